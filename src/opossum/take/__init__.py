@@ -1,0 +1,4 @@
+"""The take: one recording in columns, its indexes, and the `.take` file.
+
+May import `opossum.stream`; knows nothing of findings or of any interface.
+"""

@@ -1,0 +1,181 @@
+"""The sieve: one line of words that says which calls are meant.
+
+    oven -via:tick wasted frame:100-240
+
+Plain words match event, owner, class or function; `ev:`, `o:`, `cls:`, `fn:`, `via:`, `phase:`, `peer:` and
+`frame:` narrow; `wasted`, `twice`, `gone` and `slow` name what went wrong; a leading `-` excludes.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from opossum.stream.tables import Array
+from opossum.take.take import Take
+
+FIELDS = ("ev", "o", "cls", "fn", "via", "phase", "peer", "frame")
+FLAGS = ("wasted", "twice", "gone", "slow")
+
+SLOW_SHARE = 0.25
+"""`slow`: a call that takes more than this share of the frame budget."""
+
+
+class SieveError(ValueError):
+    """A word of the sieve cannot be understood; the message says which and gives a valid example."""
+
+
+@dataclass(frozen=True, slots=True)
+class Term:
+    """One word of a sieve: what it looks at (a field, a flag, or ``any``), for what, and whether it excludes."""
+
+    subject: str
+    text: str = ""
+    exclude: bool = False
+
+
+@dataclass(frozen=True)
+class CallFlags:
+    """Boolean arrays (calls,) that findings add to what the take itself knows."""
+
+    twice: Array
+    extra: dict[str, Array] = field(default_factory=dict)
+
+    @staticmethod
+    def none(count: int) -> CallFlags:
+        """Return flags of a take that was not examined yet."""
+        return CallFlags(np.broadcast_to(np.False_, (count,)))
+
+
+def parse_sieve(text: str) -> list[Term]:
+    """Return the terms of a sieve.
+
+    Raises:
+        SieveError: a word has an unknown prefix or a `frame:` that is no number or range.
+    """
+    terms = []
+    for word in text.split():
+        exclude = word.startswith("-") and len(word) > 1
+        bare = word[1:] if exclude else word
+        subject, colon, value = bare.partition(":")
+        if colon and subject.lower() in FIELDS:
+            subject = subject.lower()
+            if subject == "frame":
+                _frame_range(value)
+            if value:
+                terms.append(Term(subject, value.lower(), exclude))
+        elif colon and subject.isidentifier() and subject.lower() not in FIELDS and len(subject) <= 6 and subject.islower():
+            raise SieveError(f"`{subject}:` is not known; use one of {', '.join(name + ':' for name in FIELDS)}")
+        elif bare.lower() in FLAGS:
+            terms.append(Term(bare.lower(), "", exclude))
+        else:
+            terms.append(Term("any", bare.lower(), exclude))
+    return terms
+
+
+def _frame_range(value: str) -> tuple[int, int]:
+    low, dash, high = value.partition("-")
+    try:
+        return (int(low), int(high)) if dash and high else (int(low), 2**62 if dash else int(low))
+    except ValueError:
+        raise SieveError(f"`frame:{value}` is no frame; write frame:120 or frame:120-180") from None
+
+
+def sieve_calls(take: Take, terms: list[Term], flags: CallFlags) -> Array:
+    """Return a boolean array (calls,): which calls pass. Cost: linear in the calls, once a term."""
+    passed = np.ones(len(take.calls), bool)
+    for term in terms:
+        hit = _matches(take, term, flags)
+        passed &= ~hit if term.exclude else hit
+    return passed
+
+
+def _matches(take: Take, term: Term, flags: CallFlags) -> Array:
+    calls, listeners = take.calls, take.listeners
+    if term.subject == "wasted":
+        return calls.effect == 0
+    if term.subject == "twice":
+        return np.asarray(flags.twice)
+    if term.subject == "gone":
+        return take.owner_gone
+    if term.subject == "slow":
+        return slow_calls(take)
+    if term.subject == "frame":
+        low, high = _frame_range(term.text)
+        numbers = np.append(take.frames.number, -(2**62))[calls.frame]
+        return (numbers >= low) & (numbers <= high)
+    if term.subject == "via":
+        codes = np.array([code for code, text in enumerate(take.strings) if text.lower().startswith(term.text)] or [-9])
+        via = np.append(np.asarray(take.tables["send"]["via"]), -1)[calls.send]
+        hit = np.isin(via, codes)
+        return hit | ((via < 0) & (calls.send >= 0)) if "direct".startswith(term.text) else hit
+    if term.subject == "phase":
+        return _in_phase(take, term.text)
+    if term.subject == "peer":
+        peers = [index for index, span in enumerate(take.peers) if term.text in span.name.lower()]
+        return np.isin(np.asarray(take.tables["call"]["p"]), peers)
+    # words match texts, texts belong to listeners: only as many comparisons as there are listeners
+    owner_texts = [take.text(int(code)).lower() for code in listeners.owner]
+    wanted = np.zeros(len(listeners), bool)
+    for number, owner_text in enumerate(owner_texts):
+        parts = {
+            "ev": take.text(int(listeners.event[number])).lower(),
+            "o": owner_text,
+            "fn": take.text(int(listeners.function[number])).lower(),
+            "cls": take.class_of(int(listeners.owner[number])).lower(),
+        }
+        looked_at = parts.values() if term.subject == "any" else [parts[term.subject]]
+        wanted[number] = any(term.text in part for part in looked_at)
+    return wanted[calls.listener]
+
+
+def slow_calls(take: Take) -> Array:
+    """Return a boolean array (calls,): calls longer than `SLOW_SHARE` of their peer's frame budget."""
+    budget = np.array([frame_budget_ns(take, peer) for peer in range(len(take.peers))] or [1], np.float64)
+    return take.calls.duration_ns > SLOW_SHARE * budget[np.asarray(take.tables["call"]["p"], np.int64)]
+
+
+def frame_budget_ns(take: Take, peer: int) -> float:
+    """Return how long a frame of the peer may take: by the head's `hz`, else its median frame, else 1/60 s."""
+    hz = take.head_hz(peer)
+    if hz:
+        return 1e9 / hz
+    span = take.frames.of_peer(peer)
+    lengths = (take.frames.end_ns - take.frames.start_ns)[span][take.frames.settled[span]]
+    return float(np.median(lengths)) if len(lengths) else 1e9 / 60
+
+
+def _in_phase(take: Take, name: str) -> Array:
+    table = take.tables["phase"]
+    hit = np.zeros(len(take.calls), bool)
+    if not len(table):
+        return hit
+    phase = phase_of_calls(take)
+    wanted = np.array([code for code, text in enumerate(take.strings) if name in text.lower()] or [-9])
+    return np.isin(phase, wanted)
+
+
+def phase_of_calls(take: Take) -> Array:
+    """Return int64 (calls,): the string code of the phase each call ran in, -1 outside any."""
+    table, calls = take.tables["phase"], take.tables["call"]
+    found = np.full(len(calls), -1, np.int64)
+    lines = np.asarray(calls["line"], np.int64)
+    frames = take.calls.frame
+    for peer in range(len(take.peers)):
+        rows = np.flatnonzero(np.asarray(table["p"]) == peer)
+        mine = np.flatnonzero(np.asarray(calls["p"]) == peer)
+        if not len(rows) or not len(mine):
+            continue
+        phase_lines = np.asarray(table["line"], np.int64)[rows]
+        place = np.searchsorted(phase_lines, lines[mine], "right") - 1
+        known = place >= 0
+        frame_lines = np.append(take.frames.line, 2**62)[frames[mine]]
+        known &= phase_lines[np.maximum(place, 0)] >= frame_lines
+        idle = take.tables["idle"]
+        idle_lines = np.asarray(idle["line"], np.int64)[np.asarray(idle["p"]) == peer]
+        if len(idle_lines):
+            before = np.searchsorted(idle_lines, lines[mine], "right") - 1
+            known &= (before < 0) | (idle_lines[np.maximum(before, 0)] < phase_lines[np.maximum(place, 0)])
+        found[mine[known]] = np.asarray(table["name"])[rows[place[known]]]
+    return found
