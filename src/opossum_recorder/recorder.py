@@ -424,11 +424,14 @@ class Recorder:
 
     def close(self) -> None:
         """End the stream on purpose (`bye`); what is recorded afterwards is dropped."""
-        if self._closed:
-            return
+        if not self._closed:
+            self._put("bye", "")
+            self.abandon()
+
+    def abandon(self) -> None:
+        """Stop recording without `bye`: to a reader the game died here."""
         if self._watchdog is not None:
             self._watchdog.stop()
-        self._put("bye", "")
         self.flush()
         self._closed = True
         self._append = self._drop_line

@@ -46,11 +46,11 @@ def make_arms(take: Take) -> Arms:
     first_firing = firings.order[firings.starts[fired]]
     unnamed = event[fired] < 0
     event[fired[unnamed]] = sends["ev"][first_firing[unnamed]]
-    # a delay that nobody disarmed ended when it fired
-    once = fired[(np.asarray(table["loop"])[fired] != 1) & (end_line[fired] == NEVER)]
+    # a delay ends when it fires, even if its disarm is told after the calls it made
+    once = fired[np.asarray(table["loop"])[fired] != 1]
     last_firing = firings.order[firings.starts[once + 1] - 1]
-    end_line[once] = np.asarray(sends["line"], np.int64)[last_firing]
-    end_ns[once] = np.asarray(sends["t"], np.int64)[last_firing]
+    end_line[once] = np.minimum(end_line[once], np.asarray(sends["line"], np.int64)[last_firing])
+    end_ns[once] = np.minimum(end_ns[once], np.asarray(sends["t"], np.int64)[last_firing])
     return Arms(end_line, end_ns, event, take.call_ids.rows(table["p"], table["c"]), firings)
 
 

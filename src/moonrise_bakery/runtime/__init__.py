@@ -1,0 +1,9 @@
+"""The bakery's own frame loop: phases, objects, events, timers, clips, zones, queues.
+
+Small and ordinary on purpose: it is what is recorded, not what records.
+"""
+
+from moonrise_bakery.runtime.thing import Thing
+from moonrise_bakery.runtime.world import Event, World
+
+__all__ = ["Event", "Thing", "World"]

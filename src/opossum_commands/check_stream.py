@@ -1,0 +1,32 @@
+"""`opossum check-stream`: what is damaged in a stream or take."""
+
+from __future__ import annotations
+
+import click
+
+from opossum_commands.reading import opened, printed_json
+
+
+@click.command("check-stream")
+@click.argument("paths", metavar="FILE…", nargs=-1, required=True)
+@click.option("--json", "as_json", is_flag=True, help="Print JSON instead of sentences.")
+def check_stream(paths: tuple[str, ...], as_json: bool) -> None:
+    """List what is damaged in a stream, with line numbers. Exits 1 if anything is, 0 if nothing."""
+    from opossum.take.checks import check_take
+
+    take = opened(paths)
+    damage = check_take(take)
+    if as_json:
+        printed_json(
+            {
+                "records": take.records,
+                "damage": [
+                    {"code": item.code, "sentence": item.sentence, "count": item.count, "lines": item.lines} for item in damage
+                ],
+            }
+        )
+    else:
+        for item in damage:
+            click.echo(item.told())
+        click.echo(f"{take.records:,} records read; " + ("nothing is damaged." if not damage else f"{len(damage)} sorts of damage."))
+    raise SystemExit(1 if damage else 0)

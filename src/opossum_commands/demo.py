@@ -1,0 +1,100 @@
+"""`opossum demo`: the Moonrise Bakery's night, as shipped or with the faults you choose."""
+
+from __future__ import annotations
+
+import os
+import sys
+import tempfile
+from pathlib import Path
+
+import click
+
+from opossum_commands.reading import CommandError, opened
+
+
+@click.command()
+@click.option("--list", "list_faults", is_flag=True, help="List the faults that can be built in, and stop.")
+@click.option("--with", "faults", multiple=True, metavar="FAULT", help="Build a fault into the night (repeatable).")
+@click.option("--healthy", is_flag=True, help="Play the night without any fault.")
+@click.option("--seed", type=int, help="Another night: the same seed plays the same night.")
+@click.option("--seconds", type=click.FloatRange(1, 36_000), help="Length of the night's play.")
+@click.option("--real-time", is_flag=True, help="Play as slowly as a game does, with a real watchdog.")
+@click.option("--out", metavar="FILE", help="Write the night to FILE (.take, .flow.jsonl, .flow.jsonl.gz) instead of opening the desk.")
+@click.option("--force", is_flag=True, help="Replace FILE if it exists.")
+def demo(
+    list_faults: bool,
+    faults: tuple[str, ...],
+    healthy: bool,
+    seed: int | None,
+    seconds: float | None,
+    real_time: bool,
+    out: str | None,
+    force: bool,
+) -> None:
+    """Open the desk on the bakery's night, or play another one.
+
+    \b
+    opossum demo                          the shipped take, with a believable handful of faults
+    opossum demo --with bound-twice       a night with that fault alone
+    opossum demo --healthy --out n.take   a healthy night, written to a file
+    """
+    from moonrise_bakery import demo_take_path
+    from moonrise_bakery.faults import DEMO_FAULTS, FAULTS
+    from moonrise_bakery.night import DEFAULT_SECONDS, DEFAULT_SEED, record_night
+
+    if list_faults:
+        for fault in FAULTS.values():
+            mark = "•" if fault.name in DEMO_FAULTS else " "
+            click.echo(f"{mark} {fault.name:<18} {fault.kind:<15} {fault.story}")
+        click.echo("\n• in the shipped take")
+        return
+    if healthy and faults:
+        raise CommandError("--healthy and --with contradict each other; give one of them.")
+    if out is not None and Path(out).exists() and not force:
+        raise CommandError(f"{out}: is there already; give --force to replace it.")
+    if out is not None and not out.endswith((".take", ".jsonl", ".jsonl.gz")):
+        raise CommandError(f"{out}: the ending does not say what to make; use .take, .flow.jsonl or .flow.jsonl.gz.")
+    if not (faults or healthy or seed is not None or seconds is not None or real_time or out):
+        from opossum_desk.application import run_desk
+
+        sys.exit(run_desk([str(demo_take_path())]))
+    chosen = () if healthy else faults or DEMO_FAULTS
+    is_stream = out is not None and not out.endswith(".take")
+    with tempfile.TemporaryDirectory(prefix="opossum-") as folder:
+        stream = out if is_stream and out is not None else os.path.join(folder, "moonrise.flow.jsonl")
+        try:
+            recorder = record_night(
+                stream,
+                chosen,
+                seed=DEFAULT_SEED if seed is None else seed,
+                seconds=DEFAULT_SECONDS if seconds is None else seconds,
+                real_time=real_time,
+                progress=_tell_progress if sys.stderr.isatty() else None,
+            )
+        except ValueError as error:
+            raise CommandError(f"{error}.") from None
+        if recorder.lost or recorder.trouble:
+            raise CommandError(f"{stream}: {recorder.lost:,} records could not be written ({recorder.trouble}).")
+        if is_stream:
+            click.echo(f"{out}: {Path(stream).stat().st_size:,} bytes")
+            return
+        take = opened([stream])
+        take.name, take.sources = "Moonrise Bakery", [("moonrise.flow.jsonl", 1)]
+        for span in take.peers:
+            span.source = "moonrise.flow.jsonl"
+        if out is not None:
+            from opossum.take.archive import save_take
+
+            try:
+                save_take(take, out)
+            except OSError as error:
+                raise CommandError(f"{out}: cannot be written ({error.strerror or error}).") from None
+            click.echo(f"{out}: {take.records:,} records, {Path(out).stat().st_size:,} bytes")
+            return
+    from opossum_desk.application import run_desk
+
+    sys.exit(run_desk([], take=take))
+
+
+def _tell_progress(share: float) -> None:
+    click.echo(f"\rThe night is played: {share:.0%} ", nl=False, err=True)

@@ -1,0 +1,52 @@
+"""`opossum info`: what a take holds."""
+
+from __future__ import annotations
+
+import click
+
+from opossum_commands.reading import opened, printed_json
+
+
+@click.command()
+@click.argument("paths", metavar="TAKE|STREAM…", nargs=-1, required=True)
+@click.option("--json", "as_json", is_flag=True, help="Print JSON instead of sentences.")
+def info(paths: tuple[str, ...], as_json: bool) -> None:
+    """Say what a take or stream holds: game, peers, frames, and records by kind."""
+    import numpy as np
+
+    from opossum.take.checks import check_take
+
+    take = opened(paths)
+    frames = take.frames
+    counts = {kind: len(table) for kind, table in take.tables.items() if len(table)}
+    lengths = frames.work_ns[frames.settled] / 1e6
+    facts = {
+        "name": take.name,
+        "game": take.game,
+        "engine": take.head_text(0, "engine"),
+        "peers": [
+            {"name": span.name, "frames": int(np.diff(frames.peer_starts)[peer]), "closed": take.closed(peer)}
+            for peer, span in enumerate(take.peers)
+        ],
+        "seconds": round(take.duration_ns / 1e9, 3),
+        "records": take.records,
+        "frames": len(frames),
+        "median_frame_ms": round(float(np.median(lengths)), 3) if len(lengths) else None,
+        "longest_frame_ms": round(float(lengths.max()), 3) if len(lengths) else None,
+        "listeners": len(take.listeners),
+        "bytes_in_memory": take.nbytes,
+        "kinds": counts,
+        "damage": sum(item.count for item in check_take(take)),
+    }
+    if as_json:
+        printed_json(facts)
+        return
+    click.echo(f"{take.game}  ({take.name}{', ' + facts['engine'] if facts['engine'] else ''})")
+    for peer in facts["peers"]:  # type: ignore[union-attr]
+        end = "closed on purpose" if peer["closed"] else "cut off: ends without bye"
+        click.echo(f"  peer {peer['name']}: {peer['frames']:,} frames, {end}")
+    click.echo(f"  {facts['seconds']} s, {take.records:,} records, {len(take.listeners):,} listeners called")
+    if len(lengths):
+        click.echo(f"  frame work: median {facts['median_frame_ms']} ms, longest {facts['longest_frame_ms']} ms")
+    click.echo(f"  {take.nbytes / max(1, take.records):.0f} bytes a record in memory, {facts['damage']:,} damaged")
+    click.echo("  " + ", ".join(f"{kind} {count:,}" for kind, count in counts.items()))

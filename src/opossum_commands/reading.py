@@ -1,0 +1,40 @@
+"""What commands share: opening what the user named, and saying in one sentence why it cannot be."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, Any
+
+import click
+
+if TYPE_CHECKING:
+    from opossum.take.take import Take
+
+
+class CommandError(click.ClickException):
+    """One sentence for the user; the command ends with status 2."""
+
+    exit_code = 2
+
+
+def opened(paths: Sequence[str]) -> Take:
+    """Open takes or streams for a command.
+
+    Raises:
+        CommandError: they cannot be read.
+    """
+    from opossum.take.opening import ReadError, open_any
+
+    try:
+        return open_any(list(paths))
+    except ReadError as error:
+        raise CommandError(f"{error}.") from None
+    except MemoryError:
+        raise CommandError(f"{paths[0]}: too large for this machine's memory; record a shorter run.") from None
+
+
+def printed_json(value: Any) -> None:
+    """Print a value as indented JSON."""
+    import msgspec
+
+    click.echo(msgspec.json.format(msgspec.json.encode(value), indent=2).decode())
