@@ -1,0 +1,104 @@
+"""The Pulse's layout: the whole take in one strip.
+
+Per pixel column the longest frame and the most calls, so that a lone long frame never disappears.  Linear in
+the frames once (kept by the caller while take and width stay), not in the calls.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from opossum.stream.tables import Array
+from opossum_desk.layout.scale import Scale, grid_marks
+from opossum_desk.state.session import Session
+
+TICK_PX = 9.0
+"""Height of the strip of findings at the bottom."""
+
+
+@dataclass(frozen=True)
+class PulsePicture:
+    """Arrays (pixel columns,): height shares 0 … 1 of frame length and of calls a frame; then what lies on top.
+
+    `frozen`: x of frames far over budget; `ticks`: (x, severity) of findings; `window`: x from and to;
+    `budget`: height share of the frame budget; `marks`: x of bookmarks.
+    """
+
+    scale: Scale
+    length: Array
+    calls: Array
+    budget: float
+    frozen: list[tuple[float, str]]
+    ticks: list[tuple[float, str]]
+    window: tuple[float, float]
+    selected: float | None
+    marks: list[float]
+    grid: list[tuple[float, str]]
+    longest_ms: float
+    most_calls: int
+
+
+def layout_pulse(session: Session, width: float, left: float) -> PulsePicture:
+    """Return what to paint on a strip of `width` px whose plot begins at `left`."""
+    axis, take = session.axis, session.take
+    low, high = axis.extent
+    scale = Scale(low, high, left, max(1.0, width - left))
+    pixels = int(scale.width)
+    rows = slice(axis.first_row, axis.first_row + axis.count)
+    lengths = session.frame_lengths[rows].astype(np.float64)
+    counts = take.calls_by_frame.sizes()[rows].astype(np.float64)
+    borders = np.searchsorted(axis.edges[:-1], low + np.arange(pixels) / scale.per_unit, "left")
+    borders = np.minimum(borders, max(0, axis.count - 1))
+    longest = _peaks(lengths, borders)
+    most = _peaks(counts, borders)
+    # lengths are drawn by their logarithm: half a millisecond and two seconds must both be seen
+    usual = float(np.median(lengths[lengths > 0])) if (lengths > 0).any() else 1.0
+    top = max(float(lengths.max()) if len(lengths) else 1.0, usual * 4)
+    length_share = np.clip(np.log1p(longest / usual) / np.log1p(top / usual), 0, 1)
+    budget_ns = 1e9 / (take.head_hz(axis.peer) or 60) if len(take.peers) else 1.0
+    budget = float(np.clip(np.log1p(budget_ns / usual) / np.log1p(top / usual), 0, 1))
+    frozen = [
+        (scale.x(float(axis.edges[column] + axis.edges[column + 1]) / 2), f"{lengths[column] / 1e9:.2f} s")
+        for column in axis.frozen.tolist()
+    ]
+    return PulsePicture(
+        scale,
+        length_share,
+        most / max(1.0, float(counts.max()) if len(counts) else 1.0),
+        budget,
+        frozen,
+        _ticks(session, scale),
+        (scale.x(session.low), scale.x(session.high)),
+        scale.x(float(axis.edges[session.column] + axis.edges[session.column + 1]) / 2) if session.column >= 0 else None,
+        [scale.x(float(axis.edges[mark])) for mark in session.bookmarks if mark < axis.count],
+        grid_marks(axis, scale, 110.0),
+        float(lengths.max()) / 1e6 if len(lengths) else 0.0,
+        int(counts.max()) if len(counts) else 0,
+    )
+
+
+def _peaks(values: Array, borders: Array) -> Array:
+    """Return the greatest value of each pixel's frames; a pixel without a frame of its own shows its left one."""
+    if not len(values) or not len(borders):
+        return np.zeros(len(borders))
+    peaks = np.maximum.reduceat(values, borders)
+    return peaks
+
+
+def _ticks(session: Session, scale: Scale) -> list[tuple[float, str]]:
+    """Return (x, severity) of findings, worst wins a pixel."""
+    order = {"note": 0, "risk": 1, "waste": 2, "fault": 3}
+    pixels: dict[int, str] = {}
+    edges = session.axis.edges
+    for finding in session.findings:
+        severity = finding.severity.value
+        columns = np.array(session.axis_columns(finding.frame_rows), np.int64)
+        if severity == "waste" or not len(columns):
+            continue  # waste is everywhere; a tick on every frame would say nothing
+        for x in np.unique(np.round(scale.xs(edges[columns]))).tolist():
+            known = pixels.get(int(x))
+            if known is None or order[severity] > order[known]:
+                pixels[int(x)] = severity
+    return sorted((float(x), severity) for x, severity in pixels.items())

@@ -1,0 +1,70 @@
+"""From axis positions to pixels and back, and which labels fit along the way."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from opossum.stream.tables import Array
+from opossum_desk.state.axis import Axis, AxisMode
+
+
+@dataclass(frozen=True, slots=True)
+class Scale:
+    """A window of the axis laid over `width` pixels that begin at `left`."""
+
+    low: float
+    high: float
+    left: float
+    width: float
+
+    def x(self, position: float) -> float:
+        """Return the pixel of a position."""
+        return self.left + (position - self.low) * self.per_unit
+
+    def xs(self, positions: Array) -> Array:
+        """Return the pixels of positions; float64 (n,)."""
+        return self.left + (np.asarray(positions, np.float64) - self.low) * self.per_unit
+
+    def position(self, x: float) -> float:
+        """Return the position under a pixel."""
+        return self.low + (x - self.left) / self.per_unit
+
+    @property
+    def per_unit(self) -> float:
+        """Return pixels per unit of the axis."""
+        return self.width / max(self.high - self.low, 1e-12)
+
+
+def grid_marks(axis: Axis, scale: Scale, least_px: float = 90.0) -> list[tuple[float, str]]:
+    """Return (x, label) of round frame numbers or seconds, at least `least_px` apart."""
+    if not axis.count:
+        return []
+    step = _round_step(least_px / scale.per_unit)
+    if axis.mode is AxisMode.TIME:
+        first = np.ceil(scale.low / step) * step
+        places = np.arange(first, scale.high + step * 1e-6, step)
+        digits = max(0, int(np.ceil(-np.log10(step) - 1e-9)))
+        return [(scale.x(place), f"{place:.{digits}f} s") for place in places.tolist()]
+    step = max(1, round(step))
+    first, last = axis.column_at(scale.low), axis.column_at(scale.high)
+    numbers = axis.numbers[first : last + 1]
+    columns = np.flatnonzero(numbers % step == 0) + first
+    if len(columns) > 400:
+        columns = columns[:: len(columns) // 200]
+    marks: list[tuple[float, str]] = []
+    for column in columns.tolist():
+        x = scale.x(float(axis.edges[column]))
+        if scale.left - 1 <= x <= scale.left + scale.width and (not marks or x - marks[-1][0] >= least_px * 0.7):
+            marks.append((x, f"{axis.numbers[column]}"))
+    return marks
+
+
+def _round_step(least: float) -> float:
+    """Return the smallest of 1, 2, 5 × a power of ten that is at least `least`."""
+    power = 10.0 ** np.floor(np.log10(max(least, 1e-12)))
+    for factor in (1, 2, 5, 10):
+        if factor * power >= least * (1 - 1e-9):
+            return float(factor * power)
+    return float(10 * power)

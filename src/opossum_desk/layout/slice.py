@@ -1,0 +1,115 @@
+"""The Slice's layout: one frame, call by call, with causes. Linear in the frame's calls, cut at `MOST_CALLS`."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from opossum_desk.state.session import Session
+
+MOST_CALLS = 3000
+SLICE_ROW_PX = 21.0
+DEEPEST_INDENT = 9
+
+
+@dataclass(frozen=True, slots=True)
+class SliceRow:
+    """One line: a phase's name, or a call with what it says about itself.
+
+    `share`: the call's time as a share of the frame's longest call; `marks`: words such as `twice`, `gone`.
+    """
+
+    kind: str
+    text: str
+    call: int = -1
+    depth: int = 0
+    event: str = ""
+    via: str = ""
+    time: str = ""
+    start: str = ""
+    share: float = 0.0
+    marks: tuple[str, ...] = ()
+    caused_by_earlier_frame: bool = False
+
+
+@dataclass(frozen=True)
+class SlicePicture:
+    """The frame's title and its lines."""
+
+    title: str
+    subtitle: str
+    rows: list[SliceRow]
+    left_out: int = 0
+
+    def index_of(self, call: int) -> int:
+        """Return the line of a call, -1 where it has none."""
+        return next((i for i, row in enumerate(self.rows) if row.call == call), -1)
+
+
+def short_time(ns: float) -> str:
+    """Return a time in at most six characters or so."""
+    if ns >= 1e9:
+        return f"{ns / 1e9:.2f} s"
+    return f"{ns / 1e6:.1f} ms" if ns >= 1e6 else f"{ns / 1e3:.0f} µs"
+
+
+def layout_slice(session: Session) -> SlicePicture:
+    """Return the lines of the selected frame."""
+    take, axis = session.take, session.axis
+    if session.column < 0:
+        return SlicePicture("No frame selected", "Click a bead, or press →.", [])
+    calls = session.calls_of_column(session.column)
+    row = axis.row_of_column(session.column)
+    number = int(take.frames.number[row])
+    left_out = max(0, len(calls) - MOST_CALLS)
+    if left_out and session.call >= 0:
+        place = int(np.searchsorted(calls, session.call))
+        begin = int(np.clip(place - MOST_CALLS // 2, 0, left_out))
+        calls = calls[begin : begin + MOST_CALLS]
+    else:
+        calls = calls[:MOST_CALLS]
+    rows: list[SliceRow] = []
+    longest = max(1, int(take.calls.duration_ns[calls].max())) if len(calls) else 1
+    depth: dict[int, int] = {}
+    phase_now = None
+    flags = session.threads.flags
+    start_ns = float(take.frames.start_ns[row])
+    for call in calls.tolist():
+        parent = int(take.calls.parent[call])
+        depth[call] = depth.get(parent, -1) + 1 if parent in depth else 0
+        phase = int(session.threads.phase_of_call[call])
+        if phase != phase_now and depth[call] == 0:
+            phase_now = phase
+            rows.append(SliceRow("phase", take.text(phase) or "outside any phase"))
+        marks = []
+        if flags["twin"][call]:
+            marks.append("twice")
+        if flags["gone"][call]:
+            marks.append("owner gone")
+        if not take.calls.returned[call]:
+            marks.append("never returned")
+        elif take.calls.effect[call] == 0:
+            marks.append("for nothing")
+        ret = int(take.calls.ret[call])
+        if ret >= 0 and take.tables["ret"]["err"][ret] >= 0:
+            marks.append("raised")
+        rows.append(
+            SliceRow(
+                "call",
+                f"{take.owner_of_call(call)} {take.function_of_call(call).rpartition('.')[2]}",
+                call,
+                min(depth[call], DEEPEST_INDENT),
+                take.event_of_call(call),
+                take.via_of_send(int(take.calls.send[call])),
+                short_time(float(take.calls.duration_ns[call])),
+                f"+{(take.calls.start_ns[call] - start_ns) / 1e6:.2f}",
+                float(take.calls.duration_ns[call]) / longest,
+                tuple(marks),
+                parent >= 0 and parent not in depth,
+            )
+        )
+    length = short_time(float(session.frame_lengths[row]))
+    loading = " · loading" if take.frames.loading[row] else ""
+    title = f"Frame {number}" if number >= 0 else "Start-up"
+    return SlicePicture(title, f"{len(calls) + left_out:,} calls · {length} of work{loading}", rows, left_out)

@@ -1,0 +1,380 @@
+"""The Strands' layout: timers, delays, clips, tracks, waits, queues and values on the shared axis.
+
+Things of one class, kind and event share a row, as threads do when folded.  Rows are gathered once a take
+(linear in its arms, plays, waits, queue steps and watches); a picture costs what is visible, at most a few
+strokes a pixel.
+"""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from opossum.stream.tables import Array
+from opossum.take.lives import GONE, NEVER
+from opossum.take.spans import marks_of, paused_spans
+from opossum.take.take import Take
+from opossum_desk.layout.scale import Scale
+from opossum_desk.state.session import Session
+
+STRAND_PX = 26.0
+MOST_ITEMS = 300
+"""Items of one row drawn one by one; beyond, they are drawn as one quiet bar that says how many."""
+
+_TITLES = {
+    "timer": "timer",
+    "delay": "delay",
+    "clip": "clips",
+    "track": "track",
+    "wait": "waits for",
+    "queue": "queue",
+    "value": "value",
+}
+
+
+@dataclass
+class StrandRow:
+    """One row: its kind, what it is called, and its items (rows of the kind's table), by start time."""
+
+    kind: str
+    label: str
+    items: Array
+    starts_ns: Array
+    ends_ns: Array
+
+
+@dataclass(frozen=True, slots=True)
+class Stroke:
+    """One thing to draw: `shape` says how; from x to x2 at height y (y2 where it has two); `text` beside it.
+
+    `state`: ``ok``, ``wrong`` (rose), ``open`` (hollow) or ``quiet``. `call`: call to select at a click, -1: none.
+    """
+
+    shape: str
+    x: float
+    y: float
+    x2: float
+    y2: float
+    state: str = "ok"
+    text: str = ""
+    call: int = -1
+    send: int = -1
+
+
+@dataclass(frozen=True)
+class StrandLine:
+    """A row on screen: its top in px, kind, and label."""
+
+    top: float
+    kind: str
+    label: str
+
+
+@dataclass(frozen=True)
+class StrandPicture:
+    """All there is to paint."""
+
+    scale: Scale
+    lines: list[StrandLine]
+    strokes: list[Stroke] = field(default_factory=list)
+
+    def hit(self, x: float, y: float) -> Stroke | None:
+        """Return the stroke nearest to a point of those that stand for a moment, within reach."""
+        best, distance = None, 7.0
+        for stroke in self.strokes:
+            if stroke.send < 0 and stroke.call < 0:
+                continue
+            away = max(abs(stroke.x - x), abs((stroke.y + stroke.y2) / 2 - y) - 8)
+            if away < distance:
+                best, distance = stroke, away
+        return best
+
+
+def gather_strands(take: Take) -> list[StrandRow]:
+    """Return the rows of a take, kind by kind, in the order in which they first appear."""
+    rows: list[StrandRow] = []
+    arms = take.tables["arm"]
+    loops = np.asarray(arms["loop"]) == 1
+    for kind, mask in (("timer", loops), ("delay", ~loops)):
+        rows += _grouped(take, kind, np.flatnonzero(mask), arms, take.arms.event, take.arms.end_ns)
+    plays = take.tables["play"]
+    track = np.asarray(plays["what"]) == take.code("track")
+    nothing = np.full(len(plays), -1)
+    rows += _grouped(take, "clip", np.flatnonzero(~track), plays, nothing, take.plays.end_ns)
+    rows += _grouped(take, "track", np.flatnonzero(track), plays, nothing, take.plays.end_ns)
+    waits = take.tables["wait"]
+    rows += _grouped(take, "wait", np.arange(len(waits)), waits, np.asarray(waits["ev"]), take.waits.end_ns)
+    queues = take.queues
+    for name in np.unique(queues.name).tolist():
+        items = np.flatnonzero(queues.name == name)
+        rows.append(StrandRow("queue", take.text(name), items, queues.time_ns[items], queues.time_ns[items]))
+    watch = take.tables["watch"]
+    for owner, name in dict.fromkeys(zip(watch["o"].tolist(), watch["name"].tolist(), strict=True)):
+        items = np.flatnonzero((np.asarray(watch["o"]) == owner) & (np.asarray(watch["name"]) == name))
+        times = np.asarray(watch["t"], np.int64)[items]
+        rows.append(StrandRow("value", f"{take.text(owner)} {take.text(name)}".strip(), items, times, times))
+    return rows
+
+
+def _grouped(take: Take, kind: str, items: Array, table: object, events: Array, ends: Array) -> list[StrandRow]:
+    by_name: dict[str, list[int]] = {}
+    owners: dict[str, set[int]] = {}
+    names = {code: take.class_of(int(code)) for code in np.unique(table["o"]).tolist()}  # type: ignore[index]
+    for item in items.tolist():
+        owner = int(table["o"][item])  # type: ignore[index]
+        event = take.text(int(events[item]))
+        name = f"{names[owner]} {_TITLES[kind]} {event}".strip()
+        by_name.setdefault(name, []).append(item)
+        owners.setdefault(name, set()).add(owner)
+    rows = []
+    starts = np.asarray(table["t"], np.int64)  # type: ignore[index]
+    for name, numbers in by_name.items():
+        own = np.array(numbers, np.int64)
+        label = f"{name} ×{len(owners[name])}" if len(owners[name]) > 1 else name
+        rows.append(StrandRow(kind, label, own, starts[own], ends[own]))
+    return rows
+
+
+def layout_strands(session: Session, rows: list[StrandRow], width: float, height: float, scroll: float, label_px: float) -> StrandPicture:
+    """Return what to paint on `width` × `height` px with the rows scrolled by `scroll` px."""
+    scale = Scale(session.low, session.high, label_px, max(1.0, width - label_px))
+    first = max(0, int(scroll // STRAND_PX))
+    last = min(len(rows), int((scroll + height) // STRAND_PX) + 1)
+    lines, strokes = [], []
+    window = np.interp([session.low, session.high], session.axis.edges, session.axis.starts_ns)
+    for index in range(first, last):
+        top = index * STRAND_PX - scroll
+        row = rows[index]
+        lines.append(StrandLine(top, row.kind, row.label))
+        strokes += _LAYOUTS[row.kind](session, row, scale, top, window)
+    return StrandPicture(scale, lines, strokes)
+
+
+def _visible(row: StrandRow, window: Array) -> Array:
+    """Return the places of the row's items that reach into the window (ns)."""
+    return np.flatnonzero((row.starts_ns <= window[1]) & (row.ends_ns >= window[0]))
+
+
+def _x(session: Session, scale: Scale, time_ns: float) -> float:
+    return scale.x(float(np.interp(time_ns, session.axis.starts_ns, session.axis.edges)))
+
+
+def _crowd(session: Session, scale: Scale, top: float, row: StrandRow, places: Array) -> list[Stroke]:
+    """Return one quiet bar for more items than can be told apart."""
+    end = min(float(row.ends_ns[places].max()), float(session.axis.starts_ns[-1]))
+    x, x2 = _x(session, scale, float(row.starts_ns[places].min())), _x(session, scale, end)
+    return [Stroke("crowd", x, top + STRAND_PX / 2, x2, top + STRAND_PX / 2, "quiet", f"{len(places):,}")]
+
+
+def _firings(session: Session, arm: int, scale: Scale, y: float, window: Array) -> list[Stroke]:
+    take = session.take
+    sends = take.arms.firings.rows(arm)
+    times = np.asarray(take.tables["send"]["t"], np.int64)[sends]
+    inside = slice(*np.searchsorted(times, [window[0], window[1]]))
+    sends, times = sends[inside], times[inside]
+    xs = scale.xs(session.axis.positions(times))
+    if len(xs) > 1:  # one dot a pixel is enough
+        keep = np.concatenate(([True], np.diff(np.round(xs / 3)) != 0))
+        sends, xs = sends[keep], xs[keep]
+    return [Stroke("dot", x, y, x, y, send=send) for x, send in zip(xs.tolist(), sends.tolist(), strict=True)]
+
+
+def _timers(session: Session, row: StrandRow, scale: Scale, top: float, window: Array) -> list[Stroke]:
+    take, y = session.take, top + STRAND_PX / 2
+    places = _visible(row, window)
+    if len(places) > MOST_ITEMS:
+        return _crowd(session, scale, top, row, places)
+    strokes = []
+    # timers of one row that live together lie beside each other
+    lanes: list[float] = []
+    for place in places.tolist():
+        arm = int(row.items[place])
+        start, end = float(row.starts_ns[place]), float(row.ends_ns[place])
+        lane = next((i for i, busy in enumerate(lanes) if busy <= start), len(lanes))
+        lanes[lane : lane + 1] = [end]
+        own_y = y + (lane % 4 - min(3, len(lanes) - 1) / 2) * 5
+        hanging = end == NEVER
+        stop = float(take.peers[int(take.tables["arm"]["p"][arm])].last_t) if hanging else end
+        x, x2 = _x(session, scale, start), _x(session, scale, stop)
+        gone_ns = _gone_time(session, arm)
+        if gone_ns is not None and gone_ns < stop:
+            gone_x = _x(session, scale, gone_ns)
+            strokes.append(Stroke("dashed", gone_x, own_y, x2, own_y, "wrong"))
+            x2 = gone_x
+        strokes.append(Stroke("line", x, own_y, x2, own_y, "ok"))
+        for begin, finish in paused_spans(take, arm):
+            strokes.append(Stroke("gap", _x(session, scale, begin), own_y, _x(session, scale, finish), own_y, "quiet"))
+        strokes += _firings(session, arm, scale, own_y, window)
+    return strokes
+
+
+def _gone_time(session: Session, arm: int) -> float | None:
+    """Return when the owner of a timer went, if it went while the timer was armed."""
+    take = session.take
+    table = take.tables["arm"]
+    line, when = take.objects.next_gone(
+        np.asarray(table["p"])[arm : arm + 1], np.asarray(table["o"])[arm : arm + 1], np.asarray(table["line"])[arm : arm + 1]
+    )
+    end = take.arms.end_line[arm]
+    if line[0] == NEVER or (end != NEVER and end <= line[0]):
+        return None
+    frame_gone = take.frames.row_at(int(table["p"][arm]), float(when[0]))
+    if end != NEVER and take.frames.row_at(int(table["p"][arm]), float(take.arms.end_ns[arm])) == frame_gone:
+        return None
+    state = take.objects.state_at(np.asarray(table["p"])[arm : arm + 1], np.asarray(table["o"])[arm : arm + 1], line)
+    return float(when[0]) if state[0] == GONE else None
+
+
+def _delays(session: Session, row: StrandRow, scale: Scale, top: float, window: Array) -> list[Stroke]:
+    take = session.take
+    places = _visible(row, window)
+    if len(places) > MOST_ITEMS:
+        return _crowd(session, scale, top, row, places)
+    strokes = []
+    base, peak = top + STRAND_PX - 6, top + 4
+    for place in places.tolist():
+        arm = int(row.items[place])
+        end = float(row.ends_ns[place])
+        hanging = end == NEVER
+        stop = float(take.peers[int(take.tables["arm"]["p"][arm])].last_t) if hanging else end
+        x, x2 = _x(session, scale, float(row.starts_ns[place])), _x(session, scale, stop)
+        fired = take.arms.firings.rows(arm)
+        landed = len(fired) > 0
+        strokes.append(Stroke("arc", x, base, x2, peak, "ok" if landed else "open"))
+        if landed:
+            strokes.append(Stroke("dot", x2, base, x2, base, send=int(fired[-1])))
+    return strokes
+
+
+def _clips(session: Session, row: StrandRow, scale: Scale, top: float, window: Array) -> list[Stroke]:
+    take = session.take
+    places = _visible(row, window)
+    if len(places) > MOST_ITEMS:
+        return _crowd(session, scale, top, row, places)
+    table, stops, sends = take.tables["play"], take.tables["stop"], take.tables["send"]
+    strokes = []
+    for place in places.tolist():
+        play = int(row.items[place])
+        start, end = float(row.starts_ns[place]), float(row.ends_ns[place])
+        x, x2 = _x(session, scale, start), _x(session, scale, end)
+        stop = int(take.plays.stop[play])
+        how = take.text(int(stops["how"][stop])) if stop >= 0 else ""
+        shape = "wave" if row.kind == "track" else "bar" if how in ("end", "") else "cut"
+        strokes.append(Stroke(shape, x, top + 5, x2, top + STRAND_PX - 5, "ok", take.text(int(table["clip"][play]))))
+        fired = {take.text(int(sends["mark"][send])): int(send) for send in take.plays.fired.rows(play)}
+        rate = float(table["rate"][play])
+        rate = rate if rate > 0 else 1.0
+        begin = float(table["from"][play])
+        begin = begin if begin == begin else 0.0
+        for name, seconds in marks_of(take, play)[:60]:
+            moment = start + (seconds - begin) / rate * 1e9
+            if seconds < begin:
+                continue
+            due = _x(session, scale, moment)
+            if name in fired:
+                strokes.append(Stroke("mark", due, top + 4, due, top + STRAND_PX - 4, "ok", name, send=fired[name]))
+            elif moment <= end or how in ("cut", "blend"):
+                strokes.append(Stroke("mark", due, top + 4, due, top + STRAND_PX - 4, "open", name))
+    return strokes
+
+
+def _waits(session: Session, row: StrandRow, scale: Scale, top: float, window: Array) -> list[Stroke]:
+    take, y = session.take, top + STRAND_PX / 2
+    places = _visible(row, window)
+    if len(places) > MOST_ITEMS:
+        return _crowd(session, scale, top, row, places)
+    met_table = take.tables["met"]
+    strokes = []
+    for place in places.tolist():
+        wait = int(row.items[place])
+        x, x2 = _x(session, scale, float(row.starts_ns[place])), _x(session, scale, float(row.ends_ns[place]))
+        met = int(take.waits.met[wait])
+        strokes.append(Stroke("dashed", x, y, x2, y, "ok" if met >= 0 else "quiet"))
+        if met >= 0:
+            send = int(take.send_ids.rows(met_table["p"][met : met + 1], met_table["s"][met : met + 1])[0])
+            strokes.append(Stroke("dot", x2, y, x2, y, send=send))
+        else:
+            strokes.append(Stroke("ring", x2, y, x2, y, "quiet" if take.waits.quit[wait] else "open"))
+    return strokes
+
+
+def _queue(session: Session, row: StrandRow, scale: Scale, top: float, window: Array) -> list[Stroke]:
+    lengths = session.take.queues.length[row.items].astype(np.float64)
+    return _steps(session, row.starts_ns, lengths, scale, top, window, "fill", 0.0)
+
+
+def _values(session: Session, row: StrandRow, scale: Scale, top: float, window: Array) -> list[Stroke]:
+    column = session.take.tables["watch"].json("v")
+    inside = slice(*_around(row.starts_ns, window))
+    texts = [column[int(item)] for item in row.items[inside][:4000]]
+    numbers = [_as_number(text) for text in texts]
+    if all(number is not None for number in numbers):
+        values = np.array(numbers, np.float64)
+        return _steps(session, row.starts_ns[inside][:4000], values, scale, top, window, "step", None)
+    strokes = []
+    times = row.starts_ns[inside][:4000]
+    last_x = -1e9
+    for time, text in zip(times.tolist(), texts, strict=True):
+        x = _x(session, scale, time)
+        if x - last_x >= 40:
+            strokes.append(Stroke("text", x, top + 4, x, top + STRAND_PX - 4, "quiet", text.strip('"')[:24]))
+            last_x = x
+    return strokes
+
+
+def _as_number(text: str) -> float | None:
+    try:
+        value = json.loads(text)
+    except (ValueError, RecursionError):
+        return None
+    return float(value) if isinstance(value, bool | int | float) else None
+
+
+def _around(times: Array, window: Array) -> tuple[int, int]:
+    """Return the slice of times within the window, with one more on either side."""
+    low, high = np.searchsorted(times, window)
+    return max(0, int(low) - 1), min(len(times), int(high) + 1)
+
+
+def _steps(
+    session: Session, times: Array, values: Array, scale: Scale, top: float, window: Array, shape: str, floor: float | None
+) -> list[Stroke]:
+    """Return a stepped line (or filled curve) reduced to its extremes a pixel."""
+    low, high = _around(times, window)
+    times, values = times[low:high], values[low:high]
+    if not len(times):
+        return []
+    bottom = float(values.min()) if floor is None else floor
+    span = max(float(values.max()) - bottom, 1e-9)
+    xs = scale.xs(session.axis.positions(times))
+    ys = top + STRAND_PX - 5 - (values - bottom) / span * (STRAND_PX - 10)
+    ends = np.append(xs[1:], max(float(xs[-1]), min(scale.left + scale.width, _x(session, scale, float(session.axis.starts_ns[-1])))))
+    pixel = np.round(xs).astype(np.int64)
+    heads = np.flatnonzero(np.concatenate(([True], np.diff(pixel) != 0)))
+    highest, lowest = np.minimum.reduceat(ys, heads), np.maximum.reduceat(ys, heads)
+    tails = np.append(heads[1:], len(xs)) - 1
+    base = top + STRAND_PX - 5
+    strokes = []
+    for index, (head, tail) in enumerate(zip(heads.tolist(), tails.tolist(), strict=True)):
+        if shape == "step" and lowest[index] - highest[index] > 0.5:
+            strokes.append(Stroke("rise", float(xs[head]), float(highest[index]), float(xs[head]), float(lowest[index])))
+        y = float(ys[tail])
+        strokes.append(Stroke(shape, float(xs[head]), y, float(ends[tail]), base if shape == "fill" else y))
+        if shape == "step" and tail + 1 < len(ys):
+            strokes.append(Stroke("rise", float(ends[tail]), y, float(ends[tail]), float(ys[tail + 1])))
+    last = values[-1]
+    strokes.append(Stroke("text", float(xs[-1]) + 4, top + 3, float(xs[-1]) + 4, top + STRAND_PX - 3, "quiet", f"{last:g}"))
+    return strokes
+
+
+_LAYOUTS = {
+    "timer": _timers,
+    "delay": _delays,
+    "clip": _clips,
+    "track": _clips,
+    "wait": _waits,
+    "queue": _queue,
+    "value": _values,
+}

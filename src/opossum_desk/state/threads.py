@@ -1,0 +1,227 @@
+"""The threads of the Loom: one a listener, or one a class when folded, in the order they run."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+
+from opossum.stream.tables import Array
+from opossum.take.ids import Groups, factorised
+from opossum.take.sieve import phase_of_calls
+from opossum.take.take import Take
+from opossum_desk.state.axis import Axis
+
+ORDER_FRAMES = 48
+"""How many frames of what is visible are asked for the order of threads: enough for a median, bounded."""
+
+
+@dataclass(frozen=True, slots=True)
+class Row:
+    """One thread on screen: a listener by number, or a folded class of them."""
+
+    folded: bool
+    number: int
+
+
+class Level:
+    """Calls gathered by thread, with sums that answer any window in log time.
+
+    `columns` holds each call's axis column in the order of `groups.order`, ascending within a group.
+    `sums[flag]` (calls + 1) counts calls with a flag up to each place of that order.
+    """
+
+    def __init__(self, groups: Groups, columns: Array) -> None:
+        self.groups = groups
+        self.columns: Array = columns[groups.order]
+        self.sums: dict[str, Array] = {}
+
+    def count_flag(self, name: str, flags: Array) -> None:
+        """Take over a flag (boolean, (calls,))."""
+        total = np.cumsum(flags[self.groups.order], dtype=np.int32)
+        self.sums[name] = np.concatenate((np.zeros(1, np.int32), total))
+
+    def places(self, group: int, columns: Array) -> Array:
+        """Return the places in the order before which the group's calls are left of each column."""
+        start, stop = int(self.groups.starts[group]), int(self.groups.starts[group + 1])
+        return start + np.searchsorted(self.columns[start:stop], columns)
+
+
+class Threads:
+    """All threads of a take over an axis. Building is linear in the calls; asking is not."""
+
+    FLAGS = ("wasted", "twin", "gone", "matched", "slow")
+
+    def __init__(self, take: Take, axis: Axis) -> None:
+        self.take = take
+        calls, listeners = take.calls, take.listeners
+        if len(take.peers) > 1:
+            columns = axis.columns_of_times(calls.start_ns)
+        else:
+            columns = (calls.frame - axis.first_row).astype(np.int32)
+        self.column: Array = columns
+        """Axis column of every call."""
+        names = {code: take.class_of(int(code)) for code in np.unique(listeners.owner).tolist()}
+        numbers = {name: i for i, name in enumerate(dict.fromkeys(names.values()))}
+        classes = np.array([numbers[names[code]] for code in listeners.owner.tolist()], np.int64)
+        self.class_of_listener, self.first_of_class = factorised(listeners.peer, classes, listeners.function, listeners.event)
+        self.listeners_of_class = Groups(self.class_of_listener, len(self.first_of_class))
+        self.single = Level(take.calls_by_listener, columns)
+        class_of_call = self.class_of_listener[calls.listener] if len(calls) else np.zeros(0, np.int32)
+        self.folded = Level(Groups(class_of_call, len(self.first_of_class)), columns)
+        if len(take.peers) > 1:
+            for level in (self.single, self.folded):
+                _sort_within(level)
+        self.set_flag("wasted", calls.effect == 0)
+        self.set_flag("gone", take.owner_gone)
+        self.flags["slow"] = np.zeros(len(calls), bool)
+        self.set_flag("twin", np.zeros(len(calls), bool))
+        self.set_flag("matched", np.ones(len(calls), bool))
+
+    @cached_property
+    def flags(self) -> dict[str, Array]:
+        """Boolean arrays (calls,) by flag."""
+        return {}
+
+    def set_flag(self, name: str, flags: Array) -> None:
+        """Set a flag of all calls and renew its sums."""
+        self.flags[name] = flags
+        for level in (self.single, self.folded):
+            level.count_flag(name, flags)
+
+    def level(self, row: Row) -> Level:
+        """Return where a row's calls are gathered."""
+        return self.folded if row.folded else self.single
+
+    def calls_of(self, row: Row) -> Array:
+        """Return a row's calls (rows of the call table), in order of columns."""
+        return self.level(row).groups.rows(row.number)
+
+    def listeners_of(self, row: Row) -> Array:
+        """Return the listeners a row stands for."""
+        return self.listeners_of_class.rows(row.number) if row.folded else np.array([row.number])
+
+    def row_of_call(self, call: int, unfolded: set[int]) -> Row:
+        """Return the row a call is drawn on."""
+        listener = int(self.take.calls.listener[call])
+        group = int(self.class_of_listener[listener])
+        if group in unfolded or self.listeners_of_class.sizes()[group] == 1:
+            return Row(False, listener)
+        return Row(True, group)
+
+    def rows(self, unfolded: set[int], only_matched: bool = False) -> list[Row]:
+        """Return the rows to show: folded classes, and the listeners of the unfolded ones."""
+        sizes = self.listeners_of_class.sizes()
+        rows: list[Row] = []
+        for group in range(len(sizes)):
+            if group in unfolded or sizes[group] == 1:
+                rows += [Row(False, int(listener)) for listener in self.listeners_of_class.rows(group)]
+            else:
+                rows.append(Row(True, group))
+        if only_matched:
+            rows = [row for row in rows if self._matched(row)]
+        return rows
+
+    def _matched(self, row: Row) -> bool:
+        level = self.level(row)
+        start, stop = level.groups.starts[row.number], level.groups.starts[row.number + 1]
+        return bool(level.sums["matched"][stop] > level.sums["matched"][start])
+
+    @cached_property
+    def _phase_order(self) -> dict[int, int]:
+        names = self.take.head_list(0, "phases")
+        return {self.take.code(name): place for place, name in enumerate(names)}
+
+    @cached_property
+    def phase_of_call(self) -> Array:
+        """String code of each call's phase."""
+        return phase_of_calls(self.take)
+
+    def phase_of_row(self, row: Row) -> int:
+        """Return the string code of the phase a row's first call ran in, -1 outside any."""
+        calls = self.calls_of(row)
+        return int(self.phase_of_call[calls[0]]) if len(calls) else -1
+
+    def in_order(self, rows: list[Row], first_column: int, last_column: int) -> list[Row]:
+        """Return rows sorted by where they run in a frame: the median place over what is visible.
+
+        At most `ORDER_FRAMES` frames are asked, spread evenly.  Rows that do not run there keep the place
+        they have in the whole take.
+        """
+        place = self._places(first_column, last_column)
+        whole = self._whole_places
+        unseen = np.isnan(place)
+        place = np.where(unseen, whole, place)
+        listener_place = place
+
+        def key(row: Row) -> tuple[float, int]:
+            own = listener_place[self.listeners_of(row)]
+            return (float(np.median(own)), row.number)
+
+        return sorted(rows, key=key)
+
+    @cached_property
+    def _whole_places(self) -> Array:
+        columns = int(self.column.max()) if len(self.column) else 0
+        places = self._places(0, columns)
+        missing = np.flatnonzero(np.isnan(places))
+        if len(missing):
+            # threads that no asked frame ran: by their own first call
+            groups, frames = self.take.calls_by_listener, self.take.calls_by_frame
+            for listener in missing.tolist():
+                call = int(groups.order[groups.starts[listener]])
+                row = int(self.take.calls.frame[call])
+                places[listener] = self._place_in_frame(call, call - int(frames.rows(row)[0]), len(frames.rows(row)))
+        return places
+
+    def _place_in_frame(self, call: int, index: int, count: int) -> float:
+        phase = self._phase_order.get(int(self.phase_of_call[call]), -1)
+        return phase * 1000.0 + 999.0 * index / max(1, count)
+
+    def _places(self, first_column: int, last_column: int) -> Array:
+        """Return float64 (listeners,): median place over frames of the window, NaN where not run in them."""
+        take = self.take
+        found: list[Array] = []
+        places: list[Array] = []
+        asked = np.unique(np.linspace(first_column, last_column, ORDER_FRAMES).astype(np.int64))
+        base = int(take.calls.frame[0]) - int(self.column[0]) if len(self.column) else 0
+        for column in asked.tolist():
+            row = base + column
+            if not 0 <= row < len(take.frames):
+                continue
+            calls = take.calls_by_frame.rows(row)
+            if not len(calls):
+                continue
+            phases = np.array([self._phase_order.get(int(code), -1) for code in self.phase_of_call[calls]], np.float64)
+            found.append(take.calls.listener[calls])
+            places.append(phases * 1000.0 + 999.0 * np.arange(len(calls)) / len(calls))
+        result = np.full(len(take.listeners), np.nan)
+        if not found:
+            return result
+        listener, place = np.concatenate(found), np.concatenate(places)
+        order = np.lexsort((place, listener))
+        listener, place = listener[order], place[order]
+        heads = np.flatnonzero(np.concatenate(([True], np.diff(listener) != 0)))
+        sizes = np.diff(np.append(heads, len(listener)))
+        result[listener[heads]] = place[heads + sizes // 2]
+        return result
+
+    def label(self, row: Row) -> tuple[str, str]:
+        """Return (owner or class, function and event) of a row for its label."""
+        take, listeners = self.take, self.take.listeners
+        listener = int(self.listeners_of(row)[0])
+        owner = take.text(int(listeners.owner[listener]))
+        function = take.text(int(listeners.function[listener])).rpartition(".")[2]
+        if row.folded:
+            owner = take.class_of(int(listeners.owner[listener])) or owner
+        return owner, function
+
+
+def _sort_within(level: Level) -> None:
+    """Sort each group's calls by column (needed when peers' calls interleave)."""
+    groups = level.groups
+    number = np.repeat(np.arange(len(groups.sizes())), groups.sizes())
+    order = np.lexsort((level.columns, number))
+    groups.order = groups.order[order]
+    level.columns = level.columns[order]

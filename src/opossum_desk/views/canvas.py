@@ -1,0 +1,252 @@
+"""What painted views share: focus ring, colours, hands on the shared axis, a spoken summary."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from PySide6.QtCore import QEvent, QPoint, QPointF, QRectF, Qt, QTimer, Signal
+from PySide6.QtGui import QColor, QFocusEvent, QFont, QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
+from PySide6.QtWidgets import QScrollBar, QWidget
+
+from opossum_desk.state.session import Session
+from opossum_desk.views.look import Look
+
+SETTLE_MS = 280
+"""Moving has come to rest when nothing moved for this long."""
+DRAG_FROM_PX = 4
+
+
+class Canvas(QWidget):
+    """A painted view of a session."""
+
+    wants_menu = Signal(QPoint)
+
+    def __init__(self, look: Look, name: str, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.look = look
+        self.session: Session | None = None
+        self.setAccessibleName(name)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
+        look.changed.connect(self.restyle)
+
+    def restyle(self) -> None:
+        """Forget what was drawn in the old look."""
+        self.update()
+
+    def set_session(self, session: Session | None) -> None:
+        """Show a session, or nothing."""
+        self.session = session
+        self.renew()
+
+    def renew(self) -> None:
+        """Lay out again before the next painting, and say anew what is seen."""
+        self.update()
+        self.setAccessibleDescription(self.summary())
+
+    def summary(self) -> str:
+        """Return what is seen, in a sentence, for those who listen."""
+        return ""
+
+    def colour(self, name: str) -> QColor:
+        """Return a colour of the look by name."""
+        return QColor(getattr(self.look.colours, name))
+
+    def small_font(self, steps: int = 1, bold: bool = False) -> QFont:
+        """Return the view's font, a little smaller, never below 11 px."""
+        font = QFont(self.font())
+        size = QFontMetricsF(font).height() / 1.17
+        font.setPixelSize(max(11, round(size - steps)))
+        font.setBold(bold)
+        return font
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), self.colour("paper"))
+        if self.session is not None:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            self.paint(painter, self.session)
+        if self.hasFocus():
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+            painter.setPen(QPen(self.colour("focus"), 2))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(self.rect().adjusted(1, 1, -1, -1))
+        painter.end()
+
+    def paint(self, painter: QPainter, session: Session) -> None:
+        """Draw the session."""
+
+    def focusInEvent(self, event: QFocusEvent) -> None:
+        self.update()
+
+    def focusOutEvent(self, event: QFocusEvent) -> None:
+        self.update()
+
+
+class AxisCanvas(Canvas):
+    """A view on the shared axis: drag pans, Ctrl+wheel zooms, wheel scrolls, Shift+drag measures."""
+
+    measured = Signal(str)
+    label_px_changed = Signal(float)
+
+    def __init__(self, look: Look, name: str, parent: QWidget | None = None) -> None:
+        super().__init__(look, name, parent)
+        self.label_px = 216.0
+        self.setMouseTracking(True)
+        self.scroll_bar = QScrollBar(Qt.Orientation.Vertical, self)
+        self.scroll_bar.setAccessibleName(f"Scroll {name}")
+        self.scroll_bar.valueChanged.connect(lambda _: self.renew())
+        self._settle = QTimer(self)
+        self._settle.setSingleShot(True)
+        self._settle.setInterval(SETTLE_MS)
+        self._settle.timeout.connect(self._settled)
+        self._pressed: QPointF | None = None
+        self._dragging = ""
+        self._measure: tuple[float, float] | None = None
+
+    # --- geometry ----------------------------------------------------------------------------------
+
+    def content_height(self) -> float:
+        """Return how tall all rows are."""
+        return 0.0
+
+    def plot_width(self) -> float:
+        """Return the width the axis is laid over."""
+        return max(1.0, self.width() - self.label_px)
+
+    def position_at(self, x: float) -> float:
+        """Return the axis position under a pixel."""
+        assert self.session is not None
+        share = (x - self.label_px) / self.plot_width()
+        return self.session.low + share * (self.session.high - self.session.low)
+
+    def resizeEvent(self, event: Any) -> None:
+        self._place_scroll_bar()
+        self.renew()
+
+    def _place_scroll_bar(self) -> None:
+        width = 11
+        self.scroll_bar.setGeometry(self.width() - width, 0, width, self.height())
+        room = max(0, int(self.content_height() - self.height()))
+        self.scroll_bar.setPageStep(max(1, self.height()))
+        self.scroll_bar.setSingleStep(19)
+        self.scroll_bar.setMaximum(room)
+        self.scroll_bar.setVisible(room > 0)
+
+    # --- hands -------------------------------------------------------------------------------------
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        session = self.session
+        if session is None:
+            return
+        steps = event.angleDelta().y() / 120 or event.pixelDelta().y() / 40
+        sideways = event.angleDelta().x() / 120
+        if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            session.zoom(1.25**steps, self.position_at(max(self.label_px, event.position().x())))
+            self._settle.start()
+        elif event.modifiers() & Qt.KeyboardModifier.ShiftModifier or sideways:
+            session.pan(-(steps or sideways) * (session.high - session.low) * 0.12)
+            self._settle.start()
+        else:
+            self.scroll_bar.setValue(int(self.scroll_bar.value() - steps * 57))
+        event.accept()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self.setFocus(Qt.FocusReason.MouseFocusReason)
+        if self.session is None or event.button() != Qt.MouseButton.LeftButton:
+            return
+        self._pressed = event.position()
+        self._dragging = ""
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        session = self.session
+        if session is None:
+            return
+        if self._pressed is None:
+            self.hover(event.position())
+            return
+        moved = event.position() - self._pressed
+        if not self._dragging and moved.manhattanLength() >= DRAG_FROM_PX and self._pressed.x() >= self.label_px:
+            shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+            self._dragging = "measure" if shift else "pan"
+            self._origin = self.position_at(self._pressed.x())
+        if self._dragging == "pan":
+            session.pan(self._origin - self.position_at(event.position().x()))
+            self.scroll_bar.setValue(int(self.scroll_bar.value() - (event.position().y() - self._last_y(event))))
+            self._settle.start()
+        elif self._dragging == "measure":
+            here = self.position_at(event.position().x())
+            result = session.measure(self._origin, here)
+            self._measure = (self._origin, here)
+            self.measured.emit(
+                f"Measured: {result.frames:,} frames · {result.duration_ns / 1e6:,.2f} ms · {result.calls:,} calls"
+            )
+            self.update()
+        self._before_y = event.position().y()
+
+    def _last_y(self, event: QMouseEvent) -> float:
+        return getattr(self, "_before_y", event.position().y())
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        if self._pressed is not None and not self._dragging and self.session is not None:
+            self.click(event.position())
+        self._pressed, self._dragging = None, ""
+        if hasattr(self, "_before_y"):
+            del self._before_y
+
+    def leaveEvent(self, event: QEvent) -> None:
+        if self.session is not None:
+            self.session.set_hover(-1)
+
+    def hover(self, point: QPointF) -> None:
+        """Take note of where the pointer is."""
+
+    def click(self, point: QPointF) -> None:
+        """Take a click that was no drag."""
+
+    def _settled(self) -> None:
+        if self.session is not None:
+            self.session.settle()
+
+    def renew(self) -> None:
+        """Lay out again before the next painting."""
+        self._place_scroll_bar()
+        super().renew()
+
+    # --- drawing what all axis views have ------------------------------------------------------------
+
+    def paint_measure(self, painter: QPainter) -> None:
+        """Draw the measured stretch, if any."""
+        if self._measure is None or self.session is None:
+            return
+        low, high = sorted(self._measure)
+        unit = self.plot_width() / (self.session.high - self.session.low)
+        left, right = (self.label_px + (edge - self.session.low) * unit for edge in (low, high))
+        wash = self.colour("focus")
+        wash.setAlpha(40)
+        painter.fillRect(QRectF(left, 0, right - left, self.height()), wash)
+        painter.setPen(QPen(self.colour("focus"), 1))
+        for x in (left, right):
+            painter.drawLine(QPointF(x, 0), QPointF(x, self.height()))
+
+    def clear_measure(self) -> None:
+        """Forget the measured stretch."""
+        self._measure = None
+        self.update()
+
+
+def text_cutter(font: QFont) -> Callable[[str, float], str]:
+    """Return a function that cuts a text to a width, remembering what it cut."""
+    metrics = QFontMetricsF(font)
+    known: dict[tuple[str, float], str] = {}
+
+    def cut(text: str, width: float) -> str:
+        key = (text, width)
+        if key not in known:
+            if len(known) > 4000:
+                known.clear()
+            known[key] = metrics.elidedText(text, Qt.TextElideMode.ElideMiddle, width)
+        return known[key]
+
+    return cut

@@ -1,0 +1,204 @@
+"""The list of findings: grouped by what went wrong, worst first, each with a strip of where in the take."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from PySide6.QtCore import QModelIndex, QRectF, QSize, Qt
+from PySide6.QtGui import QColor, QKeyEvent, QPainter, QStandardItem, QStandardItemModel
+from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem, QTreeView, QWidget
+
+from opossum.findings.finding import Finding
+from opossum_desk.layout.story import CAUSE_TITLES, KIND_TITLES, SEVERITY_TITLES
+from opossum_desk.state.session import Session
+from opossum_desk.views.look import Look
+
+FINDING_ROLE = Qt.ItemDataRole.UserRole + 1
+STRIP_PX = 6
+
+
+class FindingsList(QTreeView):
+    """Findings as a tree: what went wrong, then each finding, then what follows from it."""
+
+    def __init__(self, look: Look, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.look = look
+        self.session: Session | None = None
+        self.only: tuple[str, ...] = ()
+        self._following = False
+        self._rows = QStandardItemModel(self)
+        self.setModel(self._rows)
+        self.setHeaderHidden(True)
+        self.setRootIsDecorated(False)
+        self.setIndentation(0)
+        self.setUniformRowHeights(False)
+        self.setEditTriggers(QTreeView.EditTrigger.NoEditTriggers)
+        self.setVerticalScrollMode(QTreeView.ScrollMode.ScrollPerPixel)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setItemDelegate(_FindingDelegate(look, self))
+        self.setAccessibleName("Findings")
+        self.setMinimumWidth(180)
+        self.setWhatsThis("Findings: what is wrong in this take, worst first. The strip under each shows where in the take. N and Shift+N step through them.")
+        self.clicked.connect(self._chosen)
+        self.activated.connect(self._chosen)
+        look.changed.connect(self.viewport().update)
+
+    def set_session(self, session: Session | None) -> None:
+        """List the findings of a session."""
+        self.session = session
+        self.only = ()
+        if session is not None:
+            session.subscribe("findings axis", self.renew)
+            session.subscribe("selection", self._follow)
+        self.renew()
+
+    def ask(self, kinds: tuple[str, ...]) -> int:
+        """List only findings of these kinds or ``kind/cause`` (all, if none); return how many there are."""
+        self.only = kinds
+        self.renew()
+        return len(self.shown())
+
+    def shown(self) -> list[Finding]:
+        """Return the findings in the list, in its order."""
+        if self.session is None:
+            return []
+        return [
+            finding
+            for finding in self.session.findings
+            if not self.only or finding.kind in self.only or f"{finding.kind}/{finding.cause}" in self.only
+        ]
+
+    def renew(self) -> None:
+        """List anew."""
+        self._rows.clear()
+        session = self.session
+        if session is None:
+            return
+        if not session.examined:
+            self._add_note("The take is being examined …")
+            return
+        found = self.shown()
+        if not found:
+            self._add_note("Nothing found." if not self.only else "This take shows no such thing.")
+            return
+        groups: dict[str, QStandardItem] = {}
+        for finding in found:
+            if finding.kind not in groups:
+                count = sum(1 for other in found if other.kind == finding.kind)
+                group = QStandardItem(f"{KIND_TITLES.get(finding.kind, finding.kind)}  {count}")
+                group.setSelectable(False)
+                group.setFlags(Qt.ItemFlag.ItemIsEnabled)
+                groups[finding.kind] = group
+                self._rows.appendRow(group)
+            item = QStandardItem(self._spoken(finding))
+            item.setData(finding, FINDING_ROLE)
+            item.setToolTip(finding.summary)
+            item.setData(finding.summary, Qt.ItemDataRole.AccessibleDescriptionRole)
+            groups[finding.kind].appendRow(item)
+        self.expandAll()
+        self._follow()
+
+    def _spoken(self, finding: Finding) -> str:
+        subject = finding.subject
+        name = subject.fn or subject.ev or subject.q or subject.at or "the game's thread"
+        return f"{name}, {CAUSE_TITLES.get(finding.cause, finding.cause)}, {SEVERITY_TITLES[finding.severity.value]}"
+
+    def _add_note(self, text: str) -> None:
+        item = QStandardItem(text)
+        item.setFlags(Qt.ItemFlag.ItemIsEnabled)
+        self._rows.appendRow(item)
+
+    def _chosen(self, index: QModelIndex) -> None:
+        finding = index.data(FINDING_ROLE)
+        if finding is not None and self.session is not None:
+            self.session.show_finding(finding)
+
+    def currentChanged(self, current: QModelIndex, previous: QModelIndex) -> None:
+        super().currentChanged(current, previous)
+        if not self._following and self.hasFocus() and current.isValid():
+            self._chosen(current)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Keep keys that walk the list; all others belong to the desk."""
+        walking = (Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_Home, Qt.Key.Key_End, Qt.Key.Key_PageUp, Qt.Key.Key_PageDown, Qt.Key.Key_Space)
+        if event.key() in walking:
+            super().keyPressEvent(event)
+        else:
+            event.ignore()
+
+    def _follow(self) -> None:
+        """Mark the finding the session shows."""
+        if self.session is None or self.session.finding is None:
+            return
+        for group_row in range(self._rows.rowCount()):
+            group = self._rows.item(group_row)
+            for row in range(group.rowCount()):
+                finding = group.child(row).data(FINDING_ROLE)
+                if finding is not None and finding.id == self.session.finding.id:
+                    self._following = True
+                    self.setCurrentIndex(group.child(row).index())
+                    self._following = False
+                    return
+
+
+class _FindingDelegate(QStyledItemDelegate):
+    """Draws a finding: its name, its cause, its count, and the strip of where in the take."""
+
+    def __init__(self, look: Look, view: FindingsList) -> None:
+        super().__init__(view)
+        self._look = look
+        self._view = view
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
+        line = option.fontMetrics.height() + 2
+        return QSize(100, line * 2 + STRIP_PX + 14 if index.data(FINDING_ROLE) is not None else line + 14)
+
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex) -> None:
+        painter.save()
+        colours = self._look.colours
+        rect = QRectF(option.rect)  # type: ignore[attr-defined]
+        finding: Finding | None = index.data(FINDING_ROLE)
+        metrics = option.fontMetrics  # type: ignore[attr-defined]
+        line = metrics.height() + 2
+        if finding is None:
+            painter.setPen(QColor(colours.quiet))
+            painter.drawText(rect.adjusted(12, 8, -4, 0), Qt.AlignmentFlag.AlignVCenter, str(index.data()))
+            painter.restore()
+            return
+        if option.state & QStyle.StateFlag.State_Selected:  # type: ignore[attr-defined]
+            painter.fillRect(rect, QColor(colours.choice))
+        left = rect.left() + (26 if finding.root else 12)
+        room = rect.right() - left - 8
+        severe = finding.severity.value == "fault"
+        painter.fillRect(QRectF(rect.left(), rect.top() + 4, 3, rect.height() - 8), QColor(colours.rose if severe else colours.line))
+        subject = finding.subject
+        name = subject.fn or subject.ev or subject.q or subject.at.rpartition("/")[2] or "the game's thread"
+        count = f"{finding.count:,}×" if finding.count > 1 else ""
+        count_px = metrics.horizontalAdvance(count) + 8 if count else 0
+        painter.setPen(QColor(colours.ink))
+        painter.drawText(
+            QRectF(left, rect.top() + 5, room - count_px, line),
+            Qt.AlignmentFlag.AlignVCenter,
+            metrics.elidedText(name, Qt.TextElideMode.ElideMiddle, int(room - count_px)),
+        )
+        painter.setPen(QColor(colours.quiet))
+        painter.drawText(QRectF(left, rect.top() + 5, room, line), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, count)
+        cause = CAUSE_TITLES.get(finding.cause, finding.cause)
+        painter.setPen(QColor(colours.rose if severe else colours.quiet))
+        painter.drawText(QRectF(left, rect.top() + 5 + line, room, line), Qt.AlignmentFlag.AlignVCenter, cause)
+        self._paint_strip(painter, finding, QRectF(left, rect.bottom() - STRIP_PX - 5, room, STRIP_PX))
+        painter.restore()
+
+    def _paint_strip(self, painter: QPainter, finding: Finding, strip: QRectF) -> None:
+        colours, session = self._look.colours, self._view.session
+        assert session is not None
+        painter.fillRect(QRectF(strip.left(), strip.center().y() - 0.5, strip.width(), 1), QColor(colours.line))
+        low, high = session.axis.extent
+        columns: Any = session.axis_columns(finding.frame_rows)
+        if not columns:
+            return
+        xs = strip.left() + (session.axis.edges[columns] - low) / max(high - low, 1e-9) * strip.width()
+        colour = QColor(colours.rose if finding.severity.value == "fault" else colours.quiet)
+        for x in np.unique(np.round(xs / 1.5) * 1.5).tolist():
+            painter.fillRect(QRectF(x, strip.top(), 1.5, strip.height()), colour)

@@ -1,0 +1,156 @@
+"""The place Flow: Pulse on top, findings at the left, Loom and Strands in the middle, Slice and Story at the right."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QSplitter, QVBoxLayout, QWidget
+
+from opossum_desk.state.axis import AxisMode
+from opossum_desk.state.session import Session
+from opossum_desk.views.findings_list import FindingsList
+from opossum_desk.views.look import Look
+from opossum_desk.views.loom import LoomView
+from opossum_desk.views.pulse import PulseView
+from opossum_desk.views.sieve_line import SieveLine
+from opossum_desk.views.slice import SliceView
+from opossum_desk.views.story import StoryView
+from opossum_desk.views.strands import StrandsView
+
+
+def _titled(title: str, view: QWidget) -> QWidget:
+    """Return a panel with a quiet title above a view."""
+    panel = QWidget()
+    column = QVBoxLayout(panel)
+    column.setContentsMargins(0, 0, 0, 0)
+    column.setSpacing(0)
+    label = QLabel(title)
+    label.setProperty("role", "heading")
+    column.addWidget(label)
+    column.addWidget(view, 1)
+    return panel
+
+
+class FlowPlace(QWidget):
+    """All views of one take on one axis and one selection."""
+
+    said = Signal(str)
+
+    def __init__(self, look: Look, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session: Session | None = None
+        self.pulse = PulseView(look)
+        self.findings = FindingsList(look)
+        self.sieve = SieveLine()
+        self.loom = LoomView(look)
+        self.strands = StrandsView(look)
+        self.slice = SliceView(look)
+        self.story = StoryView(look)
+
+        self.banner = QFrame()
+        self.banner.setProperty("role", "banner")
+        self.banner_text = QLabel()
+        self.banner_text.setWordWrap(True)
+        self.banner_button = QPushButton()
+        row = QHBoxLayout(self.banner)
+        row.setContentsMargins(12, 5, 8, 5)
+        row.addWidget(self.banner_text, 1)
+        row.addWidget(self.banner_button)
+        close = QPushButton("Dismiss")
+        close.clicked.connect(self.banner.hide)
+        row.addWidget(close)
+        self.banner.hide()
+
+        self.all_findings = QPushButton("Show all findings")
+        self.all_findings.clicked.connect(lambda: self.ask(()))
+        self.all_findings.hide()
+        self.findings_panel = _titled("What is wrong", self.findings)
+        self.findings_panel.layout().addWidget(self.all_findings)
+
+        middle = QWidget()
+        column = QVBoxLayout(middle)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.sieve)
+        self.middle_split = QSplitter(Qt.Orientation.Vertical)
+        self.middle_split.setAccessibleName("Loom and Strands")
+        self.middle_split.addWidget(self.loom)
+        self.middle_split.addWidget(self.strands)
+        self.middle_split.setSizes([420, 190])
+        column.addWidget(self.middle_split, 1)
+
+        self.right_split = QSplitter(Qt.Orientation.Vertical)
+        self.right_split.setAccessibleName("Slice and Story")
+        self.slice_panel = _titled("Slice – one frame, call by call", self.slice)
+        self.story_panel = _titled("Story – what is wrong and why", self.story)
+        self.right_split.addWidget(self.slice_panel)
+        self.right_split.addWidget(self.story_panel)
+        self.right_split.setSizes([280, 330])
+
+        self.split = QSplitter(Qt.Orientation.Horizontal)
+        self.split.setAccessibleName("Findings, Loom, Story")
+        self.split.addWidget(self.findings_panel)
+        self.split.addWidget(middle)
+        self.split.addWidget(self.right_split)
+        self.split.setStretchFactor(1, 1)
+        self.split.setSizes([216, 690, 300])
+        for split in (self.split, self.middle_split, self.right_split):
+            split.setHandleWidth(3)
+            split.setChildrenCollapsible(False)
+
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.setSpacing(0)
+        whole.addWidget(self.banner)
+        whole.addWidget(self.pulse)
+        line = QFrame()
+        line.setFixedHeight(1)
+        line.setFrameShape(QFrame.Shape.HLine)
+        whole.addWidget(line)
+        whole.addWidget(self.split, 1)
+        for view in (self.loom, self.strands):
+            view.measured.connect(self.said)
+
+    @property
+    def panels(self) -> dict[str, QWidget]:
+        """Panels that can be hidden, by name."""
+        return {
+            "Pulse": self.pulse,
+            "Findings": self.findings_panel,
+            "Strands": self.strands,
+            "Slice": self.slice_panel,
+            "Story": self.story_panel,
+        }
+
+    def set_session(self, session: Session | None) -> None:
+        """Show a take, or nothing."""
+        self.session = session
+        self.all_findings.hide()
+        for view in (self.pulse, self.findings, self.sieve, self.loom, self.strands, self.slice, self.story):
+            view.set_session(session)
+        if session is not None:
+            session.subscribe("selection", self._follow_selection)
+
+    def _follow_selection(self) -> None:
+        if self.session is not None and self.session.call >= 0:
+            self.loom.scroll_to_call(self.session.call)
+
+    def ask(self, kinds: tuple[str, ...]) -> int:
+        """List only what answers a symptom; return how many findings do."""
+        self.all_findings.setVisible(bool(kinds))
+        return self.findings.ask(kinds)
+
+    def warn(self, text: str, button: str, action: object) -> None:
+        """Say above the views that something is amiss with the take itself, and offer one thing to do."""
+        self.banner_text.setText(text)
+        self.banner_button.setText(button)
+        try:
+            self.banner_button.clicked.disconnect()
+        except RuntimeError:
+            pass  # nothing was connected yet
+        self.banner_button.clicked.connect(action)
+        self.banner.show()
+
+    def toggle_axis(self) -> None:
+        """Switch the axis between frames and time."""
+        if self.session is not None:
+            self.session.set_axis_mode(AxisMode.TIME if self.session.axis.mode is AxisMode.FRAME else AxisMode.FRAME)

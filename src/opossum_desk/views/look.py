@@ -1,0 +1,190 @@
+"""The look: warm paper by day, warm dark by night, one rose accent for what is wrong."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from PySide6.QtCore import QObject, Qt, Signal
+from PySide6.QtGui import QColor, QGuiApplication, QPalette
+
+
+@dataclass(frozen=True)
+class Colours:
+    """One look's colours as #rrggbb. Text colours keep at least 4.5:1 on paper and panel, marks 3:1."""
+
+    paper: str
+    panel: str
+    band: str
+    line: str
+    ink: str
+    quiet: str
+    rose: str
+    rose_wash: str
+    choice: str
+    focus: str
+    via: dict[str, str]
+
+
+DAY = Colours(
+    paper="#FBF7EE",
+    panel="#F3ECDE",
+    band="#F5EFE2",
+    line="#DFD4C0",
+    ink="#2A2420",
+    quiet="#655B4F",
+    rose="#B4234B",
+    rose_wash="#F6DDDC",
+    choice="#E6DAC2",
+    focus="#7A5C1E",
+    via={
+        "tick": "#8B8073",
+        "direct": "#2A2420",
+        "input": "#BF5510",
+        "zone": "#00775A",
+        "timer": "#0B62A4",
+        "delay": "#2C87BE",
+        "clip": "#7E5600",
+        "queue": "#A87B00",
+        "net": "#75479B",
+        "life": "#51702F",
+        "clock": "#51702F",
+    },
+)
+
+NIGHT = Colours(
+    paper="#1F1B18",
+    panel="#282320",
+    band="#24201C",
+    line="#413931",
+    ink="#F0E7DB",
+    quiet="#B9AD9D",
+    rose="#FF8BA2",
+    rose_wash="#4A2A30",
+    choice="#40362B",
+    focus="#E2B965",
+    via={
+        "tick": "#9C9184",
+        "direct": "#F0E7DB",
+        "input": "#F29A55",
+        "zone": "#45C39F",
+        "timer": "#6FB3EE",
+        "delay": "#9CD3F5",
+        "clip": "#D5A24A",
+        "queue": "#E8C651",
+        "net": "#C7A0EA",
+        "life": "#A4C77C",
+        "clock": "#A4C77C",
+    },
+)
+
+
+class Look(QObject):
+    """The look in force; views repaint when `changed` comes."""
+
+    changed = Signal()
+
+    def __init__(self, choice: str = "system") -> None:
+        super().__init__()
+        self.choice = choice
+        self.colours = DAY
+        hints = QGuiApplication.styleHints()
+        hints.colorSchemeChanged.connect(self._resolve)
+        self._resolve()
+
+    def choose(self, choice: str) -> None:
+        """Choose ``day``, ``night`` or ``system``."""
+        self.choice = choice
+        self._resolve()
+
+    def _resolve(self) -> None:
+        dark = self.choice == "night" or (
+            self.choice == "system" and QGuiApplication.styleHints().colorScheme() == Qt.ColorScheme.Dark
+        )
+        self.colours = NIGHT if dark else DAY
+        self.changed.emit()
+
+    @property
+    def is_night(self) -> bool:
+        """Say whether the night look is on."""
+        return self.colours is NIGHT
+
+    def via(self, name: str) -> QColor:
+        """Return the colour of a way an event came about; unknown ways share one."""
+        return QColor(self.colours.via.get(name or "direct", self.colours.quiet))
+
+    def palette(self) -> QPalette:
+        """Return the palette for ordinary widgets."""
+        c, palette = self.colours, QPalette()
+        roles = QPalette.ColorRole
+        for role, colour in (
+            (roles.Window, c.panel),
+            (roles.WindowText, c.ink),
+            (roles.Base, c.paper),
+            (roles.AlternateBase, c.band),
+            (roles.Text, c.ink),
+            (roles.Button, c.panel),
+            (roles.ButtonText, c.ink),
+            (roles.BrightText, c.rose),
+            (roles.Highlight, c.choice),
+            (roles.HighlightedText, c.ink),
+            (roles.Link, c.focus if self.is_night else "#0B5A97"),
+            (roles.LinkVisited, c.focus if self.is_night else "#0B5A97"),
+            (roles.ToolTipBase, c.panel),
+            (roles.ToolTipText, c.ink),
+            (roles.PlaceholderText, c.quiet),
+            (roles.Mid, c.line),
+            (roles.Dark, c.line),
+            (roles.Light, c.paper),
+            (roles.Midlight, c.band),
+            (roles.Shadow, c.line),
+            (roles.Accent, c.focus),
+        ):
+            palette.setColor(role, QColor(colour))
+        for role in (roles.WindowText, roles.Text, roles.ButtonText):
+            palette.setColor(QPalette.ColorGroup.Disabled, role, QColor(c.quiet))
+        return palette
+
+    def sheet(self) -> str:
+        """Return the style sheet for ordinary widgets: flat, calm, with a visible focus."""
+        c = self.colours
+        return f"""
+        QWidget {{ color: {c.ink}; }}
+        QMainWindow, QDialog {{ background: {c.panel}; }}
+        QToolTip {{ background: {c.panel}; color: {c.ink}; border: 1px solid {c.line}; padding: 4px; }}
+        QMenuBar {{ background: {c.panel}; }}
+        QMenuBar::item {{ padding: 4px 9px; background: transparent; }}
+        QMenuBar::item:selected, QMenu::item:selected {{ background: {c.choice}; }}
+        QMenu {{ background: {c.paper}; border: 1px solid {c.line}; padding: 4px; }}
+        QMenu::item {{ padding: 5px 22px 5px 14px; }}
+        QMenu::item:disabled {{ color: {c.quiet}; }}
+        QMenu::separator {{ height: 1px; background: {c.line}; margin: 4px 8px; }}
+        QSplitter::handle {{ background: {c.line}; }}
+        QSplitter::handle:hover {{ background: {c.focus}; }}
+        QPushButton {{ background: {c.paper}; border: 1px solid {c.line}; padding: 6px 14px; border-radius: 3px; text-align: left; }}
+        QPushButton:hover {{ background: {c.choice}; }}
+        QPushButton:focus, QLineEdit:focus {{ border: 2px solid {c.focus}; }}
+        QPushButton:checked {{ background: {c.choice}; }}
+        QPushButton:disabled {{ color: {c.quiet}; }}
+        QLineEdit {{ background: {c.paper}; border: 1px solid {c.line}; padding: 4px 8px; border-radius: 3px;
+                     selection-background-color: {c.choice}; selection-color: {c.ink}; }}
+        QLineEdit[wrong="true"] {{ border: 2px solid {c.rose}; }}
+        QTreeView, QListView, QTextBrowser {{ background: {c.paper}; border: none; outline: none; }}
+        QTreeView:focus, QListView:focus, QTextBrowser:focus {{ border: 2px solid {c.focus}; }}
+        QScrollBar:vertical {{ background: transparent; width: 11px; margin: 0; }}
+        QScrollBar:horizontal {{ background: transparent; height: 11px; margin: 0; }}
+        QScrollBar::handle {{ background: {c.line}; border-radius: 4px; min-height: 28px; min-width: 28px; margin: 2px; }}
+        QScrollBar::handle:hover {{ background: {c.quiet}; }}
+        QScrollBar::add-line, QScrollBar::sub-line, QScrollBar::add-page, QScrollBar::sub-page {{ background: none; border: none; height: 0; width: 0; }}
+        QProgressBar {{ background: {c.paper}; border: 1px solid {c.line}; border-radius: 3px; height: 8px; text-align: center; }}
+        QProgressBar::chunk {{ background: {c.focus}; }}
+        QStatusBar {{ background: {c.panel}; color: {c.quiet}; }}
+        QStatusBar::item {{ border: none; }}
+        QLabel[role="quiet"] {{ color: {c.quiet}; }}
+        QLabel[role="heading"] {{ color: {c.quiet}; padding: 7px 10px 3px 10px; }}
+        QLabel[role="wrong"] {{ color: {c.rose}; }}
+        QFrame[role="banner"] {{ background: {c.rose_wash}; }}
+        QFrame[role="rail"] {{ background: {c.panel}; border-right: 1px solid {c.line}; }}
+        QFrame[role="rail"] QPushButton {{ background: transparent; border: none; border-left: 3px solid transparent; padding: 9px 8px; border-radius: 0; }}
+        QFrame[role="rail"] QPushButton:checked {{ border-left: 3px solid {c.focus}; background: {c.choice}; }}
+        QFrame[role="rail"] QPushButton:focus {{ border: 2px solid {c.focus}; }}
+        """

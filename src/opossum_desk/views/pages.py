@@ -1,0 +1,73 @@
+"""Plain faces of the desk: opening, and what could not be opened."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QVBoxLayout, QWidget
+
+
+class _Centred(QWidget):
+    def __init__(self, name: str) -> None:
+        super().__init__()
+        self.setAccessibleName(name)
+        outer = QHBoxLayout(self)
+        outer.addStretch(1)
+        self.column = QVBoxLayout()
+        self.column.setSpacing(12)
+        self.column.addStretch(2)
+        outer.addLayout(self.column, 2)
+        outer.addStretch(1)
+        self.text = QLabel()
+        self.text.setWordWrap(True)
+        self.text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.column.addWidget(self.text)
+
+    def _finish(self, *buttons: QPushButton) -> None:
+        row = QHBoxLayout()
+        for button in buttons:
+            row.addWidget(button)
+        row.addStretch(1)
+        self.column.addLayout(row)
+        self.column.addStretch(3)
+
+
+class OpeningPage(_Centred):
+    """Shows how far opening is, and lets it be cancelled."""
+
+    cancelled = Signal()
+
+    def __init__(self) -> None:
+        super().__init__("Opening")
+        self.bar = QProgressBar()
+        self.bar.setTextVisible(False)
+        self.bar.setRange(0, 1000)
+        self.bar.setAccessibleName("How far opening is")
+        self.column.addWidget(self.bar)
+        self.cancel = QPushButton("Cancel")
+        self.cancel.clicked.connect(self.cancelled)
+        self._finish(self.cancel)
+
+    def tell(self, text: str, share: float) -> None:
+        """Say what is being done and how far it is."""
+        self.text.setText(f"{text} …")
+        self.bar.setValue(int(share * 1000))
+
+
+class FailedPage(_Centred):
+    """Says in one sentence what could not be opened, and what to do."""
+
+    open_wanted = Signal()
+    start_wanted = Signal()
+
+    def __init__(self) -> None:
+        super().__init__("Could not be opened")
+        self.another = QPushButton("Open another …")
+        self.another.clicked.connect(self.open_wanted)
+        back = QPushButton("Back to the start page")
+        back.clicked.connect(self.start_wanted)
+        self._finish(self.another, back)
+
+    def tell(self, sentence: str) -> None:
+        """Say what went wrong."""
+        self.text.setText(sentence)
+        self.setAccessibleDescription(sentence)

@@ -1,0 +1,114 @@
+"""Ready-made beads: each drawn once by Qt, then copied into the picture by NumPy, thousands at a time."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QImage, QPainter, QPen
+
+from opossum.stream.tables import Array
+from opossum_desk.layout.loom import BeadState
+from opossum_desk.views.look import Look
+
+SQUARED = {"input", "zone", "net"}
+"""Ways from outside the code: their beads have corners, so that colour is not all that tells them."""
+TALL = {"clip", "queue", "clock", "life"}
+"""Ways planned elsewhere: their beads are taller than wide."""
+
+FADED_ALPHA = 60
+
+
+class Stamps:
+    """A sheet of beads for one look and device ratio; sizes come as they are asked for."""
+
+    def __init__(self, look: Look, ratio: float) -> None:
+        self._look = look
+        self._ratio = ratio
+        self._sheet: dict[tuple[str, int, float, bool, bool], Array] = {}
+
+    def get(self, via: str, state: int, size: float, faded: bool, lit: bool) -> Array:
+        """Return premultiplied ARGB pixels, uint32 (side, side), of one bead."""
+        key = (via, state, round(size, 1), faded, lit)
+        if key not in self._sheet:
+            self._sheet[key] = self._drawn(*key)
+        return self._sheet[key]
+
+    def _drawn(self, via: str, state: int, size: float, faded: bool, lit: bool) -> Array:
+        side = int(np.ceil((size + 8) * self._ratio)) | 1
+        image = QImage(side, side, QImage.Format.Format_ARGB32_Premultiplied)
+        image.fill(Qt.GlobalColor.transparent)
+        painter = QPainter(image)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.translate(side / 2, side / 2)
+        painter.scale(self._ratio, self._ratio)
+        draw_bead(painter, QPointF(0, 0), size, via, state, self._look, faded, lit)
+        painter.end()
+        return np.frombuffer(image.constBits(), np.uint32).reshape(side, side).copy()
+
+    def press(self, canvas: Array, stamp: Array, x: Array, y: Array) -> None:
+        """Copy a stamp into `canvas` (uint32, (height, width)) centred at device pixels x, y.
+
+        Where stamps overlap, the more opaque pixel stays; all on one transparent ground, that is enough.
+        """
+        half = stamp.shape[0] // 2
+        x, y = np.round(x).astype(np.int64), np.round(y).astype(np.int64)
+        inside = (x >= half) & (x < canvas.shape[1] - half) & (y >= half) & (y < canvas.shape[0] - half)
+        x, y = x[inside], y[inside]
+        if not len(x):
+            return
+        steps = np.arange(-half, half + 1)
+        places = (y[:, None, None] + steps[None, :, None]) * canvas.shape[1] + (x[:, None, None] + steps[None, None, :])
+        flat = canvas.reshape(-1)
+        flat[places] = np.maximum(flat[places], stamp[None, :, :])
+
+
+def draw_bead(
+    painter: QPainter, centre: QPointF, size: float, via: str, state: int, look: Look, faded: bool = False, lit: bool = False
+) -> None:
+    """Draw one bead: filled if it did something, hollow and small if not, dotted if its owner was gone, twin if twice."""
+    colour = look.via(via)
+    if state in (BeadState.GONE, BeadState.TWIN):
+        colour = QColor(look.colours.rose)
+    if faded:
+        colour.setAlpha(FADED_ALPHA)
+    if lit:
+        painter.setPen(QPen(QColor(look.colours.focus), 1.6))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawEllipse(centre, size / 2 + 2.6, size / 2 + 2.6)
+    pen = QPen(colour, 1.3)
+    if state == BeadState.GONE:
+        pen.setStyle(Qt.PenStyle.CustomDashLine)
+        pen.setDashPattern([1.1, 1.5])
+        pen.setWidthF(1.7)
+        painter.setPen(pen)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        _shape(painter, centre, size, via)
+    elif state == BeadState.TWIN:
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(colour)
+        for side in (-1, 1):
+            _shape(painter, centre + QPointF(side * size * 0.31, 0), size * 0.62, via)
+    elif state == BeadState.IDLE:
+        painter.setPen(pen)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        _shape(painter, centre, size * 0.55, via)
+    elif state == BeadState.UNKNOWN:
+        painter.setPen(pen)
+        half = QColor(colour)
+        half.setAlpha(min(colour.alpha(), 110))
+        painter.setBrush(half)
+        _shape(painter, centre, size * 0.8, via)
+    else:
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(colour)
+        _shape(painter, centre, size * 0.92, via)
+
+
+def _shape(painter: QPainter, centre: QPointF, size: float, via: str) -> None:
+    if via in SQUARED:
+        side = size * 0.9
+        painter.drawRoundedRect(QRectF(centre.x() - side / 2, centre.y() - side / 2, side, side), side * 0.22, side * 0.22)
+    elif via in TALL:
+        painter.drawEllipse(centre, size * 0.36, size * 0.56)
+    else:
+        painter.drawEllipse(centre, size / 2, size / 2)

@@ -1,0 +1,213 @@
+"""The Strands: timers, delays, clips, waits, queues and values over the same frames."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen
+from PySide6.QtWidgets import QToolTip, QWidget
+
+from opossum_desk.layout.loom import frozen_bands
+from opossum_desk.layout.strands import STRAND_PX, StrandPicture, StrandRow, Stroke, gather_strands, layout_strands
+from opossum_desk.state.session import Session
+from opossum_desk.views.canvas import AxisCanvas, text_cutter
+from opossum_desk.views.look import Look
+
+_COLOUR_OF_KIND = {
+    "timer": "timer",
+    "delay": "delay",
+    "clip": "clip",
+    "track": "net",
+    "wait": "direct",
+    "queue": "queue",
+    "value": "zone",
+}
+
+
+class StrandsView(AxisCanvas):
+    """Paints a `StrandPicture`."""
+
+    def __init__(self, look: Look, parent: QWidget | None = None) -> None:
+        super().__init__(look, "Strands", parent)
+        self._rows: list[StrandRow] = []
+        self.picture: StrandPicture | None = None
+        self._cut = text_cutter(self.small_font())
+        self.setMinimumSize(320, 60)
+        self.setWhatsThis(
+            "The Strands: a timer is a line with a dot where it fires, a delay an arc from set to landing, a clip a bar with its "
+            "marks (hollow: missed), a wait a dashed line that ends in what met it, a queue its length, a watched value a step line."
+        )
+
+    def set_session(self, session: Session | None) -> None:
+        self._rows = gather_strands(session.take) if session is not None else []
+        if session is not None:
+            session.subscribe("window selection hover axis", self.renew)
+        self.scroll_bar.setValue(0)
+        super().set_session(session)
+
+    def content_height(self) -> float:
+        return len(self._rows) * STRAND_PX + 4
+
+    def renew(self) -> None:
+        self.picture = None
+        super().renew()
+
+    def current(self) -> StrandPicture | None:
+        """Return the picture, laid out if need be."""
+        if self.picture is None and self.session is not None:
+            self.picture = layout_strands(
+                self.session, self._rows, self.width(), self.height(), self.scroll_bar.value(), self.label_px
+            )
+        return self.picture
+
+    def summary(self) -> str:
+        return f"{len(self._rows)} strands: timers, delays, clips, waits, queues and values."
+
+    # --- painting ----------------------------------------------------------------------------------
+
+    def paint(self, painter: QPainter, session: Session) -> None:
+        picture = self.current()
+        if picture is None:
+            return
+        if not picture.lines:
+            painter.setPen(self.colour("quiet"))
+            painter.drawText(QRectF(self.rect()), Qt.AlignmentFlag.AlignCenter, "This take holds no timers, clips, waits, queues or values.")
+            return
+        if session.column >= 0:
+            edges = session.axis.edges
+            left = picture.scale.x(float(edges[session.column]))
+            width = max(2.0, picture.scale.x(float(edges[session.column + 1])) - left)
+            painter.fillRect(QRectF(left, 0, width, self.height()), self.colour("choice"))
+        for band in frozen_bands(session, picture.scale):
+            wash = self.colour("rose")
+            wash.setAlpha(46)
+            painter.fillRect(QRectF(band.left, 0, band.right - band.left, self.height()), wash)
+        kinds = {round(line.top): line.kind for line in picture.lines}
+        painter.save()
+        painter.setClipRect(QRectF(self.label_px - 4, 0, self.width(), self.height()))
+        lit = self._lit_sends(session)
+        for stroke in picture.strokes:
+            top = min(kinds, key=lambda edge: abs(edge - (min(stroke.y, stroke.y2) - STRAND_PX * 0.4))) if kinds else 0
+            self._paint_stroke(painter, stroke, self.look.via(_COLOUR_OF_KIND[kinds[top]]), stroke.send in lit)
+        self.paint_measure(painter)
+        painter.restore()
+        painter.setFont(self.small_font())
+        for line in picture.lines:
+            painter.setPen(self.colour("ink"))
+            text = self._cut(line.label, self.label_px - 46)
+            painter.drawText(QRectF(38, line.top, self.label_px - 44, STRAND_PX), Qt.AlignmentFlag.AlignVCenter, text)
+        painter.setPen(self.colour("line"))
+        painter.drawLine(QPointF(self.label_px - 6, 0), QPointF(self.label_px - 6, self.height()))
+
+    def _lit_sends(self, session: Session) -> frozenset[int]:
+        if not session.related:
+            return frozenset()
+        return frozenset(session.take.calls.send[np.fromiter(session.related, np.int64)].tolist())
+
+    def _paint_stroke(self, painter: QPainter, stroke: Stroke, colour: QColor, lit: bool) -> None:
+        if stroke.state == "wrong":
+            colour = self.colour("rose")
+        elif stroke.state == "quiet":
+            colour = self.colour("quiet")
+        left, right = max(stroke.x, -50.0), min(stroke.x2, self.width() + 50.0)
+        painter.setPen(QPen(colour, 1.4))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        middle = (stroke.y + stroke.y2) / 2
+        if stroke.shape in ("line", "step", "rise"):
+            painter.drawLine(QPointF(left if stroke.shape != "rise" else stroke.x, stroke.y), QPointF(right, stroke.y2))
+        elif stroke.shape == "gap":
+            painter.setPen(QPen(self.colour("paper"), 4))
+            painter.drawLine(QPointF(left, stroke.y), QPointF(right, stroke.y))
+            painter.setPen(QPen(colour, 1, Qt.PenStyle.DotLine))
+            painter.drawLine(QPointF(left, stroke.y), QPointF(right, stroke.y))
+        elif stroke.shape == "dashed":
+            painter.setPen(QPen(colour, 1.4, Qt.PenStyle.DashLine))
+            painter.drawLine(QPointF(left, stroke.y), QPointF(right, stroke.y))
+        elif stroke.shape == "dot":
+            painter.setPen(QPen(self.colour("focus"), 2) if lit else Qt.PenStyle.NoPen)
+            painter.setBrush(colour)
+            painter.drawEllipse(QPointF(stroke.x, stroke.y), 3.2, 3.2)
+        elif stroke.shape == "ring":
+            painter.drawEllipse(QPointF(stroke.x2, stroke.y), 3.2, 3.2)
+        elif stroke.shape == "arc":
+            path = QPainterPath(QPointF(stroke.x, stroke.y))
+            path.quadTo(QPointF((stroke.x + stroke.x2) / 2, 2 * stroke.y2 - stroke.y), QPointF(stroke.x2, stroke.y))
+            if stroke.state == "open":
+                painter.setPen(QPen(self.colour("quiet"), 1.2, Qt.PenStyle.DashLine))
+            painter.drawPath(path)
+        elif stroke.shape in ("bar", "cut", "wave"):
+            self._paint_bar(painter, stroke, colour, left, right)
+        elif stroke.shape == "mark":
+            if stroke.state == "open":
+                painter.drawRect(QRectF(stroke.x - 1.8, stroke.y, 3.6, stroke.y2 - stroke.y))
+            else:
+                painter.setPen(QPen(self.colour("focus") if lit else colour, 3.2 if lit else 2.4))
+                painter.drawLine(QPointF(stroke.x, stroke.y), QPointF(stroke.x, stroke.y2))
+        elif stroke.shape == "fill":
+            wash = QColor(colour)
+            wash.setAlpha(120)
+            painter.fillRect(QRectF(left, stroke.y, max(1.0, right - left), stroke.y2 - stroke.y), wash)
+        elif stroke.shape == "crowd":
+            wash = QColor(colour)
+            wash.setAlpha(60)
+            painter.fillRect(QRectF(left, middle - 5, right - left, 10), wash)
+            painter.setPen(self.colour("quiet"))
+            painter.drawText(QPointF(max(left, self.label_px) + 6, middle + 4), f"{stroke.text} – zoom in to tell them apart")
+        elif stroke.shape == "text":
+            painter.setFont(self.small_font(2))
+            painter.drawText(QRectF(stroke.x, stroke.y, 160, stroke.y2 - stroke.y), Qt.AlignmentFlag.AlignVCenter, stroke.text)
+
+    def _paint_bar(self, painter: QPainter, stroke: Stroke, colour: QColor, left: float, right: float) -> None:
+        wash = QColor(colour)
+        wash.setAlpha(52)
+        path = QPainterPath(QPointF(left, stroke.y))
+        path.lineTo(right, stroke.y)
+        if stroke.shape == "cut":  # the end is ragged
+            steps = np.linspace(stroke.y, stroke.y2, 6)
+            for number, y in enumerate(steps.tolist()):
+                path.lineTo(right - (3 if number % 2 else 0), y)
+        else:
+            path.lineTo(right, stroke.y2)
+        path.lineTo(left, stroke.y2)
+        path.closeSubpath()
+        painter.fillPath(path, wash)
+        if right - left > 44 and stroke.text:
+            painter.setFont(self.small_font(2))
+            painter.setPen(self.colour("quiet"))
+            box = QRectF(max(left, self.label_px) + 5, stroke.y, right - max(left, self.label_px) - 8, stroke.y2 - stroke.y)
+            if box.width() > 30:
+                painter.drawText(box, Qt.AlignmentFlag.AlignVCenter, stroke.text)
+
+    # --- hands ---------------------------------------------------------------------------------------
+
+    def hover(self, point: QPointF) -> None:
+        picture, session = self.current(), self.session
+        if picture is None or session is None:
+            return
+        stroke = picture.hit(point.x(), point.y()) if point.x() >= self.label_px else None
+        if stroke is None:
+            session.set_hover(-1)
+            return
+        calls = self._calls_of(session, stroke)
+        session.set_hover(calls[0] if calls else -1)
+        take = session.take
+        event = take.text(int(take.tables["send"]["ev"][stroke.send])) if stroke.send >= 0 else stroke.text
+        QToolTip.showText(self.mapToGlobal(point.toPoint()), f"{event}: {len(calls)} calls", self)
+
+    def click(self, point: QPointF) -> None:
+        picture, session = self.current(), self.session
+        if picture is None or session is None or point.x() < self.label_px:
+            return
+        stroke = picture.hit(point.x(), point.y())
+        calls = self._calls_of(session, stroke) if stroke is not None else []
+        if calls:
+            session.select_call(calls[0])
+        else:
+            session.select_column(session.axis.column_at(self.position_at(point.x())))
+
+    def _calls_of(self, session: Session, stroke: Stroke) -> list[int]:
+        if stroke.send < 0:
+            return []
+        frame = int(session.take.sends.frame[stroke.send])
+        calls = session.take.calls_by_frame.rows(frame) if frame >= 0 else []
+        return [int(call) for call in calls if session.take.calls.send[call] == stroke.send]

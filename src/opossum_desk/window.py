@@ -1,0 +1,629 @@
+"""The window: rail, places, menus, keys; opens takes and keeps what should be remembered."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from PySide6.QtCore import QByteArray, Qt, QTimer
+from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence
+from PySide6.QtWidgets import (
+    QApplication,
+    QButtonGroup,
+    QFileDialog,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QMainWindow,
+    QMenu,
+    QMessageBox,
+    QPushButton,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from moonrise_bakery import demo_take_path
+from opossum_desk.memory import Memory
+from opossum_desk.state.session import Session
+from opossum_desk.views.flow import FlowPlace
+from opossum_desk.views.look import Look
+from opossum_desk.views.pages import FailedPage, OpeningPage
+from opossum_desk.views.start import StartPage, Symptom
+from opossum_desk.work import Work, examining_task, opening_task
+
+GROWTH_CHECK_MS = 1000
+FILTER = "Takes and streams (*.take *.jsonl *.jsonl.gz);;All files (*)"
+
+
+class DeskWindow(QMainWindow):
+    """The desk."""
+
+    def __init__(self, memory: Memory, look: Look) -> None:
+        super().__init__()
+        self.memory = memory
+        self.look = look
+        self.session: Session | None = None
+        self.paths: list[str] = []
+        self.question: Symptom | None = None
+        self._followed: Any = None
+        self._size_seen = 0
+        self.setWindowTitle("Opossum")
+        self.setAcceptDrops(True)
+        self.setMinimumSize(1024, 640)
+        self.resize(1280, 800)
+
+        self.start_page = StartPage(look)
+        self.opening_page = OpeningPage()
+        self.failed_page = FailedPage()
+        self.flow = FlowPlace(look)
+        self.places = QStackedWidget()
+        for page in (self.start_page, self.opening_page, self.failed_page, self.flow):
+            self.places.addWidget(page)
+
+        self.rail = QFrame()
+        self.rail.setProperty("role", "rail")
+        column = QVBoxLayout(self.rail)
+        column.setContentsMargins(0, 8, 0, 8)
+        column.setSpacing(2)
+        self._rail_group = QButtonGroup(self)
+        self.rail_start = self._rail_button("Start", column, self.show_start)
+        self.rail_flow = self._rail_button("Flow", column, self.show_flow)
+        column.addStretch(1)
+
+        body = QWidget()
+        row = QHBoxLayout(body)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(0)
+        row.addWidget(self.rail)
+        row.addWidget(self.places, 1)
+        self.setCentralWidget(body)
+
+        self.told = QLabel()
+        self.statusBar().addWidget(self.told, 1)
+        self.axis_told = QLabel()
+        self.statusBar().addPermanentWidget(self.axis_told)
+        self.statusBar().setSizeGripEnabled(False)
+
+        self.opening = Work(self)
+        self.opening.progressed.connect(self._opening_progressed)
+        self.opening.finished.connect(self._opened)
+        self.opening.failed.connect(self._opening_failed)
+        self.examining = Work(self)
+        self.examining.progressed.connect(lambda _, text, share: self.told.setText(text + " …"))
+        self.examining.finished.connect(self._examined)
+        self.examining.failed.connect(lambda _, text: self.say(f"The take could not be examined: {text}"))
+        self.saving = Work(self)
+        self.saving.finished.connect(lambda _, path: self._saved(path))
+        self.saving.failed.connect(lambda _, text: QMessageBox.warning(self, "Not saved", text))
+
+        self.start_page.open_wanted.connect(self.ask_open)
+        self.start_page.follow_wanted.connect(lambda: self.ask_open(follow=True))
+        self.start_page.demo_wanted.connect(self.open_demo)
+        self.start_page.recent_wanted.connect(lambda path: self.open_paths([path]))
+        self.start_page.symptom_wanted.connect(self.ask_symptom)
+        self.opening_page.cancelled.connect(self.cancel_opening)
+        self.failed_page.open_wanted.connect(self.ask_open)
+        self.failed_page.start_wanted.connect(self.show_start)
+        self.flow.said.connect(self.say)
+
+        self._growth = QTimer(self)
+        self._growth.setInterval(GROWTH_CHECK_MS)
+        self._growth.timeout.connect(self.check_growth)
+
+        self._make_menus()
+        self._restore()
+        self.show_start()
+
+    def _rail_button(self, text: str, column: QVBoxLayout, action: Callable[[], None]) -> QPushButton:
+        button = QPushButton(text)
+        button.setCheckable(True)
+        button.setAccessibleName(f"Place: {text}")
+        button.clicked.connect(action)
+        self._rail_group.addButton(button)
+        column.addWidget(button)
+        return button
+
+    # --- places ------------------------------------------------------------------------------------
+
+    def show_start(self) -> None:
+        """Go to the start page."""
+        self.start_page.set_recent(self.memory.kept.recent)
+        self.places.setCurrentWidget(self.start_page)
+        self._mark_rail()
+
+    def show_flow(self) -> None:
+        """Go to the place Flow, if a take is open."""
+        if self.session is not None:
+            self.places.setCurrentWidget(self.flow)
+            self.flow.loom.setFocus()
+        self._mark_rail()
+
+    def _mark_rail(self) -> None:
+        self.rail_flow.setEnabled(self.session is not None)
+        in_flow = self.places.currentWidget() is self.flow
+        self.rail_flow.setChecked(in_flow)
+        self.rail_start.setChecked(not in_flow)
+
+    # --- opening -----------------------------------------------------------------------------------
+
+    def ask_open(self, follow: bool = False) -> None:
+        """Let the user choose a take or stream."""
+        title = "Listen to a stream that is being recorded" if follow else "Open a take or stream"
+        paths, _ = QFileDialog.getOpenFileNames(self, title, self.memory.kept.folder, FILTER)
+        if paths:
+            self.memory.kept.folder = os.path.dirname(paths[0])
+            self.open_paths(paths)
+
+    def open_demo(self) -> None:
+        """Open the bakery's night."""
+        self.open_paths([str(demo_take_path())])
+
+    def ask_symptom(self, symptom: Symptom) -> None:
+        """Open a take with a symptom's question asked: the open one, the last one, or the one chosen now."""
+        self.question = symptom
+        if self.session is not None:
+            self.show_flow()
+            self._ask_question()
+            return
+        recent = [path for path in self.memory.kept.recent if Path(path).exists()]
+        if recent:
+            self.open_paths(recent[:1])
+        else:
+            self.open_demo()
+
+    def open_paths(self, paths: list[str]) -> None:
+        """Open takes or streams in the background."""
+        self._growth.stop()
+        self._followed = None
+        self._wanted = list(paths)
+        self.opening_page.tell(f"Reading {os.path.basename(paths[0])}", 0.0)
+        self.places.setCurrentWidget(self.opening_page)
+        self._mark_rail()
+        self.opening.start(opening_task(self._wanted))
+
+    def cancel_opening(self) -> None:
+        """Stop opening and go back to where we were."""
+        self.opening.cancel()
+        self.question = None
+        if self.session is not None:
+            self.show_flow()
+        else:
+            self.show_start()
+        self.say("Opening was cancelled.")
+
+    def _opening_progressed(self, number: int, text: str, share: float) -> None:
+        if number == self.opening.number:
+            self.opening_page.tell(text, share)
+
+    def _opening_failed(self, number: int, text: str) -> None:
+        if number != self.opening.number:
+            return
+        self.question = None
+        self.failed_page.tell(text if text.endswith(".") else text + ".")
+        self.places.setCurrentWidget(self.failed_page)
+        self._mark_rail()
+        self.failed_page.another.setFocus()
+
+    def _opened(self, number: int, session: Session) -> None:
+        if number != self.opening.number:
+            return
+        if self._followed is not None:  # the same stream, grown
+            assert self.session is not None
+            self._take_over_growth(session)
+            return
+        self.paths = self._wanted
+        own = self.paths[0]
+        if own != str(demo_take_path()):
+            self.memory.add_recent(own)
+        session.bookmarks = [mark for mark in self.memory.bookmarks(own) if mark < session.axis.count]
+        self.show_session(session)
+        if len(self.paths) == 1 and own.endswith(".jsonl"):
+            self._size_seen = _size(own)
+            self._growth.start()
+
+    def show_session(self, session: Session) -> None:
+        """Put a take on the desk and have it examined."""
+        self.session = session
+        self.flow.banner.hide()
+        self.flow.set_session(session)
+        session.subscribe("selection window axis measure", self._tell_selection)
+        session.subscribe("bookmarks", self._keep_bookmarks)
+        self.setWindowTitle(f"{session.take.name} – Opossum")
+        self.show_flow()
+        self._tell_selection()
+        self.examining.start(examining_task(session))
+
+    def _examined(self, number: int, answer: Any) -> None:
+        session, found, damage = answer
+        if session is not self.session:
+            return
+        session.set_findings(found)
+        self._tell_selection()
+        serious = [item for item in damage if item.code not in ("no-bye", "no-frames")]
+        if serious:
+            count = sum(item.count for item in serious)
+            shown = "; ".join(item.told() for item in serious[:2])
+            self.flow.warn(f"{count:,} records of this take are damaged or missing; all else is shown. {shown}", "Show all", lambda: self._show_damage(damage))
+        if self.question is not None:
+            self._ask_question()
+        self._announce(found)
+
+    def _announce(self, found: list[Any]) -> None:
+        faults = sum(1 for finding in found if finding.severity.value == "fault")
+        if not found:
+            self.say("Examined: nothing found.")
+        else:
+            self.say(f"Examined: {len(found)} findings, {faults} of them faults. Press N for the first.")
+
+    def _ask_question(self) -> None:
+        symptom, self.question = self.question, None
+        if symptom is None or self.session is None:
+            return
+        if not self.session.examined:
+            self.question = symptom
+            return
+        count = self.flow.ask(symptom.kinds)
+        if count:
+            self.session.show_finding(self.flow.findings.shown()[0])
+            self.say(f"“{symptom.title}”: {count} findings.")
+        else:
+            self.say(f"“{symptom.title}”: this take shows no such thing.")
+
+    def _show_damage(self, damage: list[Any]) -> None:
+        box = QMessageBox(self)
+        box.setWindowTitle("What is damaged")
+        box.setText("\n".join(item.told() for item in damage[:14]))
+        box.setInformativeText("The rest of the take is shown as it was recorded.")
+        box.exec()
+
+    # --- a stream that grows -----------------------------------------------------------------------
+
+    def check_growth(self) -> None:
+        """Offer to read on, or read on, when the open stream has grown."""
+        if self.session is None or self.opening.running or not self.paths:
+            return
+        size = _size(self.paths[0])
+        if size == self._size_seen:
+            return
+        self._size_seen = size
+        if self._followed is None:
+            self.flow.warn("This stream is still being written.", "Read on as it grows", self.follow_growth)
+        else:
+            self._read_on()
+
+    def follow_growth(self) -> None:
+        """Read on whenever the stream grows."""
+        from opossum.stream.following import FollowedStream
+
+        self._followed = FollowedStream(self.paths[0])
+        self.flow.banner.hide()
+        self._read_on()
+
+    def _read_on(self) -> None:
+        followed = self._followed
+        name = self.session.take.name if self.session else ""
+
+        def task(tell: Callable[[str, float], None]) -> Session | None:
+            from opossum.take.take import Take
+
+            if not followed.read_more():
+                return None
+            tell("Reading on", 0.5)
+            return Session(Take.from_contents(followed.contents(), name))
+
+        self.opening.start(task)
+
+    def _take_over_growth(self, session: Session | None) -> None:
+        if session is None or self.session is None:
+            return
+        session.carry_over(self.session)
+        self.show_session(session)
+
+    # --- saving ------------------------------------------------------------------------------------
+
+    def ask_save(self) -> None:
+        """Save the open take as one `.take` file."""
+        if self.session is None:
+            return
+        start = os.path.join(self.memory.kept.folder, f"{self.session.take.name}.take")
+        path, _ = QFileDialog.getSaveFileName(self, "Save the take", start, "Takes (*.take)")
+        if path:
+            self.save_to(path if path.endswith(".take") else path + ".take")
+
+    def save_to(self, path: str) -> None:
+        """Save the open take in the background."""
+        assert self.session is not None
+        take = self.session.take
+
+        def task(tell: Callable[[str, float], None]) -> str:
+            from opossum.take.archive import save_take
+
+            try:
+                save_take(take, path)
+            except OSError as error:
+                raise OSError(f"{path}: cannot be written ({error.strerror or error}).") from None
+            return path
+
+        self.saving.start(task)
+        self.say(f"Saving {os.path.basename(path)} …")
+
+    def _saved(self, path: str) -> None:
+        self.memory.add_recent(path)
+        self.say(f"Saved {path}.")
+
+    # --- telling -----------------------------------------------------------------------------------
+
+    def say(self, text: str) -> None:
+        """Say something in the status line."""
+        self.told.setText(text)
+
+    def _tell_selection(self) -> None:
+        session = self.session
+        if session is None:
+            return
+        mode = "by frame" if session.axis.mode.value == "frame" else "by time"
+        take = session.take
+        game_frames = int((take.frames.number >= 0).sum())
+        self.axis_told.setText(f"{take.game} · {take.duration_ns / 1e9:.1f} s · {game_frames:,} frames · {take.records:,} records · {mode}")
+        if session.call >= 0:
+            from opossum_desk.views.loom import describe_call
+
+            self.say(" · ".join(describe_call(session, session.call).split("\n")[:2]))
+        elif session.column >= 0:
+            row = session.axis.row_of_column(session.column)
+            number = int(take.frames.number[row])
+            calls = len(session.calls_of_column(session.column))
+            self.say(f"{f'Frame {number}' if number >= 0 else 'Start-up'} · {session.frame_lengths[row] / 1e6:.2f} ms of work · {calls} calls")
+
+    def _keep_bookmarks(self) -> None:
+        if self.session is not None and self.paths:
+            self.memory.set_bookmarks(self.paths[0], self.session.bookmarks)
+
+    # --- menus and keys ----------------------------------------------------------------------------
+
+    def _make_menus(self) -> None:
+        bar = self.menuBar()
+        file = bar.addMenu("&File")
+        self._action(file, "&Open a take …", self.ask_open, QKeySequence.StandardKey.Open)
+        self._action(file, "&Try the bakery", self.open_demo)
+        self.recent_menu = file.addMenu("&Recent takes")
+        self.recent_menu.aboutToShow.connect(self._fill_recent)
+        self._action(file, "&Save the take …", self.ask_save, QKeySequence.StandardKey.Save)
+        file.addSeparator()
+        self._action(file, "Start &page", self.show_start)
+        self._action(file, "&Quit", self.close, QKeySequence.StandardKey.Quit)
+
+        view = bar.addMenu("&View")
+        self._panel_actions: dict[str, QAction] = {}
+        for name, panel in self.flow.panels.items():
+            action = view.addAction(name)
+            action.setCheckable(True)
+            action.setChecked(True)
+            action.toggled.connect(panel.setVisible)
+            self._panel_actions[name] = action
+        view.addSeparator()
+        self._hint(view, "Axis by frame or by time", "T", self.flow.toggle_axis)
+        self._hint(view, "Fold all threads", "", lambda: self._on_session(lambda s: s.fold_all(True)))
+        self._hint(view, "Unfold all threads", "", lambda: self._on_session(lambda s: s.fold_all(False)))
+        view.addSeparator()
+        self.look_actions: dict[str, QAction] = {}
+        for choice, title in (("day", "Day"), ("night", "Night"), ("system", "As the system")):
+            action = view.addAction(f"Look: {title}")
+            action.setCheckable(True)
+            action.triggered.connect(lambda _=False, choice=choice: self.choose_look(choice))
+            self.look_actions[choice] = action
+
+        go = bar.addMenu("&Go")
+        for title, keys, action in (
+            ("Next finding", "N", lambda: self._step_finding(1)),
+            ("Previous finding", "Shift+N", lambda: self._step_finding(-1)),
+            ("Frame after", "→", lambda: self._on_session(lambda s: s.step_frame(1))),
+            ("Frame before", "←", lambda: self._on_session(lambda s: s.step_frame(-1))),
+            ("Call after", "↓", lambda: self._on_session(lambda s: s.step_call(1))),
+            ("Call before", "↑", lambda: self._on_session(lambda s: s.step_call(-1))),
+            ("Same event after", ".", lambda: self._on_session(lambda s: s.step_event(1))),
+            ("Same event before", ",", lambda: self._on_session(lambda s: s.step_event(-1))),
+            ("Follow the cause", "Enter", self._follow_cause),
+            ("Back where you were", "Backspace", lambda: self._on_session(lambda s: s.go_back())),
+            ("Forward again", "Shift+Backspace", lambda: self._on_session(lambda s: s.go_forward())),
+            ("Fit the selection", "Z", lambda: self._on_session(lambda s: s.fit_selection())),
+            ("Whole take", "0", lambda: self._on_session(lambda s: s.show_all())),
+            ("Zoom in", "+", lambda: self._zoom(1.6)),
+            ("Zoom out", "−", lambda: self._zoom(1 / 1.6)),
+            ("Mark this frame", "B", self._bookmark),
+            ("Mark after", "]", lambda: self._on_session(lambda s: s.step_bookmark(1))),
+            ("Mark before", "[", lambda: self._on_session(lambda s: s.step_bookmark(-1))),
+            ("Hide what does not match the sieve", "H", self._toggle_hide),
+            ("Fold or unfold the selected thread", "F", self._fold_selected),
+        ):
+            self._hint(go, title, keys, action)
+        self._action(go, "The sieve", self._focus_sieve, QKeySequence.StandardKey.Find)
+        self._action(go, "Next panel", self._next_panel, QKeySequence("F6"))
+        helping = bar.addMenu("&Help")
+        self._action(helping, "What am I looking at?", self.show_help, QKeySequence("F1"))
+
+    def _action(self, menu: QMenu, title: str, action: Callable[[], Any], keys: Any = None) -> QAction:
+        item = menu.addAction(title)
+        item.triggered.connect(lambda _=False: action())
+        if keys is not None:
+            item.setShortcut(keys)
+        return item
+
+    def _hint(self, menu: QMenu, title: str, keys: str, action: Callable[[], Any]) -> None:
+        """Add an item whose single key is handled by `keyPressEvent`, so that typing in the sieve stays typing."""
+        menu.addAction(f"{title}\t{keys}" if keys else title).triggered.connect(lambda _=False: action())
+
+    def _fill_recent(self) -> None:
+        self.recent_menu.clear()
+        for path in self.memory.kept.recent:
+            action = self.recent_menu.addAction(path, lambda path=path: self.open_paths([path]))
+            action.setEnabled(Path(path).exists())
+        if not self.memory.kept.recent:
+            self.recent_menu.addAction("None yet").setEnabled(False)
+
+    def _on_session(self, action: Callable[[Session], Any]) -> None:
+        if self.session is not None and self.places.currentWidget() is self.flow:
+            action(self.session)
+
+    def _step_finding(self, step: int) -> None:
+        def act(session: Session) -> None:
+            finding = session.step_finding(step)
+            self.say(finding.summary if finding else "There are no findings to step through.")
+
+        self._on_session(act)
+
+    def _follow_cause(self) -> None:
+        def act(session: Session) -> None:
+            if not session.follow_cause():
+                self.say("Nothing is known to have caused this: the send came from outside any call." if session.call >= 0 else "Select a call first.")
+
+        self._on_session(act)
+
+    def _zoom(self, factor: float) -> None:
+        def act(session: Session) -> None:
+            inside = session.column >= 0 and session.low <= session.axis.edges[session.column] < session.high
+            middle = float(session.axis.edges[session.column]) + 0.5 if inside else (session.low + session.high) / 2
+            session.zoom(factor, middle)
+            session.settle()
+
+        self._on_session(act)
+
+    def _bookmark(self) -> None:
+        self._on_session(lambda s: self.say("Marked." if s.toggle_bookmark() else "Not marked; select a frame to mark it."))
+
+    def _toggle_hide(self) -> None:
+        self._on_session(lambda s: s.set_hide_unmatched(not s.hide_unmatched))
+
+    def _fold_selected(self) -> None:
+        def act(session: Session) -> None:
+            if session.call >= 0:
+                session.toggle_fold(session.threads.row_of_call(session.call, session.unfolded))
+                self.flow.loom.scroll_to_call(session.call)
+
+        self._on_session(act)
+
+    def _focus_sieve(self) -> None:
+        if self.places.currentWidget() is self.flow:
+            self.flow.sieve.line.setFocus()
+            self.flow.sieve.line.selectAll()
+
+    def _next_panel(self) -> None:
+        views: list[QWidget] = [self.flow.pulse, self.flow.findings, self.flow.loom, self.flow.strands, self.flow.slice, self.flow.story]
+        seen = [view for view in views if view.isVisible()]
+        if seen:
+            here = next((i for i, view in enumerate(seen) if view.hasFocus()), -1)
+            seen[(here + 1) % len(seen)].setFocus(Qt.FocusReason.TabFocusReason)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        if event.modifiers() & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier):
+            super().keyPressEvent(event)
+            return
+        key, keys = event.key(), Qt.Key
+        actions: dict[int, Callable[[], Any]] = {
+            keys.Key_Left: lambda: self._on_session(lambda s: s.step_frame(-1)),
+            keys.Key_Right: lambda: self._on_session(lambda s: s.step_frame(1)),
+            keys.Key_Up: lambda: self._on_session(lambda s: s.step_call(-1)),
+            keys.Key_Down: lambda: self._on_session(lambda s: s.step_call(1)),
+            keys.Key_Comma: lambda: self._on_session(lambda s: s.step_event(-1)),
+            keys.Key_Period: lambda: self._on_session(lambda s: s.step_event(1)),
+            keys.Key_N: lambda: self._step_finding(-1 if shift else 1),
+            keys.Key_Return: self._follow_cause,
+            keys.Key_Enter: self._follow_cause,
+            keys.Key_Backspace: lambda: self._on_session(lambda s: s.go_forward() if shift else s.go_back()),
+            keys.Key_Z: lambda: self._on_session(lambda s: s.fit_selection()),
+            keys.Key_0: lambda: self._on_session(lambda s: s.show_all()),
+            keys.Key_Plus: lambda: self._zoom(1.6),
+            keys.Key_Equal: lambda: self._zoom(1.6),
+            keys.Key_Minus: lambda: self._zoom(1 / 1.6),
+            keys.Key_B: self._bookmark,
+            keys.Key_BracketLeft: lambda: self._on_session(lambda s: s.step_bookmark(-1)),
+            keys.Key_BracketRight: lambda: self._on_session(lambda s: s.step_bookmark(1)),
+            keys.Key_H: self._toggle_hide,
+            keys.Key_F: self._fold_selected,
+            keys.Key_T: self.flow.toggle_axis,
+            keys.Key_Escape: lambda: (self.flow.loom.clear_measure(), self.flow.strands.clear_measure()),
+        }
+        action = actions.get(key)
+        if action is None or self.places.currentWidget() is not self.flow:
+            super().keyPressEvent(event)
+            return
+        action()
+        event.accept()
+
+    def show_help(self) -> None:
+        """Explain the view in focus."""
+        from opossum_desk.views.help import HelpDialog
+
+        widget: QWidget | None = QApplication.focusWidget()
+        while widget is not None and not widget.whatsThis():
+            widget = widget.parentWidget()
+        about = widget.whatsThis() if widget is not None else self.flow.loom.whatsThis()
+        self._help = HelpDialog(self.look, about, self)
+        self._help.show()
+
+    # --- look and memory ---------------------------------------------------------------------------
+
+    def choose_look(self, choice: str) -> None:
+        """Choose the day or night look, or follow the system."""
+        self.memory.kept.look = choice
+        self.look.choose(choice)
+        self._mark_look()
+
+    def _mark_look(self) -> None:
+        for name, action in self.look_actions.items():
+            action.setChecked(name == self.look.choice)
+
+    def _restore(self) -> None:
+        kept = self.memory.kept
+        if kept.geometry:
+            self.restoreGeometry(QByteArray.fromBase64(kept.geometry.encode()))
+        for name, split in self._splits().items():
+            sizes = kept.splits.get(name)
+            if sizes and len(sizes) == split.count() and sum(sizes) > 0:
+                split.setSizes(sizes)
+        for name in kept.hidden:
+            if name in self._panel_actions:
+                self._panel_actions[name].setChecked(False)
+        self._mark_look()
+
+    def _splits(self) -> dict[str, Any]:
+        return {"flow": self.flow.split, "middle": self.flow.middle_split, "right": self.flow.right_split}
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        for work in (self.opening, self.examining):
+            work.cancel()
+        if self.saving.running:
+            self.say("Saving …")
+            self.saving.wait(30)
+        self._growth.stop()
+        kept = self.memory.kept
+        kept.geometry = bytes(self.saveGeometry().toBase64().data()).decode()
+        kept.splits = {name: split.sizes() for name, split in self._splits().items()}
+        kept.hidden = [name for name, action in self._panel_actions.items() if not action.isChecked()]
+        self.memory.save()
+        for work in (self.opening, self.examining):
+            work.wait()
+        event.accept()
+
+    # --- dropping ----------------------------------------------------------------------------------
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if any(url.isLocalFile() for url in event.mimeData().urls()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        paths = [url.toLocalFile() for url in event.mimeData().urls() if url.isLocalFile()]
+        if paths:
+            event.acceptProposedAction()
+            self.open_paths(paths)
+
+
+def _size(path: str) -> int:
+    try:
+        return os.path.getsize(path)
+    except OSError:
+        return 0

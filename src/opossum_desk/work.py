@@ -1,0 +1,110 @@
+"""Work off the window's thread: opening and examining. Requests are frozen and numbered; late answers are dropped."""
+
+from __future__ import annotations
+
+import os
+import threading
+from collections.abc import Callable
+from typing import Any
+
+from PySide6.QtCore import QObject, Signal
+
+
+class Cancelled(Exception):  # noqa: N818 - not an error
+    """The user thought better of it."""
+
+
+class Work(QObject):
+    """Runs one task at a time on a thread of its own; a new one makes the old one's answer void."""
+
+    progressed = Signal(int, str, float)
+    finished = Signal(int, object)
+    failed = Signal(int, str)
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.number = 0
+        self._cancel = threading.Event()
+        self._thread: threading.Thread | None = None
+
+    @property
+    def running(self) -> bool:
+        """Say whether the latest task still runs."""
+        return self._thread is not None and self._thread.is_alive()
+
+    def start(self, task: Callable[[Callable[[str, float], None]], Any]) -> int:
+        """Run `task(tell)`; `tell(text, share)` reports progress and ends the task when it was cancelled."""
+        self._cancel.set()
+        cancel = self._cancel = threading.Event()
+        self.number += 1
+        number = self.number
+
+        def tell(text: str, share: float) -> None:
+            if cancel.is_set():
+                raise Cancelled
+            self.progressed.emit(number, text, share)
+
+        def run() -> None:
+            try:
+                result = task(tell)
+            except Cancelled:
+                return
+            except MemoryError:
+                self._answer(cancel, self.failed, number, "The take is too large for this machine's memory.")
+            except Exception as error:
+                self._answer(cancel, self.failed, number, str(error))
+            else:
+                self._answer(cancel, self.finished, number, result)
+
+        self._thread = threading.Thread(target=run, name="opossum-work", daemon=True)
+        self._thread.start()
+        return number
+
+    def _answer(self, cancel: threading.Event, signal: Any, number: int, value: object) -> None:
+        if not cancel.is_set():
+            try:
+                signal.emit(number, value)
+            except RuntimeError:
+                pass  # the window is gone
+
+    def cancel(self) -> None:
+        """End the running task at its next report; its answer will not come."""
+        self._cancel.set()
+        self.number += 1
+
+    def wait(self, seconds: float = 5.0) -> None:
+        """Wait until the thread has ended."""
+        if self._thread is not None:
+            self._thread.join(seconds)
+
+
+def opening_task(paths: list[str]) -> Callable[[Callable[[str, float], None]], Any]:
+    """Return the task of opening takes or streams."""
+
+    def task(tell: Callable[[str, float], None]) -> Any:
+        from opossum.take.opening import open_any
+        from opossum_desk.state.session import Session
+
+        total = sum(os.path.getsize(path) for path in paths if os.path.isfile(path)) or 1
+        name = os.path.basename(paths[0])
+        tell(f"Reading {name}", 0.0)
+        take = open_any(paths, lambda done: tell(f"Reading {name}", min(1.0, done / total)))
+        tell("Putting it in order", 1.0)
+        session = Session(take)
+        tell("Putting it in order", 1.0)
+        return session
+
+    return task
+
+
+def examining_task(session: Any) -> Callable[[Callable[[str, float], None]], Any]:
+    """Return the task of examining a session's take."""
+
+    def task(tell: Callable[[str, float], None]) -> Any:
+        from opossum.findings.examine import examine
+        from opossum.take.checks import check_take
+
+        found = examine(session.take, progress=lambda kind: tell(f"Looking for: {kind}", 0.5))
+        return session, found, check_take(session.take)
+
+    return task

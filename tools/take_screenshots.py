@@ -1,0 +1,80 @@
+"""Make the pictures in docs/screenshots from the demo take: `python tools/take_screenshots.py [FOLDER] [NAME …]`."""
+
+from __future__ import annotations
+
+import os
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+from PySide6.QtWidgets import QApplication
+
+from moonrise_bakery import demo_take_path
+from opossum_desk.application import dress, make_application
+from opossum_desk.memory import Memory
+from opossum_desk.views.look import Look
+from opossum_desk.window import DeskWindow
+
+SIZE = (1280, 800)
+
+
+def wait(application: QApplication, condition: Callable[[], bool], seconds: float = 20.0) -> None:
+    """Let the desk work until a condition holds."""
+    end = time.monotonic() + seconds
+    while not condition():
+        application.processEvents()
+        if time.monotonic() > end:
+            raise SystemExit("the desk did not get ready in time")
+        time.sleep(0.005)
+    for _ in range(5):
+        application.processEvents()
+
+
+def main() -> None:
+    """Make the pictures named on the command line, or all."""
+    folder = Path(sys.argv[1]) if len(sys.argv) > 1 else Path(__file__).parent.parent / "docs" / "screenshots"
+    wanted = sys.argv[2:]
+    folder.mkdir(parents=True, exist_ok=True)
+    application = make_application()
+    look = Look("day")
+    dress(application, look)
+    window = DeskWindow(Memory(Path(tempfile.mkdtemp()) / "desk.json"), look)
+    window.resize(*SIZE)
+    window.show()
+
+    def shoot(name: str) -> None:
+        wait(application, lambda: True)
+        if not wanted or name in wanted:
+            window.grab().save(str(folder / f"{name}.png"))
+            print(folder / f"{name}.png")
+
+    shoot("start")
+    window.open_paths([str(demo_take_path())])
+    wait(application, lambda: window.session is not None and window.session.examined)
+    session = window.session
+    assert session is not None
+    findings = {finding.cause: finding for finding in session.findings}
+    shoot("flow-zoomed-out")
+    session.show_finding(findings["bound-twice"])
+    session.settle()
+    shoot("flow-day")
+    window.choose_look("night")
+    shoot("flow-night")
+    window.choose_look("day")
+    session.show_finding(findings["slow-call"])
+    session.settle()
+    shoot("freeze")
+    session.show_finding(findings["called-after-gone"])
+    column = session.column
+    session.set_window(float(session.axis.edges[column]) - 1, float(session.axis.edges[column]) + 3)
+    session.settle()
+    shoot("few-frames")
+    window.close()
+
+
+if __name__ == "__main__":
+    main()
