@@ -15,11 +15,19 @@ class Fault:
 
 
 _ALL = (
-    Fault("bound-twice", "the counter binds bread_ready again when the shop opens: each loaf is stocked twice", "double-fire"),
+    Fault(
+        "bound-twice",
+        "the counter binds bread_ready again when the shop opens: each loaf is stocked twice",
+        "double-fire",
+    ),
     Fault("two-routes", "a payment reaches the ledger as coin and as sale: income is booked twice", "double-fire"),
     Fault("queue-kept", "jobs are not taken off the bench queue when pulled: dough is kneaded twice", "double-fire"),
-    Fault("armed-twice", "an oven starts its steam timer again without clearing it: steam at double rate", "double-fire"),
-    Fault("held-input", "selling hangs on the held key instead of the press: one press sells many loaves", "double-fire"),
+    Fault(
+        "armed-twice", "an oven starts its steam timer again without clearing it: steam at double rate", "double-fire"
+    ),
+    Fault(
+        "held-input", "selling hangs on the held key instead of the press: one press sells many loaves", "double-fire"
+    ),
     Fault("no-latch", "the warm spot says the cat has settled on every frame it lies there", "double-fire"),
     Fault("called-after-gone", "customers keep listening to the street clock after they left", "stale-listener"),
     Fault("left-bound", "dough never unbinds from power_cut when it goes into the oven", "stale-listener"),

@@ -147,7 +147,11 @@ class Baker(Thing):
         if "endless-loop" not in self.world.faults:
             return 1
         place = "moonrise_bakery/kitchen.py:160"
-        stack = [f"Baker.find_page {place}", "Baker.on_recipe moonrise_bakery/kitchen.py:152", "World.send world.py:124"]
+        stack = [
+            f"Baker.find_page {place}",
+            "Baker.on_recipe moonrise_bakery/kitchen.py:152",
+            "World.send world.py:124",
+        ]
         for turns in (100_000, 1_000_000, 10_000_000):
             self.world.pace.spend(40_000)
             self.world.recorder.spin(place, turns)

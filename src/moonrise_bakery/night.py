@@ -98,7 +98,9 @@ def _direction(world: World, seconds: float, frames: int) -> Iterator[None]:
 def _wait_for_plug(world: World, frame: int) -> None:
     """The fault: ask the oven's smart plug, once, and wait for its answer in the middle of a frame."""
     if world.frame_number == frame:
-        world.hang(0.8, ["wait_for_plug moonrise_bakery/night.py:104", "World.run_frame moonrise_bakery/runtime/world.py:201"])
+        world.hang(
+            0.8, ["wait_for_plug moonrise_bakery/night.py:104", "World.run_frame moonrise_bakery/runtime/world.py:201"]
+        )
 
 
 def _furnish(world: World) -> None:

@@ -68,7 +68,9 @@ class Till(Thing):
         self.listen("paid", self.on_paid)
         edge = "held" if "held-input" in world.faults else "down"
         self.listen(f"key_sell_{edge}", self.on_sell)
-        world.zones.add(self, "till", TILL_PLACE - 1.0, TILL_PLACE + 1.0, Customer, tells_stay="stay-loop" in world.faults)
+        world.zones.add(
+            self, "till", TILL_PLACE - 1.0, TILL_PLACE + 1.0, Customer, tells_stay="stay-loop" in world.faults
+        )
 
     def on_customer_waits(self, event: Event) -> int:
         """Note who waits and serve after a while."""

@@ -21,12 +21,16 @@ def check_stream(paths: tuple[str, ...], as_json: bool) -> None:
             {
                 "records": take.records,
                 "damage": [
-                    {"code": item.code, "sentence": item.sentence, "count": item.count, "lines": item.lines} for item in damage
+                    {"code": item.code, "sentence": item.sentence, "count": item.count, "lines": item.lines}
+                    for item in damage
                 ],
             }
         )
     else:
         for item in damage:
             click.echo(item.told())
-        click.echo(f"{take.records:,} records read; " + ("nothing is damaged." if not damage else f"{len(damage)} sorts of damage."))
+        click.echo(
+            f"{take.records:,} records read; "
+            + ("nothing is damaged." if not damage else f"{len(damage)} sorts of damage.")
+        )
     raise SystemExit(1 if damage else 0)

@@ -19,7 +19,11 @@ from opossum_commands.reading import CommandError, opened
 @click.option("--seed", type=int, help="Another night: the same seed plays the same night.")
 @click.option("--seconds", type=click.FloatRange(1, 36_000), help="Length of the night's play.")
 @click.option("--real-time", is_flag=True, help="Play as slowly as a game does, with a real watchdog.")
-@click.option("--out", metavar="FILE", help="Write the night to FILE (.take, .flow.jsonl, .flow.jsonl.gz) instead of opening the desk.")
+@click.option(
+    "--out",
+    metavar="FILE",
+    help="Write the night to FILE (.take, .flow.jsonl, .flow.jsonl.gz) instead of opening the desk.",
+)
 @click.option("--force", is_flag=True, help="Replace FILE if it exists.")
 def demo(
     list_faults: bool,

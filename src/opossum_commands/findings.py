@@ -13,10 +13,26 @@ SEVERITIES = ("fault", "waste", "risk")
 @click.command()
 @click.argument("paths", metavar="TAKE|STREAM…", nargs=-1, required=True)
 @click.option("--json", "as_json", is_flag=True, help="Print JSON instead of a table.")
-@click.option("--only", "only", multiple=True, metavar="KIND", help=f"Look for this kind alone (repeatable): {', '.join(KIND_NAMES)}.")
-@click.option("--fail-on", type=click.Choice(SEVERITIES), help="Exit with status 1 if anything this bad, or worse, is found.")
-@click.option("--set", "settings", multiple=True, metavar="NAME=VALUE", help="Change a threshold (repeatable); a wrong name lists them all.")
-def findings(paths: tuple[str, ...], as_json: bool, only: tuple[str, ...], fail_on: str | None, settings: tuple[str, ...]) -> None:
+@click.option(
+    "--only",
+    "only",
+    multiple=True,
+    metavar="KIND",
+    help=f"Look for this kind alone (repeatable): {', '.join(KIND_NAMES)}.",
+)
+@click.option(
+    "--fail-on", type=click.Choice(SEVERITIES), help="Exit with status 1 if anything this bad, or worse, is found."
+)
+@click.option(
+    "--set",
+    "settings",
+    multiple=True,
+    metavar="NAME=VALUE",
+    help="Change a threshold (repeatable); a wrong name lists them all.",
+)
+def findings(
+    paths: tuple[str, ...], as_json: bool, only: tuple[str, ...], fail_on: str | None, settings: tuple[str, ...]
+) -> None:
     """Print what is wrong with a take or stream (`-`: standard input), worst first."""
     from opossum.findings.catalogue import KINDS_OF_FINDINGS
     from opossum.findings.examine import examine

@@ -32,7 +32,7 @@ class _DeskByDefault(click.Group):
 @click.group(
     cls=_DeskByDefault,
     context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100},
-    epilog="Shell completion: put  eval \"$(_OPOSSUM_COMPLETE=bash_source opossum)\"  into ~/.bashrc (zsh, fish alike).",
+    epilog='Shell completion: put  eval "$(_OPOSSUM_COMPLETE=bash_source opossum)"  into ~/.bashrc (zsh, fish alike).',
 )
 @click.version_option(__version__, prog_name="opossum", message="%(prog)s %(version)s")
 def cli() -> None:
@@ -57,7 +57,9 @@ cli.add_command(info)
 def main(arguments: Sequence[str] | None = None) -> None:
     """Run the command line; errors are one sentence on standard error and exit status 2."""
     try:
-        status = cli.main(args=list(arguments) if arguments is not None else None, prog_name="opossum", standalone_mode=False)
+        status = cli.main(
+            args=list(arguments) if arguments is not None else None, prog_name="opossum", standalone_mode=False
+        )
     except click.ClickException as error:
         message = " ".join(error.format_message().split())
         usage = isinstance(error, click.UsageError) and error.ctx is not None

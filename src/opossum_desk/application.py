@@ -26,7 +26,9 @@ def make_application(arguments: list[str] | None = None) -> QApplication:
     application.setDesktopFileName("opossum")
     application.setStyle(QStyleFactory.create("Fusion"))
     font = QFont(application.font())
-    font.setPixelSize(max(LEAST_FONT_PX, round(font.pointSizeF() * 96 / 72) if font.pointSizeF() > 0 else LEAST_FONT_PX))
+    font.setPixelSize(
+        max(LEAST_FONT_PX, round(font.pointSizeF() * 96 / 72) if font.pointSizeF() > 0 else LEAST_FONT_PX)
+    )
     application.setFont(font)
     return application
 

@@ -132,6 +132,7 @@ class DeskWindow(QMainWindow):
         """Go to the start page."""
         self.start_page.set_recent(self.memory.kept.recent)
         self.places.setCurrentWidget(self.start_page)
+        self.start_page.demo.setFocus()
         self._mark_rail()
 
     def show_flow(self) -> None:
@@ -246,7 +247,11 @@ class DeskWindow(QMainWindow):
         if serious:
             count = sum(item.count for item in serious)
             shown = "; ".join(item.told() for item in serious[:2])
-            self.flow.warn(f"{count:,} records of this take are damaged or missing; all else is shown. {shown}", "Show all", lambda: self._show_damage(damage))
+            self.flow.warn(
+                f"{count:,} records of this take are damaged or missing; all else is shown. {shown}",
+                "Show all",
+                lambda: self._show_damage(damage),
+            )
         if self.question is not None:
             self._ask_question()
         self._announce(found)
@@ -367,7 +372,9 @@ class DeskWindow(QMainWindow):
         mode = "by frame" if session.axis.mode.value == "frame" else "by time"
         take = session.take
         game_frames = int((take.frames.number >= 0).sum())
-        self.axis_told.setText(f"{take.game} · {take.duration_ns / 1e9:.1f} s · {game_frames:,} frames · {take.records:,} records · {mode}")
+        self.axis_told.setText(
+            f"{take.game} · {take.duration_ns / 1e9:.1f} s · {game_frames:,} frames · {take.records:,} records · {mode}"
+        )
         if session.call >= 0:
             from opossum_desk.views.loom import describe_call
 
@@ -376,7 +383,9 @@ class DeskWindow(QMainWindow):
             row = session.axis.row_of_column(session.column)
             number = int(take.frames.number[row])
             calls = len(session.calls_of_column(session.column))
-            self.say(f"{f'Frame {number}' if number >= 0 else 'Start-up'} · {session.frame_lengths[row] / 1e6:.2f} ms of work · {calls} calls")
+            self.say(
+                f"{f'Frame {number}' if number >= 0 else 'Start-up'} · {session.frame_lengths[row] / 1e6:.2f} ms of work · {calls} calls"
+            )
 
     def _keep_bookmarks(self) -> None:
         if self.session is not None and self.paths:
@@ -478,7 +487,11 @@ class DeskWindow(QMainWindow):
     def _follow_cause(self) -> None:
         def act(session: Session) -> None:
             if not session.follow_cause():
-                self.say("Nothing is known to have caused this: the send came from outside any call." if session.call >= 0 else "Select a call first.")
+                self.say(
+                    "Nothing is known to have caused this: the send came from outside any call."
+                    if session.call >= 0
+                    else "Select a call first."
+                )
 
         self._on_session(act)
 
@@ -492,7 +505,9 @@ class DeskWindow(QMainWindow):
         self._on_session(act)
 
     def _bookmark(self) -> None:
-        self._on_session(lambda s: self.say("Marked." if s.toggle_bookmark() else "Not marked; select a frame to mark it."))
+        self._on_session(
+            lambda s: self.say("Marked." if s.toggle_bookmark() else "Not marked; select a frame to mark it.")
+        )
 
     def _toggle_hide(self) -> None:
         self._on_session(lambda s: s.set_hide_unmatched(not s.hide_unmatched))
@@ -511,7 +526,14 @@ class DeskWindow(QMainWindow):
             self.flow.sieve.line.selectAll()
 
     def _next_panel(self) -> None:
-        views: list[QWidget] = [self.flow.pulse, self.flow.findings, self.flow.loom, self.flow.strands, self.flow.slice, self.flow.story]
+        views: list[QWidget] = [
+            self.flow.pulse,
+            self.flow.findings,
+            self.flow.loom,
+            self.flow.strands,
+            self.flow.slice,
+            self.flow.story,
+        ]
         seen = [view for view in views if view.isVisible()]
         if seen:
             here = next((i for i, view in enumerate(seen) if view.hasFocus()), -1)

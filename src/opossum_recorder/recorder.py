@@ -62,7 +62,9 @@ class Call:
     def __enter__(self) -> Call:
         return self
 
-    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
         recorder = self._recorder
         try:
             calls = self._calls

@@ -33,7 +33,16 @@ class Timers:
         self._world = world
         self._arms: list[Arm] = []
 
-    def arm(self, what: str, owner: Thing, event: str, seconds: float, loop: bool, data: Any = None, frames: int | None = None) -> Arm:
+    def arm(
+        self,
+        what: str,
+        owner: Thing,
+        event: str,
+        seconds: float,
+        loop: bool,
+        data: Any = None,
+        frames: int | None = None,
+    ) -> Arm:
         """Set a timer or delay."""
         interval: dict[str, Any] = {"frames": frames} if frames is not None else {"sec": seconds}
         number = self._world.recorder.arm(what, owner.name, event, loop=loop, **interval)

@@ -59,7 +59,14 @@ class Halt(Exception):  # noqa: N818 - not an error: the night ends here
 class World:
     """One running bakery."""
 
-    def __init__(self, recorder_for: Callable[[Callable[[], int]], Recorder], seed: int, faults: frozenset[str], hz: int, real_time: bool) -> None:
+    def __init__(
+        self,
+        recorder_for: Callable[[Callable[[], int]], Recorder],
+        seed: int,
+        faults: frozenset[str],
+        hz: int,
+        real_time: bool,
+    ) -> None:
         self.random = random.Random(seed)
         self.faults = faults
         self.hz = hz
@@ -120,7 +127,9 @@ class World:
         for listener in tuple(self._listeners.get(event.name, ())):
             if not listener.alive or (listener.source is not None and listener.source is not event.sender):
                 continue
-            with self.recorder.call(event.number, listener.number, listener.owner.name, listener.name, listener.place) as call:
+            with self.recorder.call(
+                event.number, listener.number, listener.owner.name, listener.name, listener.place
+            ) as call:
                 self.pace.spend(LISTENER_COST_US)
                 call.changed(listener.function(event) or 0)
 

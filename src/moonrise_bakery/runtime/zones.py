@@ -31,7 +31,9 @@ class Zones:
         self._zones: list[Zone] = []
         self._walkers: dict[str, Thing] = {}
 
-    def add(self, owner: Thing, event: str, low: float, high: float, notices: type[Thing], tells_stay: bool = False) -> None:
+    def add(
+        self, owner: Thing, event: str, low: float, high: float, notices: type[Thing], tells_stay: bool = False
+    ) -> None:
         """Add a zone that notices one class; `tells_stay` makes it send on every frame somebody is inside."""
         self._zones.append(Zone(owner, event, low, high, notices, tells_stay))
 

@@ -87,7 +87,9 @@ def _tell_bound_twice(scene: Scene, rows: Array, binds_of: dict[int, Array]) -> 
     evidence = scene.evidence("bind", binds.tolist(), "bound here")
     evidence += scene.evidence("send", [int(take.calls.send[first])], "one send …")
     same_send = np.flatnonzero(
-        (take.calls.send == take.calls.send[first]) & (scene.owner == scene.owner[first]) & (scene.function == scene.function[first])
+        (take.calls.send == take.calls.send[first])
+        & (scene.owner == scene.owner[first])
+        & (scene.function == scene.function[first])
     )
     evidence += scene.evidence("call", same_send.tolist(), "… ran it here")
     again = places[-1] or "the second bind"
@@ -200,7 +202,11 @@ def _tell_two_routes(scene: Scene, rows: Array, partner: dict[int, int]) -> Find
     else:
         cause = f"one `{take.event_of_call(top)}` send"
     routes = f"through `{events[0]}` and `{events[1]}`" if len(events) == 2 else f"through two `{events[0]}` sends"
-    evidence = scene.evidence("call", [top], "the one cause") if shared_call else scene.evidence("send", [int(calls.send[top])], "the one cause")
+    evidence = (
+        scene.evidence("call", [top], "the one cause")
+        if shared_call
+        else scene.evidence("send", [int(calls.send[top])], "the one cause")
+    )
     evidence += scene.evidence("send", [int(calls.send[first]), int(calls.send[second])], "a route")
     evidence += scene.evidence("call", [first, second], "ran here")
     return Finding(
@@ -544,7 +550,9 @@ def _no_latch_on_value(scene: Scene) -> Iterator[Finding]:
             KIND,
             "no-latch",
             Severity.FAULT,
-            Subject(ev=event, o=owner, cls=take.class_of(int(sends["o"][own[0]])), fn=function, at=scene.place_of_call(poll)),
+            Subject(
+                ev=event, o=owner, cls=take.class_of(int(sends["o"][own[0]])), fn=function, at=scene.place_of_call(poll)
+            ),
             np.unique(take.sends.frame[repeats]),
             take.frame_numbers(take.sends.frame[repeats]),
             len(repeats),
@@ -556,7 +564,9 @@ def _no_latch_on_value(scene: Scene) -> Iterator[Finding]:
         )
 
 
-def _separating_value(scene: Scene, peer: int, owner: int, sends: Array, quiet_calls: Array) -> tuple[str, str, float] | None:
+def _separating_value(
+    scene: Scene, peer: int, owner: int, sends: Array, quiet_calls: Array
+) -> tuple[str, str, float] | None:
     """Return (watched value, side, bound) if one number parts the frames that send from those that do not."""
     take = scene.take
     watch = take.tables["watch"]
@@ -625,5 +635,3 @@ def _mirrored(scene: Scene) -> Iterator[Finding]:
             tuple(scene.evidence("call", rows[:4].tolist(), "changed it here")),
             rows,
         )
-
-

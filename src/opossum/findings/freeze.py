@@ -136,9 +136,7 @@ def _before(scene: Scene, frame: int, call: int | None) -> str:
         rows = np.array([earlier[-1]])
     last = int(rows[-1])
     ago = "in the same frame" if calls.frame[last] == frame else f"in frame {take.frames.number[calls.frame[last]]}"
-    return (
-        f"Last before: `{take.event_of_call(last)}` called {take.function_of_call(last)} of {take.owner_of_call(last)} {ago}."
-    )
+    return f"Last before: `{take.event_of_call(last)}` called {take.function_of_call(last)} of {take.owner_of_call(last)} {ago}."
 
 
 def _endless(scene: Scene, frame: int) -> _Cause | None:
@@ -175,7 +173,9 @@ def _endless(scene: Scene, frame: int) -> _Cause | None:
     if not known:
         details.append("No watchdog was heard: the records do not tell whether the game froze here or crashed.")
     details.append(_before(scene, frame, turning))
-    evidence = scene.evidence("call", [turning] if turning is not None else [], "never came back" if ended else "the call it turned in")
+    evidence = scene.evidence(
+        "call", [turning] if turning is not None else [], "never came back" if ended else "the call it turned in"
+    )
     evidence += scene.evidence("spin", spin[-2:].tolist(), "the loop turned")
     evidence += scene.evidence("stuck", stuck[-2:].tolist(), "the watchdog saw it")
     where = place or subject.at or name
@@ -184,7 +184,9 @@ def _endless(scene: Scene, frame: int) -> _Cause | None:
         "endless-loop",
         (subject.cls, subject.fn, subject.ev, place),
         subject,
-        f"{name} did not end: {listed(proof)}" if ended or not len(spin) else f"{name} turned in a loop: {listed(proof)}",
+        f"{name} did not end: {listed(proof)}"
+        if ended or not len(spin)
+        else f"{name} turned in a loop: {listed(proof)}",
         advice + ".",
         evidence,
         np.array([turning] if turning is not None else [], np.int64),
@@ -214,7 +216,10 @@ def _storm(scene: Scene, rows: Array) -> _Cause | None:
     again = np.flatnonzero(listeners == listeners[np.argmax(rounds[listeners] == rounds.max())])
     turn = [chain[i] for i in range(int(again[0]), int(again[1]))]
     steps = [f"`{take.event_of_call(row)}` → {take.function_of_call(row)}" for row in turn]
-    inside = np.array(sorted(place_row for place_row in rows.tolist() if listeners_in(calls.listener[place_row], turn, calls)), np.int64)
+    inside = np.array(
+        sorted(place_row for place_row in rows.tolist() if listeners_in(calls.listener[place_row], turn, calls)),
+        np.int64,
+    )
     subject = scene.subject_of_calls(np.array([turn[0]]))
     events = [f"`{take.event_of_call(row)}`" for row in turn]
     evidence = scene.evidence("call", turn[:6], "a step of the circle")
@@ -228,7 +233,10 @@ def _storm(scene: Scene, rows: Array) -> _Cause | None:
         f"{at_place(scene.place_of_call(turn[0]))}.",
         evidence,
         inside,
-        ["The circle, innermost to outermost: " + " ← ".join(steps) + ".", _before(scene, int(calls.frame[deepest]), chain[-1])],
+        [
+            "The circle, innermost to outermost: " + " ← ".join(steps) + ".",
+            _before(scene, int(calls.frame[deepest]), chain[-1]),
+        ],
     )
 
 
@@ -347,7 +355,9 @@ def _tell(scene: Scene, frames: list[tuple[int, _Cause]], lengths: Array) -> Fin
     longest = int(lengths[worst_row])
     name = f"Frame {take.frames.number[worst_row]}" if take.frames.number[worst_row] >= 0 else "Start-up"
     peer = int(take.frames.peer[worst_row])
-    open_end = cause.cause == "endless-loop" and not take.closed(peer) and worst_row == take.frames.of_peer(peer).stop - 1
+    open_end = (
+        cause.cause == "endless-loop" and not take.closed(peer) and worst_row == take.frames.of_peer(peer).stop - 1
+    )
     if open_end:
         verb = f"froze and never ended ({milliseconds(longest)} recorded)" if cause.known else "never ended"
     else:

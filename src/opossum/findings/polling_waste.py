@@ -91,7 +91,9 @@ def _tell(scene: Scene, cause: str, group: Array, known: Array, wasted: Array) -
         f"{per_frame / budget:.1%} of the frame budget."
     )
     advice = _advice(scene, cause, subject.fn, subject.at, replacement)
-    details = [f"Saved if replaced: {plural(len(group) - len(hits), 'call')} and {milliseconds(wasted_ns)} in this take."]
+    details = [
+        f"Saved if replaced: {plural(len(group) - len(hits), 'call')} and {milliseconds(wasted_ns)} in this take."
+    ]
     if replacement is not None:
         details.append(
             f"`{take.text(replacement.event)}` came just then in {replacement.share:.0%} of the finds; "
@@ -102,7 +104,9 @@ def _tell(scene: Scene, cause: str, group: Array, known: Array, wasted: Array) -
             f"Polling notices a change {milliseconds(interval / 2)} late on average (half the interval of {milliseconds(interval)})."
         )
     if cause == "delay-loop" and interval < budget:
-        details.append("The delay is shorter than a frame, so this is worse than a tick: it runs more often than frames do.")
+        details.append(
+            "The delay is shorter than a frame, so this is worse than a tick: it runs more often than frames do."
+        )
     evidence = scene.evidence("call", wasted[:4].tolist(), "ran for nothing")
     evidence += scene.evidence("call", hits[:3].tolist(), "found something")
     return Finding(

@@ -47,7 +47,9 @@ def _row_makers(table: Table, strings: Sequence[str], peers: Sequence[str]) -> l
     for field, column in table.fields():
         if isinstance(column, JsonColumn):
             if column.data:
-                makers.append((field.name, lambda row, column=column: msgspec.Raw(column[row].encode()) if column[row] else None))
+                makers.append(
+                    (field.name, lambda row, column=column: msgspec.Raw(column[row].encode()) if column[row] else None)
+                )
         elif column.strides == (0,) and len(column) > 1 and not _present(field.type, column[0]):
             continue
         elif field.type is FieldType.TEXT:

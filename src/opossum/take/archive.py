@@ -25,7 +25,7 @@ import numpy as np
 
 from opossum.stream.damage import Damage
 from opossum.stream.kinds import KINDS, FieldType
-from opossum.stream.reading import PeerSpan, StreamError
+from opossum.stream.reading import PeerSpan
 from opossum.stream.tables import ABSENT, COMMON_FIELDS, Column, JsonColumn, Table, absent_column
 from opossum.take.take import Take
 
@@ -38,7 +38,7 @@ LARGEST_MANIFEST = 64 << 20
 LARGEST_MEMBER = 16 << 30
 """Bounds on what a hostile file can make us hold (10 million records take about 0.4 GB)."""
 
-_COMMON_TYPES = {name: FieldType.COUNT for name in COMMON_FIELDS}
+_COMMON_TYPES = dict.fromkeys(COMMON_FIELDS, FieldType.COUNT)
 
 
 class TakeError(ValueError):
@@ -193,7 +193,9 @@ def _read_archive(archive: zipfile.ZipFile, path: str) -> Take:
         if info.file_size > os.path.getsize(path):
             raise TakeError(path, f"`{info.filename}` in it says it is larger than the file; it was not opened")
     if MANIFEST not in sizes or STRINGS not in sizes:
-        raise TakeError(path, "this is a ZIP file but not a take (it has no manifest); give a .take or .flow.jsonl file")
+        raise TakeError(
+            path, "this is a ZIP file but not a take (it has no manifest); give a .take or .flow.jsonl file"
+        )
     if sizes[MANIFEST] > LARGEST_MANIFEST:
         raise TakeError(path, "its manifest is larger than any take's; it was not opened")
     try:
@@ -212,7 +214,9 @@ def _read_archive(archive: zipfile.ZipFile, path: str) -> Take:
         if not all(type(text) is str for text in strings):
             raise TakeError(path, "its strings hold something that is no text; it was not opened")
         tables = {
-            kind: _read_table(archive, path, kind, manifest.tables.get(kind, _TableEntry(0)), sizes, manifest, len(strings))
+            kind: _read_table(
+                archive, path, kind, manifest.tables.get(kind, _TableEntry(0)), sizes, manifest, len(strings)
+            )
             for kind in KINDS
         }
     except (pa.ArrowException, ValueError, OverflowError, MemoryError, OSError) as error:

@@ -39,16 +39,34 @@ def check_take(take: Take) -> list[Damage]:
         log.add("no-head", "stream without a `head`: game, phases and nominal speed are unknown")
     for kind, field in _INTRODUCED:
         index = getattr(take, f"{kind}_ids")
-        _tell(take, log, "duplicate-id", f"`{kind}` whose id `{field}` was used before; references go to the first", kind, index.duplicates)
+        _tell(
+            take,
+            log,
+            "duplicate-id",
+            f"`{kind}` whose id `{field}` was used before; references go to the first",
+            kind,
+            index.duplicates,
+        )
     for kind, field, target in _REFERENCES:
         table = take.tables[kind]
         ids = np.asarray(table[field])
         lost = np.flatnonzero((ids > 0) & (getattr(take, f"{target}_ids").rows(table["p"], ids) < 0))
-        _tell(take, log, "dangling-id", f"`{kind}` whose `{field}` names no `{target}` of the stream; it stands alone", kind, lost)
+        _tell(
+            take,
+            log,
+            "dangling-id",
+            f"`{kind}` whose `{field}` names no `{target}` of the stream; it stands alone",
+            kind,
+            lost,
+        )
     _check_frames(take, log)
     for peer, span in enumerate(take.peers):
         if not take.closed(peer):
-            log.add("no-bye", f"peer `{span.name}` ends without `bye`: it was cut off, crashed or froze", take.line_in_source(span.last_line)[1])
+            log.add(
+                "no-bye",
+                f"peer `{span.name}` ends without `bye`: it was cut off, crashed or froze",
+                take.line_in_source(span.last_line)[1],
+            )
     dropped = take.tables["lost"]["n"]
     if len(dropped):
         log.add("lost", "record that the recorder had to drop", count=int(np.maximum(dropped, 0).sum()))
@@ -68,10 +86,21 @@ def _check_frames(take: Take, log: DamageLog) -> None:
         _, first = np.unique(numbers, return_index=True)
         repeats.append(np.setdiff1d(np.arange(len(rows)), first, assume_unique=True))
         repeats[-1] = rows[repeats[-1]]
-    _tell(take, log, "frame-repeats", "frame whose number came before; each is kept as a frame of its own", "frame", np.concatenate(repeats))
+    _tell(
+        take,
+        log,
+        "frame-repeats",
+        "frame whose number came before; each is kept as a frame of its own",
+        "frame",
+        np.concatenate(repeats),
+    )
 
 
 def _tell(take: Take, log: DamageLog, code: str, sentence: str, kind: str, rows: Array) -> None:
     if len(rows):
         lines = take.tables[kind]["line"]
-        log.add_lines(code, sentence, [take.line_in_source(int(lines[row]))[1] for row in rows[:20]] + [0] * max(0, len(rows) - 20))
+        log.add_lines(
+            code,
+            sentence,
+            [take.line_in_source(int(lines[row]))[1] for row in rows[:20]] + [0] * max(0, len(rows) - 20),
+        )

@@ -177,7 +177,9 @@ def _overlap(frame_start: Array, frame_end: Array, span_start: Array, span_end: 
 
     def covered_until(time: Array) -> Array:
         place = np.searchsorted(span_start, time, "right") - 1
-        inside = np.where(place >= 0, np.minimum(time, span_end[np.maximum(place, 0)]) - span_start[np.maximum(place, 0)], 0)
+        inside = np.where(
+            place >= 0, np.minimum(time, span_end[np.maximum(place, 0)]) - span_start[np.maximum(place, 0)], 0
+        )
         return np.where(place >= 0, before[np.maximum(place, 0)] + inside, 0)
 
     return covered_until(frame_end) - covered_until(frame_start)

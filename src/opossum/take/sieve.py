@@ -65,7 +65,13 @@ def parse_sieve(text: str) -> list[Term]:
                 _frame_range(value)
             if value:
                 terms.append(Term(subject, value.lower(), exclude))
-        elif colon and subject.isidentifier() and subject.lower() not in FIELDS and len(subject) <= 6 and subject.islower():
+        elif (
+            colon
+            and subject.isidentifier()
+            and subject.lower() not in FIELDS
+            and len(subject) <= 6
+            and subject.islower()
+        ):
             raise SieveError(f"`{subject}:` is not known; use one of {', '.join(name + ':' for name in FIELDS)}")
         elif bare.lower() in FLAGS:
             terms.append(Term(bare.lower(), "", exclude))

@@ -15,7 +15,7 @@ import numpy as np
 
 from opossum.stream.tables import Array
 from opossum_desk.layout.scale import Scale, grid_marks
-from opossum_desk.state.axis import Axis
+from opossum_desk.state.axis import Axis, AxisMode
 from opossum_desk.state.session import Session
 from opossum_desk.state.threads import Level, Row
 
@@ -30,6 +30,8 @@ STITCH_FROM_PX = 11.0
 NAMES_FROM_PX = 120.0
 SPREAD_FROM_PX = 44.0
 """From this width of a frame on a bead stands where in its frame it began, not in the middle."""
+LEAN = 0.36
+"""Share of a frame's width over which its beads lean to the right in the order they ran."""
 LEAST_FROZEN_PX = 7.0
 MOST_STITCHES = 400
 MOST_NAMES = 250
@@ -91,6 +93,7 @@ class ThreadLine:
     members: int
     phase: str
     faded: bool
+    rests: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -142,7 +145,9 @@ class LoomPicture:
         return -1
 
 
-def layout_loom(session: Session, width: float, height: float, scroll: float, label_px: float = LABEL_PX) -> LoomPicture:
+def layout_loom(
+    session: Session, width: float, height: float, scroll: float, label_px: float = LABEL_PX
+) -> LoomPicture:
     """Return what to paint on `width` × `height` px with the threads scrolled by `scroll` px."""
     axis = session.axis
     scale = Scale(session.low, session.high, label_px, max(1.0, width - label_px))
@@ -193,8 +198,10 @@ def _line(session: Session, row: Row, top: float) -> ThreadLine:
     level = threads.level(row)
     start, stop = level.groups.starts[row.number], level.groups.starts[row.number + 1]
     faded = session.sieved and level.sums["matched"][stop] == level.sums["matched"][start]
-    phase = session.take.text(threads.phase_of_row(row))
-    return ThreadLine(top, row, owner, function, members, phase, bool(faded))
+    first, last = session.visible_columns
+    rests = threads.rests(row, np.array([first, last + 1]))
+    phase = "resting" if rests else session.take.text(threads.phase_of_row(row))
+    return ThreadLine(top, row, owner, function, members, phase, bool(faded), rests)
 
 
 def frozen_bands(session: Session, scale: Scale) -> list[FrozenBand]:
@@ -302,14 +309,19 @@ def _beads(session: Session, rows: list[Row], scale: Scale, columns: tuple[int, 
         place = left + (right - left) * (0.06 + 0.82 * share)
     else:
         # a frozen frame's beads stand at its left: what came before the stretch of nothing
-        place = left + np.minimum((right - left) / 2, 0.5 if axis.mode.value == "frame" else np.inf)
+        usual = np.minimum(right - left, 1.0 if axis.mode is AxisMode.FRAME else np.inf)
+        share = 0.5
+        if frame_px >= STITCH_FROM_PX:
+            # leaning with the order they ran in, so that a stitch slants
+            share = 0.5 + LEAN * (_rank_in_frame(session, head_calls) - 0.5)
+        place = left + usual * share
     via = np.append(np.asarray(take.tables["send"]["via"], np.int64), -1)[take.calls.send[head_calls]]
     size = bead_size(frame_px)
     x = scale.xs(place)
     # dear calls stretch to the right, by their share of the frame's work, only where that shows
     budget = np.maximum(work, 2e6)
     stretch = np.where(slowest > 0.2 * budget, slowest / work * width_px * 0.82, 0.0)
-    stretch = np.clip(stretch, 0.0, np.maximum(scale.x(1e300) if False else scale.xs(right) - x - size / 2, 0.0))
+    stretch = np.clip(stretch, 0.0, np.maximum(scale.xs(right) - x - size / 2, 0.0))
     lit = np.zeros(len(heads), bool)
     if session.related:
         related = np.isin(calls, list(session.related))
@@ -321,6 +333,14 @@ def _beads(session: Session, rows: list[Row], scale: Scale, columns: tuple[int, 
                 head_calls = head_calls.copy()
                 head_calls[np.searchsorted(heads, chosen[0], "right") - 1] = session.call
     return Beads(x, line[heads], head_calls, count, shared, via, stretch, faded, lit)
+
+
+def _rank_in_frame(session: Session, calls: Array) -> Array:
+    """Return float64 (n,): 0 for the first call of its frame … 1 for its last."""
+    frames = session.take.calls_by_frame
+    frame = session.take.calls.frame[calls]
+    first = frames.order[np.minimum(frames.starts[frame], len(frames.order) - 1)]
+    return (calls - first) / np.maximum(frames.sizes()[frame] - 1, 1)
 
 
 def _states(session: Session, calls: Array) -> Array:
@@ -359,7 +379,11 @@ def _names(session: Session, beads: Beads, lines: list[ThreadLine], frame_px: fl
             continue
         micro = take.calls.duration_ns[call] / 1e3
         time = f"{micro / 1000:.1f} ms" if micro >= 1000 else f"{micro:.0f} µs"
-        text = f"{take.event_of_call(call)} · {time}" if beads.count[index] == 1 else f"×{beads.count[index]} · {take.event_of_call(call)}"
+        text = (
+            f"{take.event_of_call(call)} · {time}"
+            if beads.count[index] == 1
+            else f"×{beads.count[index]} · {take.event_of_call(call)}"
+        )
         names.append((x, lines[line].top + ROW_PX / 2, text))
         right_of[line] = x + 6.2 * len(text) + size
     return names

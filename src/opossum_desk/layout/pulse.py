@@ -17,13 +17,17 @@ from opossum_desk.state.session import Session
 TICK_PX = 9.0
 """Height of the strip of findings at the bottom."""
 
+USUAL_SHARE = 0.995
+"""This share of the frames fits the strip; the rest is cut off at its top."""
+
 
 @dataclass(frozen=True)
 class PulsePicture:
     """Arrays (pixel columns,): height shares 0 … 1 of frame length and of calls a frame; then what lies on top.
 
     `frozen`: x of frames far over budget; `ticks`: (x, severity) of findings; `window`: x from and to;
-    `budget`: height share of the frame budget; `marks`: x of bookmarks.
+    `budget`: height share of the frame budget (over 1: beyond the strip); `top_ms`: what the full height of
+    the lengths stands for; `marks`: x of bookmarks.
     """
 
     scale: Scale
@@ -36,7 +40,7 @@ class PulsePicture:
     selected: float | None
     marks: list[float]
     grid: list[tuple[float, str]]
-    longest_ms: float
+    top_ms: float
     most_calls: int
 
 
@@ -53,12 +57,11 @@ def layout_pulse(session: Session, width: float, left: float) -> PulsePicture:
     borders = np.minimum(borders, max(0, axis.count - 1))
     longest = _peaks(lengths, borders)
     most = _peaks(counts, borders)
-    # lengths are drawn by their logarithm: half a millisecond and two seconds must both be seen
-    usual = float(np.median(lengths[lengths > 0])) if (lengths > 0).any() else 1.0
-    top = max(float(lengths.max()) if len(lengths) else 1.0, usual * 4)
-    length_share = np.clip(np.log1p(longest / usual) / np.log1p(top / usual), 0, 1)
+    # the strip is as tall as ordinary frames are long; what is far longer stands out at the top, in rose
+    top = 1.3 * float(np.quantile(lengths, USUAL_SHARE)) if len(lengths) and lengths.any() else 1.0
+    length_share = np.clip(longest / max(top, 1.0), 0, 1)
     budget_ns = 1e9 / (take.head_hz(axis.peer) or 60) if len(take.peers) else 1.0
-    budget = float(np.clip(np.log1p(budget_ns / usual) / np.log1p(top / usual), 0, 1))
+    budget = budget_ns / max(top, 1.0)
     frozen = [
         (scale.x(float(axis.edges[column] + axis.edges[column + 1]) / 2), f"{lengths[column] / 1e9:.2f} s")
         for column in axis.frozen.tolist()
@@ -71,10 +74,12 @@ def layout_pulse(session: Session, width: float, left: float) -> PulsePicture:
         frozen,
         _ticks(session, scale),
         (scale.x(session.low), scale.x(session.high)),
-        scale.x(float(axis.edges[session.column] + axis.edges[session.column + 1]) / 2) if session.column >= 0 else None,
+        scale.x(float(axis.edges[session.column] + axis.edges[session.column + 1]) / 2)
+        if session.column >= 0
+        else None,
         [scale.x(float(axis.edges[mark])) for mark in session.bookmarks if mark < axis.count],
         grid_marks(axis, scale, 110.0),
-        float(lengths.max()) / 1e6 if len(lengths) else 0.0,
+        top / 1e6,
         int(counts.max()) if len(counts) else 0,
     )
 

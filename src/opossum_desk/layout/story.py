@@ -58,7 +58,10 @@ def story_html(session: Session, finding: Finding, ink: str, quiet: str, accent:
     parts.append(_frames(session, finding, quiet))
     parts.append(f'<p style="color:{quiet};margin-bottom:0">Proof</p>')
     parts += [_evidence(session, item, quiet) for item in finding.evidence]
-    for title, ids in (("Follows from", [finding.root] if finding.root else []), ("What follows from it", finding.consequences)):
+    for title, ids in (
+        ("Follows from", [finding.root] if finding.root else []),
+        ("What follows from it", finding.consequences),
+    ):
         links = [_finding_link(session, other) for other in ids]
         if links:
             parts.append(f'<p style="color:{quiet};margin-bottom:0">{title}</p>' + "".join(links))
@@ -79,7 +82,9 @@ def _frames(session: Session, finding: Finding, quiet: str) -> str:
     shown = columns[::step][:MOST_FRAME_LINKS]
     links = " ".join(f'<a href="frame:{column}">{_number(session, column)}</a>' for column in shown)
     more = f" … of {len(columns):,}" if len(columns) > len(shown) else ""
-    return f'<p style="color:{quiet};margin-bottom:0">Frames where it shows</p><p style="margin-top:0">{links}{more}</p>'
+    return (
+        f'<p style="color:{quiet};margin-bottom:0">Frames where it shows</p><p style="margin-top:0">{links}{more}</p>'
+    )
 
 
 def _number(session: Session, column: int) -> str:
@@ -132,4 +137,8 @@ def finding_title(finding: Finding) -> str:
     """Return a finding as one line of a list."""
     subject = finding.subject
     name = subject.fn or subject.ev or subject.q or subject.at or ""
-    return f"{name} – {CAUSE_TITLES.get(finding.cause, finding.cause)}" if name else CAUSE_TITLES.get(finding.cause, finding.cause)
+    return (
+        f"{name} – {CAUSE_TITLES.get(finding.cause, finding.cause)}"
+        if name
+        else CAUSE_TITLES.get(finding.cause, finding.cause)
+    )

@@ -137,7 +137,9 @@ def _grouped(take: Take, kind: str, items: Array, table: object, events: Array, 
     return rows
 
 
-def layout_strands(session: Session, rows: list[StrandRow], width: float, height: float, scroll: float, label_px: float) -> StrandPicture:
+def layout_strands(
+    session: Session, rows: list[StrandRow], width: float, height: float, scroll: float, label_px: float
+) -> StrandPicture:
     """Return what to paint on `width` × `height` px with the rows scrolled by `scroll` px."""
     scale = Scale(session.low, session.high, label_px, max(1.0, width - label_px))
     first = max(0, int(scroll // STRAND_PX))
@@ -215,7 +217,9 @@ def _gone_time(session: Session, arm: int) -> float | None:
     take = session.take
     table = take.tables["arm"]
     line, when = take.objects.next_gone(
-        np.asarray(table["p"])[arm : arm + 1], np.asarray(table["o"])[arm : arm + 1], np.asarray(table["line"])[arm : arm + 1]
+        np.asarray(table["p"])[arm : arm + 1],
+        np.asarray(table["o"])[arm : arm + 1],
+        np.asarray(table["line"])[arm : arm + 1],
     )
     end = take.arms.end_line[arm]
     if line[0] == NEVER or (end != NEVER and end <= line[0]):
@@ -339,7 +343,14 @@ def _around(times: Array, window: Array) -> tuple[int, int]:
 
 
 def _steps(
-    session: Session, times: Array, values: Array, scale: Scale, top: float, window: Array, shape: str, floor: float | None
+    session: Session,
+    times: Array,
+    values: Array,
+    scale: Scale,
+    top: float,
+    window: Array,
+    shape: str,
+    floor: float | None,
 ) -> list[Stroke]:
     """Return a stepped line (or filled curve) reduced to its extremes a pixel."""
     low, high = _around(times, window)
@@ -350,7 +361,9 @@ def _steps(
     span = max(float(values.max()) - bottom, 1e-9)
     xs = scale.xs(session.axis.positions(times))
     ys = top + STRAND_PX - 5 - (values - bottom) / span * (STRAND_PX - 10)
-    ends = np.append(xs[1:], max(float(xs[-1]), min(scale.left + scale.width, _x(session, scale, float(session.axis.starts_ns[-1])))))
+    ends = np.append(
+        xs[1:], max(float(xs[-1]), min(scale.left + scale.width, _x(session, scale, float(session.axis.starts_ns[-1]))))
+    )
     pixel = np.round(xs).astype(np.int64)
     heads = np.flatnonzero(np.concatenate(([True], np.diff(pixel) != 0)))
     highest, lowest = np.minimum.reduceat(ys, heads), np.maximum.reduceat(ys, heads)
@@ -359,13 +372,17 @@ def _steps(
     strokes = []
     for index, (head, tail) in enumerate(zip(heads.tolist(), tails.tolist(), strict=True)):
         if shape == "step" and lowest[index] - highest[index] > 0.5:
-            strokes.append(Stroke("rise", float(xs[head]), float(highest[index]), float(xs[head]), float(lowest[index])))
+            strokes.append(
+                Stroke("rise", float(xs[head]), float(highest[index]), float(xs[head]), float(lowest[index]))
+            )
         y = float(ys[tail])
         strokes.append(Stroke(shape, float(xs[head]), y, float(ends[tail]), base if shape == "fill" else y))
         if shape == "step" and tail + 1 < len(ys):
             strokes.append(Stroke("rise", float(ends[tail]), y, float(ends[tail]), float(ys[tail + 1])))
     last = values[-1]
-    strokes.append(Stroke("text", float(xs[-1]) + 4, top + 3, float(xs[-1]) + 4, top + STRAND_PX - 3, "quiet", f"{last:g}"))
+    strokes.append(
+        Stroke("text", float(xs[-1]) + 4, top + 3, float(xs[-1]) + 4, top + STRAND_PX - 3, "quiet", f"{last:g}")
+    )
     return strokes
 
 

@@ -122,12 +122,15 @@ class Session:
                 first = max(columns, key=lambda column: self.frame_lengths[self.axis.row_of_column(column)])
             self.column = int(first)
             self._show_columns(first - FINDING_MARGIN_FRAMES, first + FINDING_MARGIN_FRAMES + 1)
-            in_frame = finding.calls[self.threads.column[finding.calls] == first] if len(finding.calls) else finding.calls
+            in_frame = (
+                finding.calls[self.threads.column[finding.calls] == first] if len(finding.calls) else finding.calls
+            )
             self.call = int(in_frame[-1]) if len(in_frame) else -1
             self._relate(self.call)
             if self.call >= 0:
                 self._unfold_to(self.call)
-        self._tell("selection", "window")
+            self.order_rows()
+        self._tell("rows", "selection", "window")
 
     def step_finding(self, step: int) -> Finding | None:
         """Go to the next (+1) or previous (-1) finding."""
@@ -372,7 +375,8 @@ class Session:
         old = self.axis
         self.axis = make_axis(self.take, self.peer, mode, self.frozen_rows)
         self._clip_window(
-            float(np.interp(self.low, old.edges, self.axis.edges)), float(np.interp(self.high, old.edges, self.axis.edges))
+            float(np.interp(self.low, old.edges, self.axis.edges)),
+            float(np.interp(self.high, old.edges, self.axis.edges)),
         )
 
     def toggle_bookmark(self) -> bool:
@@ -422,7 +426,9 @@ class Session:
     # --- history ---------------------------------------------------------------------------------------
 
     def _here(self) -> Place:
-        return Place(self.low, self.high, self.column, self.call, self.finding.id if self.finding else "", self.axis.mode)
+        return Place(
+            self.low, self.high, self.column, self.call, self.finding.id if self.finding else "", self.axis.mode
+        )
 
     def _remember(self, move: str) -> None:
         """Keep where we are before going elsewhere; a run of moves of one name counts as one."""

@@ -65,7 +65,9 @@ class Threads:
         names = {code: take.class_of(int(code)) for code in np.unique(listeners.owner).tolist()}
         numbers = {name: i for i, name in enumerate(dict.fromkeys(names.values()))}
         classes = np.array([numbers[names[code]] for code in listeners.owner.tolist()], np.int64)
-        self.class_of_listener, self.first_of_class = factorised(listeners.peer, classes, listeners.function, listeners.event)
+        self.class_of_listener, self.first_of_class = factorised(
+            listeners.peer, classes, listeners.function, listeners.event
+        )
         self.listeners_of_class = Groups(self.class_of_listener, len(self.first_of_class))
         self.single = Level(take.calls_by_listener, columns)
         class_of_call = self.class_of_listener[calls.listener] if len(calls) else np.zeros(0, np.int32)
@@ -146,8 +148,8 @@ class Threads:
     def in_order(self, rows: list[Row], first_column: int, last_column: int) -> list[Row]:
         """Return rows sorted by where they run in a frame: the median place over what is visible.
 
-        At most `ORDER_FRAMES` frames are asked, spread evenly.  Rows that do not run there keep the place
-        they have in the whole take.
+        At most `ORDER_FRAMES` frames are asked, spread evenly.  Rows that ran in none of those keep the place
+        they have in the whole take; rows that rest throughout the window come last.
         """
         place = self._places(first_column, last_column)
         whole = self._whole_places
@@ -155,11 +157,18 @@ class Threads:
         place = np.where(unseen, whole, place)
         listener_place = place
 
-        def key(row: Row) -> tuple[float, int]:
+        window = np.array([first_column, last_column + 1])
+
+        def key(row: Row) -> tuple[bool, float, int]:
             own = listener_place[self.listeners_of(row)]
-            return (float(np.median(own)), row.number)
+            return (self.rests(row, window), float(np.median(own)), row.number)
 
         return sorted(rows, key=key)
+
+    def rests(self, row: Row, window: Array) -> bool:
+        """Say whether a row has no call from column window[0] up to (not with) window[1]."""
+        start, stop = self.level(row).places(row.number, window)
+        return bool(start == stop)
 
     @cached_property
     def _whole_places(self) -> Array:
@@ -215,7 +224,18 @@ class Threads:
         function = take.text(int(listeners.function[listener])).rpartition(".")[2]
         if row.folded:
             owner = take.class_of(int(listeners.owner[listener])) or owner
+        if int(listeners.function[listener]) in self._ambiguous:
+            function = f"{function} · {take.text(int(listeners.event[listener]))}"
         return owner, function
+
+    @cached_property
+    def _ambiguous(self) -> set[int]:
+        """Functions that listen to more than one event: their labels name the event too."""
+        listeners = self.take.listeners
+        pairs, _ = factorised(listeners.function, listeners.event)
+        _, first = np.unique(pairs, return_index=True)
+        functions, counts = np.unique(listeners.function[first], return_counts=True)
+        return set(functions[counts > 1].tolist())
 
 
 def _sort_within(level: Level) -> None:

@@ -39,7 +39,9 @@ class FindingsList(QTreeView):
         self.setItemDelegate(_FindingDelegate(look, self))
         self.setAccessibleName("Findings")
         self.setMinimumWidth(180)
-        self.setWhatsThis("Findings: what is wrong in this take, worst first. The strip under each shows where in the take. N and Shift+N step through them.")
+        self.setWhatsThis(
+            "Findings: what is wrong in this take, worst first. The strip under each shows where in the take. N and Shift+N step through them."
+        )
         self.clicked.connect(self._chosen)
         self.activated.connect(self._chosen)
         look.changed.connect(self.viewport().update)
@@ -121,7 +123,15 @@ class FindingsList(QTreeView):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Keep keys that walk the list; all others belong to the desk."""
-        walking = (Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_Home, Qt.Key.Key_End, Qt.Key.Key_PageUp, Qt.Key.Key_PageDown, Qt.Key.Key_Space)
+        walking = (
+            Qt.Key.Key_Up,
+            Qt.Key.Key_Down,
+            Qt.Key.Key_Home,
+            Qt.Key.Key_End,
+            Qt.Key.Key_PageUp,
+            Qt.Key.Key_PageDown,
+            Qt.Key.Key_Space,
+        )
         if event.key() in walking:
             super().keyPressEvent(event)
         else:
@@ -171,7 +181,9 @@ class _FindingDelegate(QStyledItemDelegate):
         left = rect.left() + (26 if finding.root else 12)
         room = rect.right() - left - 8
         severe = finding.severity.value == "fault"
-        painter.fillRect(QRectF(rect.left(), rect.top() + 4, 3, rect.height() - 8), QColor(colours.rose if severe else colours.line))
+        painter.fillRect(
+            QRectF(rect.left(), rect.top() + 4, 3, rect.height() - 8), QColor(colours.rose if severe else colours.line)
+        )
         subject = finding.subject
         name = subject.fn or subject.ev or subject.q or subject.at.rpartition("/")[2] or "the game's thread"
         count = f"{finding.count:,}×" if finding.count > 1 else ""
@@ -183,7 +195,9 @@ class _FindingDelegate(QStyledItemDelegate):
             metrics.elidedText(name, Qt.TextElideMode.ElideMiddle, int(room - count_px)),
         )
         painter.setPen(QColor(colours.quiet))
-        painter.drawText(QRectF(left, rect.top() + 5, room, line), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, count)
+        painter.drawText(
+            QRectF(left, rect.top() + 5, room, line), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, count
+        )
         cause = CAUSE_TITLES.get(finding.cause, finding.cause)
         painter.setPen(QColor(colours.rose if severe else colours.quiet))
         painter.drawText(QRectF(left, rect.top() + 5 + line, room, line), Qt.AlignmentFlag.AlignVCenter, cause)

@@ -102,10 +102,7 @@ class FlowPlace(QWidget):
         whole.setSpacing(0)
         whole.addWidget(self.banner)
         whole.addWidget(self.pulse)
-        line = QFrame()
-        line.setFixedHeight(1)
-        line.setFrameShape(QFrame.Shape.HLine)
-        whole.addWidget(line)
+        whole.addSpacing(2)
         whole.addWidget(self.split, 1)
         for view in (self.loom, self.strands):
             view.measured.connect(self.said)
@@ -128,7 +125,7 @@ class FlowPlace(QWidget):
         for view in (self.pulse, self.findings, self.sieve, self.loom, self.strands, self.slice, self.story):
             view.set_session(session)
         if session is not None:
-            session.subscribe("selection", self._follow_selection)
+            session.subscribe("selection rows", self._follow_selection)
 
     def _follow_selection(self) -> None:
         if self.session is not None and self.session.call >= 0:

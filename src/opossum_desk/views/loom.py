@@ -53,7 +53,9 @@ class LoomView(AxisCanvas):
     def current(self) -> LoomPicture | None:
         """Return the picture of what is seen, laid out if need be."""
         if self.picture is None and self.session is not None:
-            self.picture = layout_loom(self.session, self.width(), self.height(), self.scroll_bar.value(), self.label_px)
+            self.picture = layout_loom(
+                self.session, self.width(), self.height(), self.scroll_bar.value(), self.label_px
+            )
         return self.picture
 
     def summary(self) -> str:
@@ -85,7 +87,11 @@ class LoomView(AxisCanvas):
         self._paint_header(painter, picture)
         if not session.rows:
             painter.setPen(self.colour("quiet"))
-            text = "Nothing passes the sieve. Empty it to see all threads." if session.sieved else "This take holds no calls."
+            text = (
+                "Nothing passes the sieve. Empty it to see all threads."
+                if session.sieved
+                else "This take holds no calls."
+            )
             painter.drawText(QRectF(self.rect()), Qt.AlignmentFlag.AlignCenter, text)
 
     def _paint_ground(self, painter: QPainter, picture: LoomPicture) -> None:
@@ -145,7 +151,9 @@ class LoomView(AxisCanvas):
             left, right = max(0, int(beads.x[index] * ratio)), int((beads.x[index] + beads.stretch[index]) * ratio)
             canvas[max(0, middle - half) : middle + half + 1, left:right] = value
 
-    def _press_density(self, session: Session, picture: LoomPicture, density: Density, canvas: Array, ratio: float) -> None:
+    def _press_density(
+        self, session: Session, picture: LoomPicture, density: Density, canvas: Array, ratio: float
+    ) -> None:
         """Draw per pixel column a bar as tall as calls are many (by logarithm); rare faults in full height and rose."""
         threads, columns = density.calls.shape
         if not threads:
@@ -154,16 +162,30 @@ class LoomView(AxisCanvas):
         room = min(int(columns * ratio), canvas.shape[1] - left)
         source = np.minimum((np.arange(room) / ratio).astype(np.int64), columns - 1)
         most = max(1, int(density.calls.max()))
-        tall = np.where(density.calls > 0, 2.5 + 9.0 * np.log1p(density.calls) / np.log1p(max(most, 8)), 0.0)[:, source]
+        tall = np.where(density.calls > 0, 4.5 + 7.5 * np.log1p(density.calls) / np.log1p(max(most, 8)), 0.0)[:, source]
         did = (density.calls > density.wasted)[:, source]
         faded = (density.matched == 0)[:, source] & session.sieved
-        colours = np.array([_premultiplied(self.look.via(session.take.text(int(via))), 235) for via in density.via], np.uint32)
-        hollow = np.array([_premultiplied(self.look.via(session.take.text(int(via))), 110) for via in density.via], np.uint32)
-        ghost = np.array([_premultiplied(self.look.via(session.take.text(int(via))), 45) for via in density.via], np.uint32)
+        colours = np.array(
+            [_premultiplied(self.look.via(session.take.text(int(via))), 235) for via in density.via], np.uint32
+        )
+        hollow = np.array(
+            [_premultiplied(self.look.via(session.take.text(int(via))), 110) for via in density.via], np.uint32
+        )
+        ghost = np.array(
+            [_premultiplied(self.look.via(session.take.text(int(via))), 45) for via in density.via], np.uint32
+        )
+        # a lone call is given a second pixel, so that it is seen
+        lone = (tall[:, 1:] == 0) & (tall[:, :-1] > 0)
+        tall[:, 1:] = np.where(lone, tall[:, :-1], tall[:, 1:])
+        did[:, 1:] |= lone & did[:, :-1]
+        faded[:, 1:] = np.where(lone, faded[:, :-1], faded[:, 1:])
         pixel = np.where(faded, ghost[:, None], np.where(did, colours[:, None], hollow[:, None]))
         rose = _premultiplied(self.colour("rose"), 255)
         wrong = (density.twin > 0)[:, source]
-        gone = (density.gone > 0)[:, source] & ~wrong
+        gone = (density.gone > 0)[:, source]
+        for fault in (wrong, gone):
+            fault[:, 1:] |= fault[:, :-1]  # two pixels wide at any zoom: what is rare and wrong is never lost
+        gone &= ~wrong
         tops = np.array([line.top for line in picture.lines])
         for step in range(int(ROW_PX * ratio)):
             offset = step / ratio - ROW_PX / 2
@@ -211,12 +233,18 @@ class LoomView(AxisCanvas):
         for index in np.flatnonzero(beads.count > 1)[:300].tolist():
             y = picture.lines[int(beads.line[index])].top + ROW_PX / 2
             if y > HEADER_PX + 6 and picture.scale.per_unit >= 26:
-                painter.drawText(QPointF(float(beads.x[index]) + picture.bead_px / 2 + 1, y + 4), str(int(beads.count[index])))
+                painter.drawText(
+                    QPointF(float(beads.x[index]) + picture.bead_px / 2 + 1, y + 4), str(int(beads.count[index]))
+                )
 
     def _paint_frozen(self, painter: QPainter, band: FrozenBand) -> None:
         """Draw a frozen frame torn out of the weave: a rose wash with ragged edges and what it cost."""
         path = QPainterPath()
-        left, right, bottom = max(band.left, self.label_px - 30), min(band.right, self.width() + 30.0), float(self.height())
+        left, right, bottom = (
+            max(band.left, self.label_px - 30),
+            min(band.right, self.width() + 30.0),
+            float(self.height()),
+        )
         tooth = 4.0 if band.right - band.left > 14 else 2.0
         points = np.arange(HEADER_PX, bottom + 7, 7)
         path.moveTo(left, HEADER_PX)
@@ -230,10 +258,13 @@ class LoomView(AxisCanvas):
         painter.fillPath(path, wash)
         painter.setPen(QPen(self.colour("rose"), 1.5))
         painter.drawPath(path)
+
+    def _paint_frozen_name(self, painter: QPainter, band: FrozenBand) -> None:
+        """Write in the header what a frozen frame cost."""
         painter.setFont(self.small_font(0, bold=True))
         room = painter.fontMetrics().horizontalAdvance(band.text) + 14
         x = min(max(band.left, self.label_px + 2), self.width() - room - 14)
-        box = QRectF(x, HEADER_PX + 3, room, 20)
+        box = QRectF(x, 2, room, HEADER_PX - 3)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(self.colour("rose"))
         painter.drawRoundedRect(box, 2, 2)
@@ -270,21 +301,31 @@ class LoomView(AxisCanvas):
         if line.faded:
             quiet.setAlpha(110)
             ink.setAlpha(110)
+        elif line.rests:
+            ink = quiet
         group = line.row.number if line.row.folded else int(session.threads.class_of_listener[line.row.number])
         foldable = line.row.folded or group in session.unfolded
         if foldable:
             painter.setPen(quiet)
-            painter.drawText(QRectF(20, line.top, FOLD_PX, ROW_PX), Qt.AlignmentFlag.AlignCenter, "+" if line.row.folded else "–")
+            painter.drawText(
+                QRectF(20, line.top, FOLD_PX, ROW_PX), Qt.AlignmentFlag.AlignCenter, "+" if line.row.folded else "–"
+            )
         owner = f"{line.owner} ×{line.members}" if line.members > 1 else line.owner
         room = self.label_px - 48
         owner_text = self._cut(owner, room * 0.6)
         width = painter.fontMetrics().horizontalAdvance(owner_text)
         function_text = self._cut(line.function, room - width - 6)
-        own = self.colour("focus") if session.call >= 0 and session.threads.row_of_call(session.call, session.unfolded) == line.row else ink
+        own = (
+            self.colour("focus")
+            if session.call >= 0 and session.threads.row_of_call(session.call, session.unfolded) == line.row
+            else ink
+        )
         painter.setPen(own)
         painter.drawText(QRectF(38, line.top, room, ROW_PX), Qt.AlignmentFlag.AlignVCenter, owner_text)
         painter.setPen(quiet)
-        painter.drawText(QRectF(38 + width + 6, line.top, room - width, ROW_PX), Qt.AlignmentFlag.AlignVCenter, function_text)
+        painter.drawText(
+            QRectF(38 + width + 6, line.top, room - width, ROW_PX), Qt.AlignmentFlag.AlignVCenter, function_text
+        )
 
     def _paint_header(self, painter: QPainter, picture: LoomPicture) -> None:
         painter.fillRect(QRectF(0, 0, self.width(), HEADER_PX), self.colour("paper"))
@@ -293,9 +334,16 @@ class LoomView(AxisCanvas):
         word = "frame" if picture.grid and not picture.grid[0][1].endswith("s") else "time"
         painter.drawText(QRectF(38, 0, 160, HEADER_PX), Qt.AlignmentFlag.AlignVCenter, f"{word} →")
         for x, label in picture.grid:
+            if x > self.width() - 16:
+                continue
             painter.drawText(QRectF(x - 40, 2, 80, HEADER_PX - 4), Qt.AlignmentFlag.AlignCenter, label)
         painter.setPen(self.colour("line"))
         painter.drawLine(QPointF(0, HEADER_PX), QPointF(self.width(), HEADER_PX))
+        right = -1.0
+        for band in picture.frozen:
+            if band.left >= right:
+                self._paint_frozen_name(painter, band)
+                right = band.left + 150
 
     # --- hands -----------------------------------------------------------------------------------------
 
@@ -358,7 +406,10 @@ class LoomView(AxisCanvas):
             menu.addAction(f"Sieve by event “{event_name}”", lambda: self._sieve(f"ev:{event_name}"))
         if line >= 0:
             thread = picture.lines[line]
-            menu.addAction(f"Sieve by “{thread.owner}”", lambda: self._sieve(f"cls:{thread.owner}" if thread.row.folded else f"o:{thread.owner}"))
+            menu.addAction(
+                f"Sieve by “{thread.owner}”",
+                lambda: self._sieve(f"cls:{thread.owner}" if thread.row.folded else f"o:{thread.owner}"),
+            )
             if thread.row.folded or int(session.threads.class_of_listener[thread.row.number]) in session.unfolded:
                 menu.addAction("Unfold" if thread.row.folded else "Fold", lambda: self.fold(thread))
         menu.addSeparator()

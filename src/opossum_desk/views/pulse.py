@@ -100,21 +100,42 @@ class PulseView(Canvas):
         base = self.height() - BOTTOM_PX - 2
         painter.setFont(self.small_font(2))
         painter.setPen(self.colour("quiet"))
-        painter.drawText(QRectF(8, TOP_PX, LEFT_PX - 16, middle - TOP_PX), Qt.AlignmentFlag.AlignVCenter, "frame length")
+        painter.drawText(
+            QRectF(8, TOP_PX, LEFT_PX - 16, middle - TOP_PX),
+            Qt.AlignmentFlag.AlignVCenter,
+            f"work ≤ {picture.top_ms:.1f} ms",
+        )
         painter.drawText(QRectF(8, middle, LEFT_PX - 16, base - middle), Qt.AlignmentFlag.AlignVCenter, "calls")
         painter.drawText(QRectF(8, base, LEFT_PX - 16, BOTTOM_PX + 2), Qt.AlignmentFlag.AlignVCenter, "findings")
         tall = middle - TOP_PX - 3
         xs = [picture.scale.left + 0.5 + i for i in range(len(picture.length))]
-        painter.setPen(self.colour("quiet"))
-        painter.drawLines([QLineF(x, middle, x, middle - share * tall) for x, share in zip(xs, picture.length.tolist(), strict=True) if share > 0])
+        length = self.colour("quiet")
+        length.setAlpha(150)
+        painter.setPen(length)
+        painter.drawLines(
+            [
+                QLineF(x, middle, x, middle - share * tall)
+                for x, share in zip(xs, picture.length.tolist(), strict=True)
+                if share > 0
+            ]
+        )
+        if picture.budget <= 1:
+            painter.setPen(self.colour("line"))
+            y = middle - picture.budget * tall
+            painter.drawLine(QLineF(picture.scale.left, y, picture.scale.left + picture.scale.width, y))
         painter.setPen(self.colour("line"))
-        y = middle - picture.budget * tall
-        painter.drawLine(QLineF(picture.scale.left, y, picture.scale.left + picture.scale.width, y))
+        painter.drawLine(QLineF(picture.scale.left, middle, picture.scale.left + picture.scale.width, middle))
         colour = self.look.via("timer")
         colour.setAlpha(150)
         painter.setPen(colour)
         low_tall = base - middle - 3
-        painter.drawLines([QLineF(x, base, x, base - share * low_tall) for x, share in zip(xs, picture.calls.tolist(), strict=True) if share > 0])
+        painter.drawLines(
+            [
+                QLineF(x, base, x, base - share * low_tall)
+                for x, share in zip(xs, picture.calls.tolist(), strict=True)
+                if share > 0
+            ]
+        )
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         for x, text in picture.frozen:
             painter.setPen(QPen(self.colour("rose"), 3))

@@ -33,6 +33,7 @@ class SieveLine(QWidget):
         self.hide_rest.setCheckable(True)
         self.hide_rest.setToolTip("Hide threads that do not match instead of fading them (H)")
         self.hide_rest.toggled.connect(self._hide)
+        self.hide_rest.setEnabled(False)
         row = QHBoxLayout(self)
         row.setContentsMargins(8, 5, 8, 5)
         row.addWidget(self.line, 1)
@@ -70,7 +71,10 @@ class SieveLine(QWidget):
         if self.line.text().strip() != self.session.sieve_text.strip():
             self.line.setText(self.session.sieve_text)
         self.hide_rest.setChecked(self.session.hide_unmatched)
-        self._tell(f"{self.session.matched_count:,} of {len(self.session.take.calls):,} calls" if self.session.sieved else "")
+        self.hide_rest.setEnabled(self.session.sieved)
+        self._tell(
+            f"{self.session.matched_count:,} of {len(self.session.take.calls):,} calls" if self.session.sieved else ""
+        )
 
     def _tell(self, text: str, wrong: bool = False) -> None:
         self.told.setText(text)

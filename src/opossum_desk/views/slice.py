@@ -33,7 +33,9 @@ class SliceView(QAbstractScrollArea):
         self.setMinimumSize(200, 120)
         self.viewport().setMouseTracking(True)
         self.verticalScrollBar().setSingleStep(int(SLICE_ROW_PX))
-        self.setWhatsThis("The Slice: the selected frame, call by call in the order they ran; what a call caused stands indented below it.")
+        self.setWhatsThis(
+            "The Slice: the selected frame, call by call in the order they ran; what a call caused stands indented below it."
+        )
         look.changed.connect(self.viewport().update)
 
     def set_session(self, session: Session | None) -> None:
@@ -94,7 +96,9 @@ class SliceView(QAbstractScrollArea):
         painter.drawText(QRectF(12, 4, width - 20, 20), Qt.AlignmentFlag.AlignVCenter, self.picture.title)
         painter.setFont(self.font())
         painter.setPen(QColor(colours.quiet))
-        painter.drawText(QRectF(12, 22, width - 20, 18), Qt.AlignmentFlag.AlignVCenter, self._cut(self.picture.subtitle, width - 24))
+        painter.drawText(
+            QRectF(12, 22, width - 20, 18), Qt.AlignmentFlag.AlignVCenter, self._cut(self.picture.subtitle, width - 24)
+        )
         if self.hasFocus():
             painter.setPen(QPen(QColor(colours.focus), 2))
             painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -116,27 +120,36 @@ class SliceView(QAbstractScrollArea):
         left = 16 + row.depth * INDENT_PX
         if row.depth:
             painter.setPen(QPen(QColor(colours.line), 1.2))
-            painter.drawPolyline(
-                [QPointF(left - 9, top - 5), QPointF(left - 9, middle), QPointF(left - 4, middle)]
-            )
-        state = BeadState.TWIN if "twice" in row.marks else BeadState.GONE if "owner gone" in row.marks else (
-            BeadState.IDLE if "for nothing" in row.marks else BeadState.DID
+            painter.drawPolyline([QPointF(left - 9, top - 5), QPointF(left - 9, middle), QPointF(left - 4, middle)])
+        state = (
+            BeadState.TWIN
+            if "twice" in row.marks
+            else BeadState.GONE
+            if "owner gone" in row.marks
+            else (BeadState.IDLE if "for nothing" in row.marks else BeadState.DID)
         )
         draw_bead(painter, QPointF(left + 2, middle), 10, row.via, state, self.look, lit=lit)
         bad = [mark for mark in row.marks if mark != "for nothing"]
         right_text = row.time
         time_px = painter.fontMetrics().horizontalAdvance(right_text) + 10
         painter.setPen(QColor(colours.quiet))
-        painter.drawText(QRectF(0, top, width - 6, SLICE_ROW_PX), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, right_text)
+        painter.drawText(
+            QRectF(0, top, width - 6, SLICE_ROW_PX),
+            Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
+            right_text,
+        )
         room = width - left - 16 - time_px
-        text = self._cut(row.text, room * (0.62 if not bad else 0.5))
+        tail = ", ".join(bad) if bad else row.event
+        tail_px = min(painter.fontMetrics().horizontalAdvance(tail) + 8, room * 0.42)
+        text = self._cut(row.text, room - (tail_px if bad else min(tail_px, 40)))
         painter.setPen(QColor(colours.ink))
         painter.drawText(QRectF(left + 13, top, room, SLICE_ROW_PX), Qt.AlignmentFlag.AlignVCenter, text)
         used = painter.fontMetrics().horizontalAdvance(text) + 8
-        tail = ", ".join(bad) if bad else row.event
         painter.setPen(QColor(colours.rose if bad else colours.quiet))
         painter.drawText(
-            QRectF(left + 13 + used, top, room - used, SLICE_ROW_PX), Qt.AlignmentFlag.AlignVCenter, self._cut(tail, max(8.0, room - used))
+            QRectF(left + 13 + used, top, room - used, SLICE_ROW_PX),
+            Qt.AlignmentFlag.AlignVCenter,
+            self._cut(tail, max(8.0, room - used)),
         )
         if row.share > 0.02:
             painter.fillRect(QRectF(left + 13, top + SLICE_ROW_PX - 2.5, row.share * room, 1.6), self.look.via(row.via))
@@ -147,7 +160,12 @@ class SliceView(QAbstractScrollArea):
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         row = self._row_at(event.position().y())
-        if row is not None and row.call >= 0 and self.session is not None and event.button() == Qt.MouseButton.LeftButton:
+        if (
+            row is not None
+            and row.call >= 0
+            and self.session is not None
+            and event.button() == Qt.MouseButton.LeftButton
+        ):
             self.session.select_call(row.call)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:

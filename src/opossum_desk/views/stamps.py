@@ -43,7 +43,7 @@ class Stamps:
         painter.scale(self._ratio, self._ratio)
         draw_bead(painter, QPointF(0, 0), size, via, state, self._look, faded, lit)
         painter.end()
-        return np.frombuffer(image.constBits(), np.uint32).reshape(side, side).copy()
+        return _cropped(np.frombuffer(image.constBits(), np.uint32).reshape(side, side).copy())
 
     def press(self, canvas: Array, stamp: Array, x: Array, y: Array) -> None:
         """Copy a stamp into `canvas` (uint32, (height, width)) centred at device pixels x, y.
@@ -62,8 +62,25 @@ class Stamps:
         flat[places] = np.maximum(flat[places], stamp[None, :, :])
 
 
+def _cropped(stamp: Array) -> Array:
+    """Return the stamp without its empty margin, still square, odd and centred: neighbours must not cut each other."""
+    filled = np.argwhere(stamp != 0)
+    if not len(filled):
+        return stamp
+    centre = stamp.shape[0] // 2
+    reach = int(np.abs(filled - centre).max())
+    return stamp[centre - reach : centre + reach + 1, centre - reach : centre + reach + 1]
+
+
 def draw_bead(
-    painter: QPainter, centre: QPointF, size: float, via: str, state: int, look: Look, faded: bool = False, lit: bool = False
+    painter: QPainter,
+    centre: QPointF,
+    size: float,
+    via: str,
+    state: int,
+    look: Look,
+    faded: bool = False,
+    lit: bool = False,
 ) -> None:
     """Draw one bead: filled if it did something, hollow and small if not, dotted if its owner was gone, twin if twice."""
     colour = look.via(via)
@@ -107,7 +124,9 @@ def draw_bead(
 def _shape(painter: QPainter, centre: QPointF, size: float, via: str) -> None:
     if via in SQUARED:
         side = size * 0.9
-        painter.drawRoundedRect(QRectF(centre.x() - side / 2, centre.y() - side / 2, side, side), side * 0.22, side * 0.22)
+        painter.drawRoundedRect(
+            QRectF(centre.x() - side / 2, centre.y() - side / 2, side, side), side * 0.22, side * 0.22
+        )
     elif via in TALL:
         painter.drawEllipse(centre, size * 0.36, size * 0.56)
     else:

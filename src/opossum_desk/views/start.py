@@ -23,9 +23,21 @@ class Symptom:
 
 SYMPTOMS = (
     Symptom("It fires twice", "one thing happens, its effect comes again", ("double-fire",)),
-    Symptom("It never comes", "a listener waits for somebody who is gone", ("stale-listener/sender-gone", "stale-listener/left-bound")),
-    Symptom("It comes too early or late", "noticed late by polling, or called after its owner's end", ("polling-waste", "stale-listener/called-after-gone")),
-    Symptom("It eats the frame", "work on every frame, mostly for nothing", ("polling-waste", "freeze/many-calls", "freeze/slow-call")),
+    Symptom(
+        "It never comes",
+        "a listener waits for somebody who is gone",
+        ("stale-listener/sender-gone", "stale-listener/left-bound"),
+    ),
+    Symptom(
+        "It comes too early or late",
+        "noticed late by polling, or called after its owner's end",
+        ("polling-waste", "stale-listener/called-after-gone"),
+    ),
+    Symptom(
+        "It eats the frame",
+        "work on every frame, mostly for nothing",
+        ("polling-waste", "freeze/many-calls", "freeze/slow-call"),
+    ),
     Symptom("It hangs", "a frame that takes far too long, or never ends", ("freeze",)),
 )
 
@@ -58,14 +70,26 @@ class StartPage(QScrollArea):
         font.setPixelSize(34)
         title.setFont(font)
         left.addWidget(title)
-        said = QLabel("See in what order your game's events really ran,\nand what fires twice, listens past its life, polls for nothing, or froze.")
+        said = QLabel(
+            "See in what order your game's events really ran,\nand what fires twice, listens past its life, polls for nothing, or froze."
+        )
         said.setProperty("role", "quiet")
         left.addWidget(said)
         left.addSpacing(18)
-        self.demo = self._way("Try the bakery", "a night at the Moonrise Bakery, recorded with a handful of faults", self.demo_wanted.emit, left)
-        self.open = self._way("Open a take …", "a .take file, or a stream (.flow.jsonl) a game has recorded", self.open_wanted.emit, left)
+        self.demo = self._way(
+            "Try the bakery",
+            "a night at the Moonrise Bakery, recorded with a handful of faults",
+            self.demo_wanted.emit,
+            left,
+        )
+        self.open = self._way(
+            "Open a take …", "a .take file, or a stream (.flow.jsonl) a game has recorded", self.open_wanted.emit, left
+        )
         self.follow = self._way(
-            "Listen to a game that is recording …", "the stream a running game writes to a file; the desk reads on as it grows", self.follow_wanted.emit, left
+            "Listen to a game that is recording …",
+            "the stream a running game writes to a file; the desk reads on as it grows",
+            self.follow_wanted.emit,
+            left,
         )
         left.addSpacing(14)
         self._recent_title = QLabel("Recent takes")
@@ -87,7 +111,10 @@ class StartPage(QScrollArea):
         about.setWordWrap(True)
         right.addWidget(about)
         right.addSpacing(6)
-        self.symptoms = [self._way(item.title, item.explained, lambda item=item: self.symptom_wanted.emit(item), right) for item in SYMPTOMS]
+        self.symptoms = [
+            self._way(item.title, item.explained, lambda item=item: self.symptom_wanted.emit(item), right)
+            for item in SYMPTOMS
+        ]
         right.addStretch(1)
         outer.addLayout(right, 2)
         self.set_recent([])

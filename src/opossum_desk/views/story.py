@@ -23,7 +23,9 @@ class StoryView(QTextBrowser):
         self.setMinimumSize(200, 120)
         self.document().setDocumentMargin(12)
         self.anchorClicked.connect(self.follow)
-        self.setWhatsThis("The Story: what is wrong, what to change, and the records that prove it. Links lead to them.")
+        self.setWhatsThis(
+            "The Story: what is wrong, what to change, and the records that prove it. Links lead to them."
+        )
         look.changed.connect(self.renew)
 
     def set_session(self, session: Session | None) -> None:
@@ -56,7 +58,11 @@ class StoryView(QTextBrowser):
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Keep keys that walk the page and its links; all others belong to the desk."""
         link = event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.textCursor().hasSelection()
-        if link or event.key() in (Qt.Key.Key_Tab, Qt.Key.Key_Backtab, Qt.Key.Key_PageUp, Qt.Key.Key_PageDown) or event.modifiers():
+        if (
+            link
+            or event.key() in (Qt.Key.Key_Tab, Qt.Key.Key_Backtab, Qt.Key.Key_PageUp, Qt.Key.Key_PageDown)
+            or event.modifiers()
+        ):
             super().keyPressEvent(event)
         else:
             event.ignore()

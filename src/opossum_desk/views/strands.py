@@ -71,7 +71,11 @@ class StrandsView(AxisCanvas):
             return
         if not picture.lines:
             painter.setPen(self.colour("quiet"))
-            painter.drawText(QRectF(self.rect()), Qt.AlignmentFlag.AlignCenter, "This take holds no timers, clips, waits, queues or values.")
+            painter.drawText(
+                QRectF(self.rect()),
+                Qt.AlignmentFlag.AlignCenter,
+                "This take holds no timers, clips, waits, queues or values.",
+            )
             return
         if session.column >= 0:
             edges = session.axis.edges
@@ -152,10 +156,14 @@ class StrandsView(AxisCanvas):
             wash.setAlpha(60)
             painter.fillRect(QRectF(left, middle - 5, right - left, 10), wash)
             painter.setPen(self.colour("quiet"))
-            painter.drawText(QPointF(max(left, self.label_px) + 6, middle + 4), f"{stroke.text} – zoom in to tell them apart")
+            painter.drawText(
+                QPointF(max(left, self.label_px) + 6, middle + 4), f"{stroke.text} – zoom in to tell them apart"
+            )
         elif stroke.shape == "text":
             painter.setFont(self.small_font(2))
-            painter.drawText(QRectF(stroke.x, stroke.y, 160, stroke.y2 - stroke.y), Qt.AlignmentFlag.AlignVCenter, stroke.text)
+            painter.drawText(
+                QRectF(stroke.x, stroke.y, 160, stroke.y2 - stroke.y), Qt.AlignmentFlag.AlignVCenter, stroke.text
+            )
 
     def _paint_bar(self, painter: QPainter, stroke: Stroke, colour: QColor, left: float, right: float) -> None:
         wash = QColor(colour)
@@ -174,7 +182,9 @@ class StrandsView(AxisCanvas):
         if right - left > 44 and stroke.text:
             painter.setFont(self.small_font(2))
             painter.setPen(self.colour("quiet"))
-            box = QRectF(max(left, self.label_px) + 5, stroke.y, right - max(left, self.label_px) - 8, stroke.y2 - stroke.y)
+            box = QRectF(
+                max(left, self.label_px) + 5, stroke.y, right - max(left, self.label_px) - 8, stroke.y2 - stroke.y
+            )
             if box.width() > 30:
                 painter.drawText(box, Qt.AlignmentFlag.AlignVCenter, stroke.text)
 
