@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from moonrise_bakery.runtime import Event, Thing, World
-from moonrise_bakery.runtime.world import Halt
+from moonrise_bakery.runtime.timers import Arm
+from moonrise_bakery.runtime.world import Halt, Listener
 
 RISE_STEPS = 5
 BAKE_SECONDS = 4.0
@@ -16,8 +17,8 @@ class Oven(Thing):
         super().__init__(world)
         self.heat = 20.0
         self.busy = False
-        self._ticking = None
-        self._steam = None
+        self._ticking: Listener | None = None
+        self._steam: Arm | None = None
         self.listen("steam", self.on_steam, self)
         self.listen("bake_done", self.on_bake_done, self)
         self.listen("inspection", self.on_inspection)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from moonrise_bakery.kitchen import Counter
 from moonrise_bakery.runtime import Event, Thing, World
+from moonrise_bakery.runtime.world import Listener
 
 TILL_PLACE = 5.0
 WALKING_SPEED = 1.6
@@ -133,7 +134,7 @@ class Bell(Thing):
         self.listen("door_enter", self.on_door_enter)
         self.listen("inspector_comes", self.on_inspector_comes)
         self.listen("inspector_leaves", self.on_inspector_leaves)
-        self._whistle = None
+        self._whistle: Listener | None = None
         world.zones.add(self, "door", 0.2, 0.6, Customer)
 
     def on_door_enter(self, event: Event) -> int:

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from moonrise_bakery.runtime import Event, Thing, World
+from moonrise_bakery.runtime.timers import Arm
+from moonrise_bakery.runtime.world import Listener
 
 CLOCK_RATE = 90.0
 """In-game seconds a second: a quarter of an hour passes in ten."""
@@ -54,7 +56,7 @@ class Cat(Thing):
         self.place = 0.0
         self.goal = 0.0
         self.settled = 0
-        self.walking = None
+        self.walking: Listener | None = None
         self.listen("cat_stirs", self.on_stir, self)
         self.listen("cat_settles", self.on_settles)
         self.listen("cue_verse", self.on_verse)
@@ -98,7 +100,7 @@ class WarmSpot(Thing):
 
     def __init__(self, world: World) -> None:
         super().__init__(world)
-        self.dwell = None
+        self.dwell: Arm | None = None
         self.inside = False
         self.warmed = 0
         self.listen("spot_enter", self.on_enter, self)

@@ -2,9 +2,16 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 import click
 
 from opossum_commands.reading import CommandError, opened, printed_json
+
+if TYPE_CHECKING:
+    from opossum.findings.finding import Finding
+    from opossum.stream.damage import Damage
+    from opossum.take.take import Take
 
 KIND_NAMES = ("freeze", "double-fire", "stale-listener", "polling-waste")
 SEVERITIES = ("fault", "waste", "risk")
@@ -71,7 +78,7 @@ def findings(
         raise SystemExit(1 if any(finding.severity.rank <= limit for finding in found) else 0)
 
 
-def _print_table(take, found, damage) -> None:  # type: ignore[no-untyped-def]
+def _print_table(take: Take, found: list[Finding], damage: list[Damage]) -> None:
     click.echo(
         f"{take.game}: {take.duration_ns / 1e9:.1f} s, {len(take.frames):,} frames, {take.records:,} records"
         + (f", {sum(item.count for item in damage):,} damaged (see opossum check-stream)" if damage else "")

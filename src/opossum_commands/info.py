@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import click
 
 from opossum_commands.reading import opened, printed_json
@@ -20,7 +22,7 @@ def info(paths: tuple[str, ...], as_json: bool) -> None:
     frames = take.frames
     counts = {kind: len(table) for kind, table in take.tables.items() if len(table)}
     lengths = frames.work_ns[frames.settled] / 1e6
-    facts = {
+    facts: dict[str, Any] = {
         "name": take.name,
         "game": take.game,
         "engine": take.head_text(0, "engine"),
@@ -42,7 +44,7 @@ def info(paths: tuple[str, ...], as_json: bool) -> None:
         printed_json(facts)
         return
     click.echo(f"{take.game}  ({take.name}{', ' + facts['engine'] if facts['engine'] else ''})")
-    for peer in facts["peers"]:  # type: ignore[union-attr]
+    for peer in facts["peers"]:
         end = "closed on purpose" if peer["closed"] else "cut off: ends without bye"
         click.echo(f"  peer {peer['name']}: {peer['frames']:,} frames, {end}")
     click.echo(f"  {facts['seconds']} s, {take.records:,} records, {len(take.listeners):,} listeners called")

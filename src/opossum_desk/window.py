@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -238,7 +239,8 @@ class DeskWindow(QMainWindow):
         self.examining.start(examining_task(session))
 
     def _examined(self, number: int, answer: Any) -> None:
-        session, found, damage = answer
+        session: Session = answer[0]
+        found, damage = answer[1:]
         if session is not self.session:
             return
         session.set_findings(found)
@@ -408,7 +410,7 @@ class DeskWindow(QMainWindow):
         view = bar.addMenu("&View")
         self._panel_actions: dict[str, QAction] = {}
         for name, panel in self.flow.panels.items():
-            action = view.addAction(name)
+            action: QAction = view.addAction(name)
             action.setCheckable(True)
             action.setChecked(True)
             action.toggled.connect(panel.setVisible)
@@ -426,7 +428,7 @@ class DeskWindow(QMainWindow):
             self.look_actions[choice] = action
 
         go = bar.addMenu("&Go")
-        for title, keys, action in (
+        steps: tuple[tuple[str, str, Callable[[], Any]], ...] = (
             ("Next finding", "N", lambda: self._step_finding(1)),
             ("Previous finding", "Shift+N", lambda: self._step_finding(-1)),
             ("Frame after", "→", lambda: self._on_session(lambda s: s.step_frame(1))),
@@ -447,8 +449,9 @@ class DeskWindow(QMainWindow):
             ("Mark before", "[", lambda: self._on_session(lambda s: s.step_bookmark(-1))),
             ("Hide what does not match the sieve", "H", self._toggle_hide),
             ("Fold or unfold the selected thread", "F", self._fold_selected),
-        ):
-            self._hint(go, title, keys, action)
+        )
+        for title, keys, act in steps:
+            self._hint(go, title, keys, act)
         self._action(go, "The sieve", self._focus_sieve, QKeySequence.StandardKey.Find)
         self._action(go, "Next panel", self._next_panel, QKeySequence("F6"))
         helping = bar.addMenu("&Help")
@@ -468,7 +471,7 @@ class DeskWindow(QMainWindow):
     def _fill_recent(self) -> None:
         self.recent_menu.clear()
         for path in self.memory.kept.recent:
-            action = self.recent_menu.addAction(path, lambda path=path: self.open_paths([path]))
+            action = self.recent_menu.addAction(path, partial(self.open_paths, [path]))
             action.setEnabled(Path(path).exists())
         if not self.memory.kept.recent:
             self.recent_menu.addAction("None yet").setEnabled(False)
@@ -508,6 +511,10 @@ class DeskWindow(QMainWindow):
         self._on_session(
             lambda s: self.say("Marked." if s.toggle_bookmark() else "Not marked; select a frame to mark it.")
         )
+
+    def _forget_measure(self) -> None:
+        self.flow.loom.clear_measure()
+        self.flow.strands.clear_measure()
 
     def _toggle_hide(self) -> None:
         self._on_session(lambda s: s.set_hide_unmatched(not s.hide_unmatched))
@@ -567,7 +574,7 @@ class DeskWindow(QMainWindow):
             keys.Key_H: self._toggle_hide,
             keys.Key_F: self._fold_selected,
             keys.Key_T: self.flow.toggle_axis,
-            keys.Key_Escape: lambda: (self.flow.loom.clear_measure(), self.flow.strands.clear_measure()),
+            keys.Key_Escape: self._forget_measure,
         }
         action = actions.get(key)
         if action is None or self.places.currentWidget() is not self.flow:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import threading
 from collections.abc import Callable
@@ -62,10 +63,8 @@ class Work(QObject):
 
     def _answer(self, cancel: threading.Event, signal: Any, number: int, value: object) -> None:
         if not cancel.is_set():
-            try:
+            with contextlib.suppress(RuntimeError):  # the window may be gone
                 signal.emit(number, value)
-            except RuntimeError:
-                pass  # the window is gone
 
     def cancel(self) -> None:
         """End the running task at its next report; its answer will not come."""

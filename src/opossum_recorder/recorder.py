@@ -460,7 +460,7 @@ def _shown(error: BaseException) -> str:
 def stack_of(thread_id: int, limit: int = 40) -> list[str]:
     """Return the Python stack of a thread as `function file:line`, innermost first."""
     frame = sys._current_frames().get(thread_id)
-    stack = []
+    stack: list[str] = []
     while frame is not None and len(stack) < limit:
         code = frame.f_code
         stack.append(f"{code.co_qualname} {os.path.basename(code.co_filename)}:{frame.f_lineno}")

@@ -85,6 +85,7 @@ class MappedSink:
         """Where in the file the mapped window begins."""
         self._used = 0
         """Bytes of it that hold lines."""
+        self._torn = False
         self._file = os.open(path, os.O_RDWR | os.O_CREAT | os.O_TRUNC | os.O_CLOEXEC, 0o644)
         try:
             self._next_window()
@@ -109,24 +110,21 @@ class MappedSink:
         try:
             if self._map is None:
                 self._next_window()
+            if self._torn:  # a full disk cut a line: end it first
+                data = b"\n" + data
+                self._torn = False
             while True:
                 assert self._map is not None
-                room = WINDOW_BYTES - self._used
-                if len(data) <= room:
-                    self._map[self._used : self._used + len(data)] = data
-                    self._used += len(data)
+                part = data[: WINDOW_BYTES - self._used]
+                self._map[self._used : self._used + len(part)] = part
+                self._used += len(part)
+                data = data[len(part) :]
+                if not data:
                     return True
-                # lines are not cut at the window's edge: the empty lines left there mean nothing
-                cut = data.rfind(b"\n", 0, room) + 1
-                if not cut and len(data) > WINDOW_BYTES and data.find(b"\n", 0, WINDOW_BYTES) < 0:
-                    self.trouble = "a line is longer than the file's window"
-                    return False
-                self._map[self._used : self._used + cut] = data[:cut]
-                self._used += cut
-                data = data[cut:]
                 self._next_window()
         except (OSError, ValueError) as error:
             self.trouble = str(error)
+            self._torn = True
             return False
 
     def close(self) -> None:
@@ -149,7 +147,7 @@ class GzipSink:
         self.trouble = ""
         self._file: Any = None
         try:
-            self._file = gzip.open(path, "wb", compresslevel=3)
+            self._file = gzip.open(path, "wb", compresslevel=3)  # noqa: SIM115 - kept open until close
         except OSError as error:
             self.trouble = str(error)
 

@@ -46,7 +46,7 @@ def _repeated(*columns: Array) -> list[Array]:
 
 
 def _bound_twice(scene: Scene) -> Iterator[Finding]:
-    take, calls = scene.take, scene.take.calls
+    calls = scene.take.calls
     asked = np.flatnonzero((calls.send >= 0) & scene.counted)
     extra: list[int] = []
     binds_of: dict[int, Array] = {}

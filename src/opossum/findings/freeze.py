@@ -130,7 +130,7 @@ def _before(scene: Scene, frame: int, call: int | None) -> str:
     if call is not None:
         rows = rows[rows < call]
     if not len(rows):
-        earlier = np.flatnonzero(calls.frame[: int(call)] >= 0) if call else []
+        earlier = np.flatnonzero(calls.frame[: call or 0] >= 0)
         if not len(earlier):
             return "Nothing was called before in this take."
         rows = np.array([earlier[-1]])

@@ -33,7 +33,7 @@ class _Replacement:
 
 def find(scene: Scene) -> Iterator[Finding]:
     """Yield every wasteful poll. Cost: linear in the calls, plus the sends of the take for each waste found."""
-    take, calls = scene.take, scene.take.calls
+    calls = scene.take.calls
     schedule = _schedule_of_calls(scene)
     for cause, rows in schedule.items():
         for group in scene.by_class(rows):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, fields, replace
+from typing import Any
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,6 +37,7 @@ class Thresholds:
                     number = float(value)
                 except ValueError:
                     raise ValueError(f"threshold `{name}` needs a number, got `{value}`") from None
-                return replace(self, **{name: int(number) if item.type == "int" else number})
+                changed: dict[str, Any] = {name: int(number) if item.type == "int" else number}
+                return replace(self, **changed)
         known = ", ".join(item.name for item in fields(self))
         raise ValueError(f"there is no threshold `{name}`; there are: {known}")

@@ -7,10 +7,9 @@ record.
 
 from __future__ import annotations
 
-import gzip
 import sys
 import zlib
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, BinaryIO
@@ -32,6 +31,9 @@ LONGEST_LINE = 8 << 20
 
 MOST_RECORDS = 100_000_000
 """Reading stops here (lines are numbered in 32 bits, and 24 GiB would not hold more)."""
+
+GZIP_MAGIC = b"\x1f\x8b"
+GZIP_WINDOW = 31  # zlib: the largest window, with a gzip header
 
 DEFAULT_PEER = "main"
 
@@ -166,7 +168,7 @@ class StreamReader:
 
     def _read_lines(self, data: bytes) -> None:
         count = data.count(b"\n")
-        records = decode_all(data)
+        records = decode_all(data) if len(data) <= LONGEST_LINE else None
         if records is not None and len(records) == count:
             self._take(records, None)
         else:
@@ -301,7 +303,7 @@ class StreamReader:
 
 
 def open_bytes(path: str) -> BinaryIO:
-    """Open a stream for reading: a file, a gzip file (known by its first bytes) or ``-`` for standard input.
+    """Open a stream's file for reading; ``-`` is standard input.
 
     Raises:
         StreamError: there is nothing there that could be a stream.
@@ -312,16 +314,46 @@ def open_bytes(path: str) -> BinaryIO:
     if where.is_dir():
         raise StreamError(path, "this is a folder; name the stream or take inside it")
     try:
-        file = where.open("rb")
-        start = file.read(8)
-        file.seek(0)
+        return where.open("rb")
     except FileNotFoundError:
         raise StreamError(path, "there is no such file; check the name") from None
     except OSError as error:
         raise StreamError(path, f"cannot be read ({error.strerror or error}); check the file's permissions") from None
-    if start[:2] == b"\x1f\x8b":
-        return gzip.open(file)  # type: ignore[return-value]
-    return file
+
+
+def _portions(file: BinaryIO, damage: DamageLog) -> Iterator[bytes]:
+    """Yield the stream's bytes in portions, unpacked if they are gzip (known by its first bytes)."""
+    packed: Any = None
+    begun = False
+    while True:
+        try:
+            data = file.read(BATCH_BYTES)
+        except OSError as error:
+            damage.add("unreadable", f"file cannot be read further ({error.strerror or error})")
+            return
+        if not data:
+            break
+        if not begun:
+            begun = True
+            packed = zlib.decompressobj(GZIP_WINDOW) if data[:2] == GZIP_MAGIC else None
+        if packed is None:
+            yield data
+            continue
+        while data:
+            try:
+                plain = packed.decompress(data, BATCH_BYTES)
+            except zlib.error:
+                damage.add("gzip-broken", "compressed file is broken; what came before was read")
+                return
+            if plain:
+                yield plain
+            data = packed.unconsumed_tail
+            if packed.eof:  # gzip files may stand end to end
+                data = packed.unused_data
+                packed = zlib.decompressobj(GZIP_WINDOW)
+                begun = bool(data)
+    if packed is not None and begun and not packed.eof:
+        damage.add("gzip-cut", "compressed file ends early; what came before was read")
 
 
 def read_streams(paths: Sequence[str], progress: Progress | None = None) -> StreamContents:
@@ -338,28 +370,17 @@ def read_streams(paths: Sequence[str], progress: Progress | None = None) -> Stre
         else:
             reader.begin_source(path)
         before = reader.records
+        first = True
         with open_bytes(path) as file:
-            raw = getattr(file, "fileobj", None) or getattr(getattr(file, "_fp", None), "file", None)
-            first = True
-            while True:
-                try:
-                    data = file.read(BATCH_BYTES)
-                except (EOFError, zlib.error, gzip.BadGzipFile):
-                    reader.damage.add("gzip-cut", "compressed file ends early or is broken; what came before was read")
-                    break
-                except OSError as error:
-                    reader.damage.add("unreadable", f"file cannot be read further ({error.strerror or error})")
-                    break
-                if not data:
-                    break
+            for data in _portions(file, reader.damage):
                 if first:
                     _refuse_other_kinds(path, data)
                     first = False
                 reader.feed(data)
                 if progress is not None:
-                    progress(done + (raw.tell() if raw is not None else file.tell() if file.seekable() else 0))
-            if progress is not None and path != "-":
-                done += Path(path).stat().st_size
+                    progress(done + (file.tell() if file.seekable() else 0))
+        if progress is not None and path != "-":
+            done += Path(path).stat().st_size
         reader.finish_source()
         if reader.records == before:
             if first:

@@ -297,5 +297,5 @@ def _constant(path: str, where: str, value: int | float, field_type: FieldType, 
 
 
 def _check_range(path: str, where: str, column: Any, low: int, high: int) -> None:
-    if len(column) and (int(column.min()) < low or int(column.max()) >= max(high, low + 1)):
+    if len(column) and (int(column.min()) < low or int(column.max()) >= high):
         raise TakeError(path, f"{where} points outside what the take has; it was not opened")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -15,6 +15,9 @@ if TYPE_CHECKING:
 
 STARTUP = -1
 """Frame number of the stretch before a peer's first frame (start-up), where it holds any record."""
+
+
+_FLAGS = ("idle", "loading", "settled")
 
 
 @dataclass(frozen=True)
@@ -74,7 +77,9 @@ class Frames:
 def make_frames(take: Take) -> Frames:
     """Build the frames of every peer. Cost: linear in frames, phases and idles."""
     parts = [_peer_frames(take, peer) for peer in range(len(take.peers))]
-    joined = {name: np.concatenate([part[name] for part in parts]) for name in parts[0]} if parts else {}
+    names = [item.name for item in fields(Frames) if item.name != "peer_starts"]
+    nothing = np.zeros(0, np.int64)
+    joined = {name: np.concatenate([nothing.astype(bool if name in _FLAGS else np.int64), *(part[name] for part in parts)]) for name in names}
     starts = np.concatenate(([0], np.cumsum([len(part["number"]) for part in parts], dtype=np.int64)))
     return Frames(**joined, peer_starts=starts.astype(np.int64))
 

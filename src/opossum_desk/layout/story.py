@@ -121,7 +121,7 @@ def _record_text(session: Session, item: Evidence) -> str:
     words = [item.k]
     for field in ("ev", "o", "fn", "q", "what", "at"):
         column = table.columns.get(field)
-        if column is not None and (text := take.text(int(column[row]))):  # type: ignore[index]
+        if column is not None and (text := take.text(int(column[row]))):
             words.append(text)
     return " ".join(words)
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 import numpy as np
-from PySide6.QtCore import QModelIndex, QRectF, QSize, Qt
+from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QKeyEvent, QPainter, QStandardItem, QStandardItemModel
 from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem, QTreeView, QWidget
 
@@ -14,6 +14,7 @@ from opossum_desk.layout.story import CAUSE_TITLES, KIND_TITLES, SEVERITY_TITLES
 from opossum_desk.state.session import Session
 from opossum_desk.views.look import Look
 
+Index = QModelIndex | QPersistentModelIndex
 FINDING_ROLE = Qt.ItemDataRole.UserRole + 1
 STRIP_PX = 6
 
@@ -111,12 +112,12 @@ class FindingsList(QTreeView):
         item.setFlags(Qt.ItemFlag.ItemIsEnabled)
         self._rows.appendRow(item)
 
-    def _chosen(self, index: QModelIndex) -> None:
+    def _chosen(self, index: Index) -> None:
         finding = index.data(FINDING_ROLE)
         if finding is not None and self.session is not None:
             self.session.show_finding(finding)
 
-    def currentChanged(self, current: QModelIndex, previous: QModelIndex) -> None:
+    def currentChanged(self, current: Index, previous: Index) -> None:
         super().currentChanged(current, previous)
         if not self._following and self.hasFocus() and current.isValid():
             self._chosen(current)
@@ -160,23 +161,23 @@ class _FindingDelegate(QStyledItemDelegate):
         self._look = look
         self._view = view
 
-    def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
+    def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
         line = option.fontMetrics.height() + 2
         return QSize(100, line * 2 + STRIP_PX + 14 if index.data(FINDING_ROLE) is not None else line + 14)
 
-    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex) -> None:
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
         painter.save()
         colours = self._look.colours
-        rect = QRectF(option.rect)  # type: ignore[attr-defined]
+        rect = QRectF(option.rect)
         finding: Finding | None = index.data(FINDING_ROLE)
-        metrics = option.fontMetrics  # type: ignore[attr-defined]
+        metrics = option.fontMetrics
         line = metrics.height() + 2
         if finding is None:
             painter.setPen(QColor(colours.quiet))
             painter.drawText(rect.adjusted(12, 8, -4, 0), Qt.AlignmentFlag.AlignVCenter, str(index.data()))
             painter.restore()
             return
-        if option.state & QStyle.StateFlag.State_Selected:  # type: ignore[attr-defined]
+        if option.state & QStyle.StateFlag.State_Selected:
             painter.fillRect(rect, QColor(colours.choice))
         left = rect.left() + (26 if finding.root else 12)
         room = rect.right() - left - 8

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QSplitter, QVBoxLayout, QWidget
 
@@ -17,8 +19,8 @@ from opossum_desk.views.story import StoryView
 from opossum_desk.views.strands import StrandsView
 
 
-def _titled(title: str, view: QWidget) -> QWidget:
-    """Return a panel with a quiet title above a view."""
+def _titled(title: str, view: QWidget, below: QWidget | None = None) -> QWidget:
+    """Return a panel with a quiet title above a view (and something below it)."""
     panel = QWidget()
     column = QVBoxLayout(panel)
     column.setContentsMargins(0, 0, 0, 0)
@@ -27,6 +29,8 @@ def _titled(title: str, view: QWidget) -> QWidget:
     label.setProperty("role", "heading")
     column.addWidget(label)
     column.addWidget(view, 1)
+    if below is not None:
+        column.addWidget(below)
     return panel
 
 
@@ -54,6 +58,8 @@ class FlowPlace(QWidget):
         row = QHBoxLayout(self.banner)
         row.setContentsMargins(12, 5, 8, 5)
         row.addWidget(self.banner_text, 1)
+        self._banner_action: Callable[[], None] = self.banner.hide
+        self.banner_button.clicked.connect(lambda: self._banner_action())
         row.addWidget(self.banner_button)
         close = QPushButton("Dismiss")
         close.clicked.connect(self.banner.hide)
@@ -63,8 +69,7 @@ class FlowPlace(QWidget):
         self.all_findings = QPushButton("Show all findings")
         self.all_findings.clicked.connect(lambda: self.ask(()))
         self.all_findings.hide()
-        self.findings_panel = _titled("What is wrong", self.findings)
-        self.findings_panel.layout().addWidget(self.all_findings)
+        self.findings_panel = _titled("What is wrong", self.findings, self.all_findings)
 
         middle = QWidget()
         column = QVBoxLayout(middle)
@@ -136,15 +141,11 @@ class FlowPlace(QWidget):
         self.all_findings.setVisible(bool(kinds))
         return self.findings.ask(kinds)
 
-    def warn(self, text: str, button: str, action: object) -> None:
+    def warn(self, text: str, button: str, action: Callable[[], None]) -> None:
         """Say above the views that something is amiss with the take itself, and offer one thing to do."""
         self.banner_text.setText(text)
         self.banner_button.setText(button)
-        try:
-            self.banner_button.clicked.disconnect()
-        except RuntimeError:
-            pass  # nothing was connected yet
-        self.banner_button.clicked.connect(action)
+        self._banner_action = action
         self.banner.show()
 
     def toggle_axis(self) -> None:

@@ -274,7 +274,7 @@ class LoomView(AxisCanvas):
     def _paint_labels(self, painter: QPainter, picture: LoomPicture) -> None:
         painter.fillRect(QRectF(0, HEADER_PX, self.label_px - 6, self.height()), self.colour("paper"))
         band = self.colour("band")
-        for number, (top, bottom, phase) in enumerate(picture.phases):
+        for number, (top, bottom, _) in enumerate(picture.phases):
             if number % 2:
                 painter.fillRect(QRectF(0, top, self.label_px - 6, bottom - top), band)
         painter.setFont(self.small_font())

@@ -129,8 +129,9 @@ class StartPage(QScrollArea):
         """List the takes opened lately; those that are no longer there are left out."""
         while self._recent.count():
             item = self._recent.takeAt(0)
-            if item.widget() is not None:
-                item.widget().deleteLater()
+            widget = item.widget() if item is not None else None
+            if widget is not None:
+                widget.deleteLater()
         there = [path for path in paths if Path(path).exists()][:6]
         for path in there:
             button = QPushButton(Path(path).name)

@@ -219,5 +219,5 @@ class StrandsView(AxisCanvas):
         if stroke.send < 0:
             return []
         frame = int(session.take.sends.frame[stroke.send])
-        calls = session.take.calls_by_frame.rows(frame) if frame >= 0 else []
+        calls = session.take.calls_by_frame.rows(frame) if frame >= 0 else np.zeros(0, np.int64)
         return [int(call) for call in calls if session.take.calls.send[call] == stroke.send]

@@ -1,0 +1,43 @@
+"""Fixtures of all tests: no window of the tests reaches a screen, no file of theirs a home."""
+
+from __future__ import annotations
+
+import os
+import sys
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+sys.path.insert(0, str(Path(__file__).parent))
+
+import pytest
+from hypothesis import HealthCheck, settings
+
+from moonrise_bakery.night import record_night
+from opossum.take.opening import open_any
+from opossum.take.take import Take
+
+settings.register_profile("opossum", deadline=None, suppress_health_check=[HealthCheck.too_slow])
+settings.load_profile("opossum")
+
+
+@pytest.fixture(autouse=True)
+def own_home(tmp_path, monkeypatch):
+    """Keep what the desk remembers away from the home of whoever runs the tests."""
+    monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path / "config"))
+
+
+@pytest.fixture(scope="session")
+def night(tmp_path_factory):
+    """Return a function that plays a night at the bakery with faults, once each, and returns its take."""
+    known: dict[tuple, Take] = {}
+    folder = tmp_path_factory.mktemp("nights")
+
+    def play(*faults: str, seconds: float = 60.0) -> Take:
+        key = (faults, seconds)
+        if key not in known:
+            path = folder / f"{'-'.join(faults) or 'healthy'}-{seconds}.flow.jsonl"
+            record_night(path, faults, seconds=seconds)
+            known[key] = open_any(str(path))
+        return known[key]
+
+    return play

@@ -1,0 +1,217 @@
+"""The `.take` file: written whole or not at all, opened exactly, refused with a reason."""
+
+from __future__ import annotations
+
+import io
+import json
+import os
+import zipfile
+from pathlib import Path
+
+import numpy as np
+import pyarrow as pa
+import pytest
+from tape import Tape
+
+from opossum.take import archive
+from opossum.take.archive import TakeError, open_take, save_take
+from opossum.take.opening import open_any, take_name
+
+
+@pytest.fixture
+def saved(tmp_path) -> Path:
+    """Return a small take's file."""
+    tape = Tape().frame().frame()
+    door = tape.bind("open", "door#1", "Door.on_open")
+    tape.heard("open", door, d={"who": "cat"})
+    tape.frame().heard("open", door, d={"who": "dog"})
+    path = tmp_path / "small.take"
+    save_take(tape.take(), path)
+    return path
+
+
+def rewritten(path: Path, changes: dict[str, bytes | None], stored: bool = True) -> Path:
+    """Return a copy of a take's file with members replaced, added, or (None) left out."""
+    target = path.with_name("changed.take")
+    with zipfile.ZipFile(path) as source, zipfile.ZipFile(target, "w", zipfile.ZIP_STORED if stored else zipfile.ZIP_DEFLATED) as copy:
+        for name in source.namelist():
+            data = changes.get(name, source.read(name))
+            if data is not None:
+                copy.writestr(name, data)
+        for name in set(changes) - set(source.namelist()):
+            copy.writestr(name, changes[name])
+    return target
+
+
+def manifest_with(path: Path, **changes) -> bytes:
+    """Return the file's manifest with fields changed."""
+    with zipfile.ZipFile(path) as source:
+        manifest = json.loads(source.read("manifest.json"))
+    return json.dumps(manifest | changes).encode()
+
+
+def arrow(**columns) -> bytes:
+    """Return an Arrow file of one table."""
+    sink = io.BytesIO()
+    table = pa.table(columns)
+    with pa.ipc.new_file(sink, table.schema) as writer:
+        writer.write_table(table)
+    return sink.getvalue()
+
+
+def test_any_arrow_library_can_read_the_tables(saved):
+    """The file is a plain ZIP with a JSON manifest and Arrow tables."""
+    with zipfile.ZipFile(saved) as file:
+        assert all(info.compress_type == zipfile.ZIP_STORED for info in file.infolist())
+        manifest = json.loads(file.read("manifest.json"))
+        strings = pa.ipc.open_file(io.BytesIO(file.read("strings.arrow"))).read_all()["text"].to_pylist()
+        sends = pa.ipc.open_file(io.BytesIO(file.read("tables/send.arrow"))).read_all()
+
+    assert manifest["format"] == "opossum-take"
+    assert manifest["tables"]["send"]["rows"] == 2
+    assert sends["d"].to_pylist() == ['{"who": "cat"}', '{"who": "dog"}']
+    assert strings[manifest["tables"]["send"]["constants"]["ev"]] == "open"
+
+
+def test_the_same_take_makes_the_same_file(saved):
+    """Nothing in it depends on the hour."""
+    other = saved.with_name("other.take")
+    save_take(open_take(saved), other)
+
+    assert other.read_bytes() == saved.read_bytes()
+
+
+def test_a_failed_save_leaves_the_old_file_and_nothing_else(saved, monkeypatch):
+    """Writing is atomic."""
+    before = saved.read_bytes()
+
+    def fail(take, file):
+        file.write(b"half")
+        raise OSError(28, "No space left on device")
+
+    monkeypatch.setattr(archive, "_write_archive", fail)
+    with pytest.raises(OSError, match="No space left"):
+        save_take(open_take(saved), saved)
+
+    assert saved.read_bytes() == before
+    assert os.listdir(saved.parent) == [saved.name]
+
+
+def test_opening_any_tells_takes_from_streams(saved, tmp_path):
+    """The content decides, not the name."""
+    renamed = tmp_path / "no-suffix"
+    renamed.write_bytes(saved.read_bytes())
+
+    assert open_any(str(renamed)).records == open_take(saved).records
+    assert take_name("/x/night.flow.jsonl.gz") == "night"
+    assert take_name("-") == "standard input"
+
+
+def test_a_take_cannot_be_joined_with_other_files(saved):
+    """Only streams are peers of one session."""
+    with pytest.raises(TakeError, match="a saved take cannot be joined with other files"):
+        open_any([str(saved), str(saved)])
+
+
+@pytest.mark.parametrize(
+    ("changes", "reason"),
+    [
+        ({"../../evil": b"x"}, "holds `../../evil`, which no take has"),
+        ({"tables/cake.arrow": b"x"}, "holds `tables/cake.arrow`, which no take has"),
+        ({"manifest.json": None}, "a ZIP file but not a take"),
+        ({"manifest.json": b"{}"}, "its manifest is not a take's"),
+        ({"manifest.json": b"\xff\xfe"}, "its manifest is not a take's"),
+        ({"manifest.json": b"[" * 100_000}, "its manifest is not a take's"),
+        ({"strings.arrow": b"nonsense"}, "a table in it is damaged"),
+        ({"strings.arrow": arrow(text=pa.array([1, 2]))}, "its strings hold something that is no text"),
+        ({"strings.arrow": arrow(words=pa.array(["a"]))}, "its strings are not one column `text`"),
+        ({"tables/send.arrow": b""}, "a table in it is damaged"),
+        ({"tables/send.arrow": None}, "table `send` does not have the 2 rows its manifest says"),
+        ({"tables/send.arrow": arrow(s=pa.array([1]))}, "table `send` does not have the 2 rows"),
+        ({"tables/send.arrow": arrow(s=pa.array([1, 2]))}, "table `send` has no column `line`"),
+        ({"tables/send.arrow": arrow(d=pa.array([1, 2]))}, "has no column"),
+    ],
+)
+def test_a_hostile_file_is_refused_with_a_reason(saved, changes, reason):
+    """Path names, sizes that lie, wrong types: one sentence each, never a traceback."""
+    with pytest.raises(TakeError) as caught:
+        open_take(rewritten(saved, changes))
+
+    assert reason in str(caught.value)
+
+
+@pytest.mark.parametrize(
+    ("column", "reason"),
+    [
+        (pa.array(["a", "b"]), "table `call`, column `c` is of type string, expected integer"),
+        (pa.array([1, None]), "table `call`, column `c` holds nulls"),
+        (pa.array([0.5, 1.5]), "table `call`, column `c` is of type double, expected integer"),
+    ],
+    ids=["text", "nulls", "floats"],
+)
+def test_a_column_of_the_wrong_type_is_refused(saved, column, reason):
+    """Types are the contract's, or nothing."""
+    with zipfile.ZipFile(saved) as file:
+        table = pa.ipc.open_file(io.BytesIO(file.read("tables/call.arrow"))).read_all()
+    columns = {name: table[name].combine_chunks() for name in table.column_names} | {"c": column}
+    with pytest.raises(TakeError) as caught:
+        open_take(rewritten(saved, {"tables/call.arrow": arrow(**columns)}))
+
+    assert reason in str(caught.value)
+
+
+def test_codes_that_point_outside_the_strings_are_refused(saved):
+    """No view could show them."""
+    with zipfile.ZipFile(saved) as file:
+        table = pa.ipc.open_file(io.BytesIO(file.read("tables/call.arrow"))).read_all()
+    columns = {name: table[name].combine_chunks() for name in table.column_names} | {"fn": pa.array(np.array([0, 999], np.int32))}
+    with pytest.raises(TakeError, match="table `call`, column `fn` points outside what the take has"):
+        open_take(rewritten(saved, {"tables/call.arrow": arrow(**columns)}))
+
+
+@pytest.mark.parametrize(
+    ("field", "value", "reason"),
+    [
+        ("format", "cake", "its manifest says `cake`, not `opossum-take`"),
+        ("version", 99, "it was saved by a newer Opossum"),
+        ("tables", {"send": {"rows": 10**15}}, "does not have the 1,000,000,000,000,000 rows"),
+        ("tables", {"send": {"rows": -5}}, "does not have the -5 rows"),
+        ("tables", {"frame": {"rows": 10**9, "constants": {"n": 0, "line": 0, "t": 0, "p": 0}}}, "does not have the 1,000,000,000 rows"),
+        ("peers", [], "points outside what the take has"),
+    ],
+)
+def test_a_lying_manifest_is_refused(saved, field, value, reason):
+    """Nothing is believed that no bytes stand behind."""
+    with pytest.raises(TakeError) as caught:
+        open_take(rewritten(saved, {"manifest.json": manifest_with(saved, **{field: value})}))
+
+    assert reason in str(caught.value)
+
+
+def test_a_packed_member_is_refused(saved):
+    """Takes are stored, so nothing can unpack to more than it is."""
+    with pytest.raises(TakeError, match="is packed or sized as no take's is"):
+        open_take(rewritten(saved, {}, stored=False))
+
+
+@pytest.mark.parametrize("share", [0.1, 0.5, 0.9, 0.99])
+def test_a_cut_file_is_refused(saved, share):
+    """A broken copy says so."""
+    cut = saved.with_name("cut.take")
+    data = saved.read_bytes()
+    cut.write_bytes(data[: int(len(data) * share)])
+    with pytest.raises(TakeError, match="damaged"):
+        open_take(cut)
+
+
+@pytest.mark.parametrize("place", range(40, 3000, 131))
+def test_a_flipped_byte_is_refused_or_harmless(saved, place):
+    """No byte of a file can make opening raise anything but a refusal."""
+    data = bytearray(saved.read_bytes())
+    data[place % len(data)] ^= 0xFF
+    broken = saved.with_name("flipped.take")
+    broken.write_bytes(bytes(data))
+    try:
+        open_any(str(broken))
+    except TakeError as error:
+        assert str(error)

@@ -1,0 +1,444 @@
+"""Double firing: each cause on a small stream, and the quiet case beside it."""
+
+from __future__ import annotations
+
+import pytest
+from tape import Bound, Tape, only
+
+KIND = "double-fire"
+
+
+def started() -> Tape:
+    """Return a tape whose loading is over: frame 0 has ended, frame 1 runs."""
+    return Tape().frame().frame()
+
+
+# --- bound-twice ---------------------------------------------------------------------------------
+
+
+def test_one_listener_bound_twice_is_named_with_both_binds():
+    """One (event, owner, function) bound twice: one send calls it twice, and both places are told."""
+    tape = started()
+    tape("spawn", o="counter#1", cls="Counter")
+    first = tape.bind("bread", "counter#1", "Counter.on_bread", at="counter.gd:10")
+    again = tape.bind("bread", "counter#1", "Counter.on_bread", at="counter.gd:25")
+    tape.frame().heard("bread", first, again)
+    tape.frame()
+    tape.frame().heard("bread", first, again)
+
+    finding = only(tape.found(), "bound-twice")
+
+    assert finding.kind == KIND
+    assert finding.severity.value == "fault"
+    assert finding.frames == [2, 4]
+    assert finding.count == 2
+    assert finding.subject.as_dict() == {
+        "ev": "bread",
+        "o": "counter#1",
+        "cls": "Counter",
+        "fn": "Counter.on_bread",
+        "at": "counter.gd:25",
+    }
+    assert "counter.gd:10 and counter.gd:25" in finding.summary
+    assert "counter.gd:25" in finding.advice
+    assert [item.k for item in finding.evidence] == ["bind", "bind", "send", "call", "call"]
+    assert [item.line for item in finding.evidence[:2]] == [6, 7]
+    assert finding.cost_ns == pytest.approx(42_000, rel=0.1)
+
+
+def test_many_objects_of_one_class_are_one_finding_with_a_count():
+    """Three ovens with one mistake are one finding."""
+    tape = started()
+    ovens = []
+    for number in (1, 2, 3):
+        tape("spawn", o=f"oven#{number}", cls="Oven")
+        ovens += [tape.bind("bell", f"oven#{number}", "Oven.on_bell") for _ in range(2)]
+    tape.frame().heard("bell", *ovens)
+
+    finding = only(tape.found(), "bound-twice")
+
+    assert finding.count == 3
+    assert finding.subject.cls == "Oven"
+    assert finding.subject.o == ""
+
+
+def test_binds_without_ids_in_the_calls_are_found_by_who_was_bound():
+    """A recorder that gives no `b` in its calls still has its binds compared."""
+    tape = started()
+    for _ in range(2):
+        tape.bind("bread", "counter#1", "Counter.on_bread")
+    nameless = Bound(0, "bread", "counter#1", "Counter.on_bread")
+    tape.frame().heard("bread", nameless, nameless)
+
+    assert only(tape.found(), "bound-twice").count == 1
+
+
+def test_bound_again_after_unbinding_is_quiet():
+    """One bind after the other is how it should be."""
+    tape = started()
+    first = tape.bind("bread", "counter#1", "Counter.on_bread")
+    tape.frame().heard("bread", first)
+    tape("unbind", b=first.number)
+    second = tape.bind("bread", "counter#1", "Counter.on_bread")
+    tape.frame().heard("bread", second)
+
+    assert tape.found() == []
+
+
+def test_two_functions_of_one_owner_for_one_event_are_quiet():
+    """An owner may have two functions for one event."""
+    tape = started()
+    one = tape.bind("bread", "counter#1", "Counter.on_bread")
+    other = tape.bind("bread", "counter#1", "Counter.show_bread")
+    tape.frame().heard("bread", one, other)
+
+    assert tape.found() == []
+
+
+def test_frames_of_loading_never_count():
+    """What fires twice before the first idle belongs to loading."""
+    tape = Tape().frame()
+    first = tape.bind("bread", "counter#1", "Counter.on_bread")
+    again = tape.bind("bread", "counter#1", "Counter.on_bread")
+    tape.heard("bread", first, again)
+    tape.frame(idle=False).frame()
+
+    assert tape.found() == []
+
+
+# --- two-routes ----------------------------------------------------------------------------------
+
+
+def routes(second_event: str, same_data: bool = True, second_sender: str = "till#1") -> Tape:
+    """Return a tape on which a payment reaches the ledger through one call of the till twice."""
+    tape = started()
+    till = tape.bind("paid", "till#1", "Till.on_paid")
+    book = tape.bind("sale", "ledger#1", "Ledger.on_income", at="ledger.gd:5")
+    coin = tape.bind("coin", "ledger#1", "Ledger.on_income")
+    tape.frame()
+    c = tape.open_call(tape.send("paid", o="customer#1"), till)
+    tape.heard("sale", book, o="till#1", c=c, d={"coins": 3})
+    tape.heard(
+        second_event, coin if second_event == "coin" else book, o=second_sender, c=c, d={"coins": 3 if same_data else 4}
+    )
+    tape("ret", c=c, eff=2)
+    return tape
+
+
+def test_two_events_of_one_cause_that_reach_one_function():
+    """Coin and sale spring from one call and book the same income."""
+    finding = only(routes("coin").found(), "two-routes")
+
+    assert finding.frames == [2]
+    assert finding.subject.fn == "Ledger.on_income"
+    assert "`sale` and `coin`" in finding.summary
+    assert "Customer" not in finding.summary
+    assert [item.k for item in finding.evidence].count("send") >= 2
+
+
+def test_one_event_sent_twice_by_one_call():
+    """The same call sends the same event twice."""
+    assert only(routes("sale").found(), "two-routes").count == 1
+
+
+def test_different_data_tells_two_sends_apart():
+    """Two payments of different coins are two payments."""
+    assert routes("coin", same_data=False).found() == []
+    assert routes("sale", same_data=False).found() == []
+
+
+def test_one_event_from_different_senders_is_quiet():
+    """Two tills may both sell in one frame."""
+    assert routes("sale", second_sender="till#2").found() == []
+
+
+def test_two_events_of_one_timer_firing():
+    """One firing of a timer that sends two events to one function is one cause."""
+    tape = started()
+    tick = tape.bind("tick_a", "clock#1", "Clock.on_beat")
+    tock = tape.bind("tick_b", "clock#1", "Clock.on_beat")
+    a = tape.arm("timer", "clock#1", "beat")
+    tape.frame()
+    tape.heard("tick_a", tick, via="timer", a=a)
+    tape.heard("tick_b", tock, via="timer", a=a)
+
+    assert only(tape.found(), "two-routes").frames == [2]
+
+
+def test_a_timer_that_catches_up_after_a_stall_is_quiet():
+    """Two firings of one timer in one frame are the stall's consequence."""
+    tape = started()
+    beat = tape.bind("beat", "clock#1", "Clock.on_beat")
+    a = tape.arm("timer", "clock#1", "beat")
+    tape.frame()
+    for _ in range(3):
+        tape.heard("beat", beat, via="timer", a=a)
+
+    assert tape.found() == []
+
+
+def test_a_tick_that_all_share_is_no_common_cause():
+    """Two objects' ticks may each send the same event: the frame is not a cause."""
+    tape = started()
+    ovens = [tape.bind("tick", f"oven#{n}", "Oven.on_tick") for n in (1, 2)]
+    done = tape.bind("done", "shelf#1", "Shelf.on_done")
+    tape.frame()
+    s = tape.send("tick", via="tick")
+    for oven in ovens:
+        c = tape.open_call(s, oven)
+        tape.heard("done", done, o="kitchen", c=c)
+        tape("ret", c=c, eff=1)
+
+    assert tape.found() == []
+
+
+def test_a_function_that_calls_itself_in_a_circle_is_no_double_fire():
+    """A cycle is told as a cycle."""
+    tape = started()
+    low = tape.bind("low", "pantry#1", "Pantry.on_low")
+    tape.frame()
+    outer = tape.open_call(tape.send("low", o="mixer#1"), low)
+    inner = tape.open_call(tape.send("low", o="mixer#1", c=outer), low)
+    tape("ret", c=inner, eff=1)
+    tape("ret", c=outer, eff=1)
+
+    assert tape.found() == []
+
+
+# --- queue-kept ----------------------------------------------------------------------------------
+
+
+def test_a_send_pulled_twice_was_kept_on_its_queue():
+    """The second pull is the fault, and its frame is told."""
+    tape = started()
+    job = tape.bind("job", "baker#1", "Baker.on_job")
+    s = tape.send("job", via="queue", q="bench")
+    tape("put", q="bench", s=s)
+    for _ in range(3):
+        tape.frame()
+        tape("pull", q="bench", s=s)
+        tape.call(s, job)
+
+    finding = only(tape.found(), "queue-kept")
+
+    assert finding.frames == [3, 4]
+    assert finding.count == 2
+    assert finding.subject.q == "bench"
+    assert finding.subject.fn == "Baker.on_job"
+
+
+def test_a_send_put_back_on_purpose_may_be_pulled_again():
+    """As many pulls as puts are fine."""
+    tape = started()
+    s = tape.send("job", via="queue", q="bench")
+    for _ in range(2):
+        tape.frame()
+        tape("put", q="bench", s=s)
+        tape("pull", q="bench", s=s)
+
+    assert tape.found() == []
+
+
+# --- armed-twice ---------------------------------------------------------------------------------
+
+
+def test_two_looping_timers_alive_together_double_the_rate():
+    """Both fire: the effect comes at twice the rate."""
+    tape = started()
+    tape("spawn", o="oven#1", cls="Oven")
+    steam = tape.bind("steam", "oven#1", "Oven.on_steam")
+    first = tape.arm("timer", "oven#1", "steam", at="oven.gd:7")
+    tape.frame()
+    second = tape.arm("timer", "oven#1", "steam", at="oven.gd:7")
+    for _ in range(4):
+        tape.frame()
+        tape.heard("steam", steam, via="timer", a=first, o="oven#1")
+        tape.frame()
+        tape.heard("steam", steam, via="timer", a=second, o="oven#1")
+
+    finding = only(tape.found(), "armed-twice")
+
+    assert finding.count == 4
+    assert finding.frames == [4, 6, 8, 10]
+    assert finding.subject.o == "oven#1"
+    assert "oven.gd:7" in finding.advice
+
+
+def test_a_timer_cleared_before_the_next_is_quiet():
+    """One timer after the other is how it should be."""
+    tape = started()
+    steam = tape.bind("steam", "oven#1", "Oven.on_steam")
+    for _ in range(2):
+        a = tape.arm("timer", "oven#1", "steam")
+        tape.frame()
+        tape.heard("steam", steam, via="timer", a=a)
+        tape("disarm", a=a, how="cleared")
+
+    assert tape.found() == []
+
+
+def test_overlapping_delays_bring_the_effect_twice():
+    """Two delays pending together, and both land."""
+    tape = started()
+    ready = tape.bind("ready", "oven#1", "Oven.on_ready")
+    arms = [tape.arm("delay", "oven#1", "ready") for _ in range(2)]
+    for a in arms:
+        tape.frame()
+        tape.heard("ready", ready, via="delay", a=a)
+        tape("disarm", a=a, how="done")
+
+    assert only(tape.found(), "armed-twice").count == 1
+
+
+def test_delays_for_different_customers_are_quiet():
+    """What their sends carry tells them apart."""
+    tape = started()
+    serve = tape.bind("serve", "till#1", "Till.on_serve")
+    arms = [tape.arm("delay", "till#1", "serve") for _ in range(2)]
+    for number, a in enumerate(arms):
+        tape.frame()
+        tape.heard("serve", serve, via="delay", a=a, d={"who": f"customer#{number}"})
+
+    assert tape.found() == []
+
+
+def test_a_delay_that_sets_itself_again_is_no_double_arming():
+    """It is set from its own call, when it is no longer pending."""
+    tape = started()
+    look = tape.bind("look", "lamp#1", "Lamp.on_look")
+    a = tape.arm("delay", "lamp#1", "look")
+    for _ in range(5):
+        tape.frame()
+        c = tape.open_call(tape.send("look", via="delay", a=a), look)
+        following = tape.arm("delay", "lamp#1", "look", c=c)
+        tape("ret", c=c, eff=1)
+        tape("disarm", a=a, how="done")
+        a = following
+
+    assert tape.found() == []
+
+
+# --- held-input ----------------------------------------------------------------------------------
+
+
+def held(owner_uses_down: bool = False, changes: int = 1, with_down: bool = True) -> Tape:
+    """Return a tape on which a key is held for four frames."""
+    tape = started()
+    sell = tape.bind("sell_held", "till#1", "Till.on_sell")
+    start = tape.bind("sell_down", "till#1", "Till.on_start")
+    tape.frame()
+    if with_down:
+        tape.heard("sell_down", *([start] if owner_uses_down else []), via="input", key="E", edge="down")
+    for _ in range(4):
+        tape.frame()
+        tape.heard("sell_held", sell, eff=changes, via="input", key="E", edge="held")
+    tape.frame()
+    tape.send("sell_up", via="input", key="E", edge="up")
+    return tape
+
+
+def test_an_action_that_hangs_on_the_held_key():
+    """It ran on four frames of one press: three too many."""
+    finding = only(held().found(), "held-input")
+
+    assert finding.count == 3
+    assert finding.frames == [4, 5, 6]
+    assert "`down`" in finding.advice
+    assert "`E`" in finding.summary
+
+
+@pytest.mark.parametrize(
+    "quiet",
+    [{"owner_uses_down": True}, {"changes": 0}, {"with_down": False}],
+    ids=["the press has a listener of its own", "it changes nothing", "there is no press to use"],
+)
+def test_holding_that_is_meant_is_quiet(quiet):
+    """Held input is only a fault when the press was there to be used."""
+    assert held(**quiet).found() == []
+
+
+# --- no-latch ------------------------------------------------------------------------------------
+
+
+def stay(effects: list[int], leave_before: int | None = None) -> Tape:
+    """Return a tape on which the cat lies on the warm spot, one frame an effect."""
+    tape = started()
+    spot = tape.bind("spot_stay", "spot#1", "Spot.on_stay")
+    tape.frame()
+    tape.send("spot_enter", o="spot#1", via="zone", edge="enter", d={"other": "cat#1"})
+    for number, effect in enumerate(effects):
+        tape.frame()
+        if number == leave_before:
+            tape.send("spot_leave", o="spot#1", via="zone", edge="leave", d={"other": "cat#1"})
+            tape.send("spot_enter", o="spot#1", via="zone", edge="enter", d={"other": "cat#1"})
+        tape.heard("spot_stay", spot, eff=effect, o="spot#1", via="zone", edge="stay", d={"other": "cat#1"})
+    return tape
+
+
+def test_a_dwell_event_that_is_sent_again_on_every_frame():
+    """The first effect after waiting is right, the ones after it are the fault."""
+    finding = only(stay([0, 0, 1, 1, 1, 1]).found(), "no-latch")
+
+    assert finding.count == 3
+    assert finding.frames == [6, 7, 8]
+    assert finding.subject.fn == "Spot.on_stay"
+
+
+@pytest.mark.parametrize(
+    ("effects", "leave_before"),
+    [([0, 0, 1, 0, 0, 0], None), ([1, 0, 1, 0, 1, 0], None), ([1, 1, 1, 1], 2)],
+    ids=["acts once", "stops in between", "the zone was left in between"],
+)
+def test_a_latched_dwell_is_quiet(effects, leave_before):
+    """Acting once a visit, or after leaving, is how it should be."""
+    assert stay(effects, leave_before).found() == []
+
+
+def test_a_threshold_event_that_is_sent_while_the_value_is_beyond():
+    """The watched heat parts the frames that send from those that do not: there is no latch."""
+    tape = started()
+    oven = tape.bind("tick", "oven#1", "Oven.on_tick")
+    alarm = tape.bind("too_hot", "bell#1", "Bell.on_alarm")
+    for heat in (100, 180, 220, 230, 240, 150, 120):
+        tape.frame()
+        tape("watch", o="oven#1", name="heat", v=heat)
+        c = tape.open_call(tape.send("tick", via="tick"), oven)
+        if heat >= 200:
+            tape.heard("too_hot", alarm, o="oven#1", c=c)
+        tape("ret", c=c, eff=1)
+
+    finding = only(tape.found(), "no-latch")
+
+    assert finding.subject.ev == "too_hot"
+    assert finding.subject.fn == "Oven.on_tick"
+    assert finding.frames == [5, 6]
+    assert "`heat` of oven#1 was at or above 220" in finding.summary
+
+
+# --- mirrored ------------------------------------------------------------------------------------
+
+
+def two_peers(host_eff: int, client_eff: int) -> list:
+    """Return the findings of one networked event heard on two peers."""
+    tape = Tape(peer="host")
+    tape("head", opossum=1, game="test", peer="guest", p="guest")
+    for peer in ("host", "guest"):
+        tape("frame", n=0, p=peer)("idle", p=peer)("frame", n=1, p=peer)
+        tape("bind", b=1, ev="pay", o="till#1", fn="Till.on_pay", p=peer)
+        tape("send", s=1, ev="pay", net="pay-1", via="net", p=peer)
+        tape("call", c=1, s=1, b=1, o="till#1", fn="Till.on_pay", p=peer)
+        tape("ret", c=1, eff=host_eff if peer == "host" else client_eff, p=peer)("idle", p=peer)("bye", p=peer)
+    return tape.found(bye=False)
+
+
+def test_one_networked_event_that_changes_one_owner_on_two_peers_is_a_note():
+    """It may be meant, so it is only noted."""
+    finding = only(two_peers(1, 1), "mirrored")
+
+    assert finding.severity.value == "note"
+    assert "host and guest" in finding.summary
+
+
+def test_a_peer_that_only_shows_it_is_quiet():
+    """A guest that changes nothing mirrors nothing."""
+    assert two_peers(1, 0) == []

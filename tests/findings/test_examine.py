@@ -1,0 +1,112 @@
+"""Examining as a whole: the order, the story, the bakery's faults on and off."""
+
+from __future__ import annotations
+
+import json
+
+import pytest
+from tape import Tape, read
+
+from moonrise_bakery.faults import DEMO_FAULTS, FAULTS
+from opossum.findings.catalogue import KINDS_OF_FINDINGS
+from opossum.findings.examine import doubled_calls, examine
+from opossum.findings.thresholds import Thresholds
+
+SECONDS = 60.0
+
+
+def test_the_healthy_night_has_no_finding(night):
+    """A warning in a healthy take is a defect of the product."""
+    assert examine(night(seconds=SECONDS)) == []
+
+
+@pytest.mark.parametrize("fault", FAULTS.values(), ids=lambda fault: fault.name)
+def test_each_fault_of_the_bakery_is_found_and_nothing_else(night, fault):
+    """Switched on, a fault is named by kind and cause; it brings no false ones along."""
+    found = examine(night(fault.name, seconds=SECONDS))
+
+    assert [(finding.kind, finding.cause) for finding in found] == [(fault.kind, fault.name)]
+
+
+def test_the_demo_night_has_its_handful(night):
+    """All of the demo's faults show together as they do alone."""
+    found = examine(night(*DEMO_FAULTS, seconds=SECONDS))
+
+    assert {finding.cause for finding in found} == set(DEMO_FAULTS)
+
+
+def test_worst_comes_first(night):
+    """Faults before waste before risks."""
+    ranks = [finding.severity.rank for finding in examine(night(*DEMO_FAULTS, "left-bound", seconds=SECONDS))]
+
+    assert ranks == sorted(ranks)
+    assert len(ranks) == len(DEMO_FAULTS) + 1
+
+
+def test_every_finding_proves_itself_by_lines_of_the_stream(night, tmp_path):
+    """Each piece of evidence names a line that holds a record of that kind."""
+    from opossum.stream.writing import stream_lines
+
+    take = night(*DEMO_FAULTS, seconds=SECONDS)
+    lines = list(stream_lines(take.tables, take.strings, [span.name for span in take.peers]))
+    for finding in examine(take):
+        assert finding.evidence
+        for item in finding.evidence:
+            assert json.loads(lines[item.line - 1])["k"] == item.k
+
+
+def test_findings_as_plain_values_survive_json(night):
+    """What the command prints holds plain values only."""
+    for finding in examine(night(*DEMO_FAULTS, seconds=SECONDS)):
+        plain = finding.as_dict()
+        assert json.loads(json.dumps(plain)) == plain
+        assert plain["frames"] == sorted(set(plain["frames"]))
+        assert plain["summary"].endswith(".")
+        assert plain["advice"].endswith(".")
+
+
+def test_only_the_asked_kinds_are_looked_for(night):
+    """`only` leaves the other kinds out."""
+    found = examine(night(*DEMO_FAULTS, seconds=SECONDS), only=("freeze",))
+
+    assert {finding.kind for finding in found} == {"freeze"}
+
+
+def test_progress_is_told_kind_by_kind_and_may_cancel(night):
+    """An examination can be stopped between kinds."""
+    told: list[str] = []
+    examine(night(seconds=SECONDS), progress=told.append)
+    assert told == [kind.name for kind in KINDS_OF_FINDINGS]
+
+    def cancel(kind: str) -> None:
+        raise KeyboardInterrupt
+
+    with pytest.raises(KeyboardInterrupt):
+        examine(night(seconds=SECONDS), progress=cancel)
+
+
+@pytest.mark.parametrize("data", [b"", b'{"k":"head","opossum":1,"t":0}\n', b'{"k":"frame","n":0,"t":0}\n', b'{"k":"idle","t":5}\n'])
+def test_almost_empty_takes_are_examined_without_a_finding(data):
+    """Nothing recorded, nothing found, nothing raised."""
+    assert examine(read(data)) == []
+
+
+def test_doubled_calls_marks_the_beads_of_double_fire():
+    """Views learn from findings which beads are twins."""
+    tape = Tape().frame().frame()
+    pair = [tape.bind("bread", "counter#1", "Counter.on_bread") for _ in range(2)]
+    tape.heard("bread", *pair)
+    take = tape.take()
+
+    assert doubled_calls(take, examine(take)).tolist() == [True, True]
+    assert doubled_calls(take, []).tolist() == [False, False]
+
+
+def test_a_threshold_is_set_by_name():
+    """Settings come as text; what is not known is said with what is."""
+    assert Thresholds().with_setting("polling_calls=5").polling_calls == 5
+    assert Thresholds().with_setting("freeze_longer_than_ms=50.5").freeze_longer_than_ms == 50.5
+    with pytest.raises(ValueError, match="there is no threshold `speed`; there are: freeze_longer_than_ms, "):
+        Thresholds().with_setting("speed=1")
+    with pytest.raises(ValueError, match="threshold `polling_calls` needs a number, got `many`"):
+        Thresholds().with_setting("polling_calls=many")

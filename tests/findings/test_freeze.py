@@ -1,0 +1,272 @@
+"""Freezes: each cause on a small stream, and the quiet case beside it."""
+
+from __future__ import annotations
+
+import pytest
+from tape import Bound, Tape, only
+
+KIND = "freeze"
+
+
+def playing(frames: int = 8, **head) -> tuple[Tape, Bound]:
+    """Return a tape of a game that plays well, and a listener of it."""
+    tape = Tape(**head).frame()
+    tape("spawn", o="ledger#1", cls="Ledger")
+    quarter = tape.bind("quarter", "ledger#1", "Ledger.on_quarter", at="ledger.gd:30")
+    for _ in range(frames):
+        tape.frame().heard("quarter", quarter, takes_ms=2)
+    return tape, quarter
+
+
+# --- slow-call -----------------------------------------------------------------------------------
+
+
+def test_one_slow_call_is_named_not_the_frame():
+    """Its own time is most of the frame."""
+    tape, quarter = playing()
+    tape.frame().heard("quarter", quarter, takes_ms=400)
+    tape.frame()
+
+    finding = only(tape.found(), "slow-call")
+
+    assert finding.kind == KIND
+    assert finding.severity.value == "fault"
+    assert finding.frames == [9]
+    assert finding.subject.fn == "Ledger.on_quarter"
+    assert finding.subject.ev == "quarter"
+    assert finding.cost_ns == pytest.approx(400e6, rel=0.01)
+    assert "took 400 ms itself" in finding.summary
+    assert any("Last before" in detail for detail in finding.details)
+
+
+def test_time_spent_in_calls_inside_belongs_to_those():
+    """The outer call waits for the inner one, which is the slow one."""
+    tape, quarter = playing()
+    inner = tape.bind("write", "book#1", "Book.on_write")
+    tape.frame()
+    c = tape.open_call(tape.send("quarter"), quarter)
+    tape.heard("write", inner, takes_ms=300, c=c)
+    tape("ret", c=c, eff=1)
+    tape.frame()
+
+    assert only(tape.found(), "slow-call").subject.fn == "Book.on_write"
+
+
+def test_a_stuck_record_of_a_call_that_came_back_shows_its_stack():
+    """It came back, so it was slow, not endless; the watchdog's stack tells where."""
+    tape, quarter = playing()
+    tape.frame()
+    c = tape.open_call(tape.send("quarter"), quarter)
+    tape.ms(300)("stuck", sec=0.3, stack=["Ledger.write_page ledger.gd:44", "Ledger.on_quarter ledger.gd:31"], c=c)
+    tape.ms(300)("ret", c=c, eff=1)
+    tape.frame()
+
+    finding = only(tape.found(), "slow-call")
+
+    assert any("Ledger.write_page ledger.gd:44" in detail for detail in finding.details)
+
+
+def test_slow_calls_of_one_function_are_one_finding():
+    """Three frames, one cause."""
+    tape, quarter = playing()
+    for _ in range(3):
+        tape.frame().heard("quarter", quarter, takes_ms=200)
+        tape.frame().frame()
+
+    finding = only(tape.found(), "slow-call")
+
+    assert finding.count == 3
+    assert len(finding.frames) == 3
+
+
+# --- quiet ---------------------------------------------------------------------------------------
+
+
+def test_loading_is_quiet():
+    """What comes before the first idle may take its time."""
+    tape = Tape().frame()
+    load = tape.bind("load", "game#1", "Game.on_load")
+    tape.heard("load", load, takes_ms=3000)
+    tape.frames(5)
+
+    assert tape.found() == []
+
+
+def test_time_held_at_a_tripwire_is_quiet():
+    """Nobody plays while the game is held."""
+    tape, quarter = playing()
+    tape.frame()
+    c = tape.open_call(tape.send("quarter"), quarter)
+    tape("held", c=c).ms(5000)("went")
+    tape("ret", c=c, eff=1)
+    tape.frame()
+
+    assert tape.found() == []
+
+
+def test_a_long_wait_after_idle_is_quiet():
+    """Vertical sync, sleep, a menu: waiting is no freeze."""
+    tape, _ = playing()
+    tape.frame(length_ms=2000)
+    tape.frame()
+
+    assert tape.found() == []
+
+
+def test_a_phase_in_which_the_engine_waits_is_quiet():
+    """The head's `waits` names phases whose time is not work."""
+    tape, quarter = playing(phases=["update", "draw"], waits=["draw"])
+    tape.frame()("phase", name="update").heard("quarter", quarter, takes_ms=2)
+    tape("phase", name="draw").ms(800)
+    tape.frame()
+
+    assert tape.found() == []
+
+
+def test_a_slow_game_does_not_freeze_on_every_frame():
+    """Six times the median, not one hundred milliseconds alone."""
+    tape, quarter = playing(frames=0)
+    for _ in range(8):
+        tape.frame().heard("quarter", quarter, takes_ms=150)
+
+    assert tape.found() == []
+
+
+# --- endless-loop --------------------------------------------------------------------------------
+
+
+def test_a_guarded_loop_that_turned_is_an_endless_loop():
+    """The spin record names the place."""
+    tape, quarter = playing()
+    tape.frame()
+    c = tape.open_call(tape.send("quarter"), quarter)
+    tape.ms(150)("spin", at="ledger.gd:40", n=100_000, c=c)
+    tape.ms(350)("spin", at="ledger.gd:40", n=1_000_000, c=c)
+
+    finding = only(tape.found(bye=False), "endless-loop")
+
+    assert finding.frames == [9]
+    assert finding.subject.fn == "Ledger.on_quarter"
+    assert finding.subject.at == "ledger.gd:40"
+    assert "turned 1,000,000 times" in finding.summary
+    assert "way out" in finding.advice
+
+
+def test_a_stuck_call_that_never_came_back_is_a_freeze():
+    """The watchdog saw it: it froze, it did not crash."""
+    tape, quarter = playing()
+    tape.frame()
+    c = tape.open_call(tape.send("quarter"), quarter)
+    tape.ms(500)("stuck", sec=0.5, stack=["Ledger.find ledger.gd:51"], c=c)
+
+    finding = only(tape.found(bye=False), "endless-loop")
+
+    assert "froze" in finding.summary
+    assert "0.5 s" in finding.summary
+    assert any("Ledger.find ledger.gd:51" in detail for detail in finding.details)
+
+
+def test_a_stream_that_ends_in_an_open_call_says_what_is_not_known():
+    """Without a watchdog, a freeze and a crash look the same."""
+    tape, quarter = playing()
+    tape.frame()
+    tape.open_call(tape.send("quarter"), quarter)
+
+    finding = only(tape.found(bye=False), "endless-loop")
+
+    assert "ends inside it without `bye`" in finding.summary
+    assert any("do not tell whether" in detail for detail in finding.details)
+    assert "froze or crashed" in finding.advice
+
+
+def test_a_stream_cut_off_between_calls_is_quiet():
+    """Somebody stopped the game; nothing hung."""
+    tape, _ = playing()
+    tape.frame()
+
+    assert tape.found(bye=False) == []
+
+
+# --- event-storm ---------------------------------------------------------------------------------
+
+
+def storm(rounds: int, takes_ms: float) -> Tape:
+    """Return a tape on which mixer and pantry answer each other within one frame."""
+    tape, _ = playing()
+    low = tape.bind("flour_low", "pantry#1", "Pantry.on_low")
+    added = tape.bind("flour_added", "mixer#1", "Mixer.on_added")
+    tape.frame()
+    open_calls = []
+    cause = None
+    for _ in range(rounds):
+        for event, listener in (("flour_low", low), ("flour_added", added)):
+            cause = tape.open_call(tape.send(event, c=cause), listener)
+            open_calls.append(cause)
+            tape.ms(takes_ms)
+    for c in reversed(open_calls):
+        tape("ret", c=c, eff=1)
+    return tape.frame()
+
+
+def test_events_that_answer_each_other_are_a_storm():
+    """The cycle is named, and how deep it went."""
+    finding = only(storm(60, 3).found(), "event-storm")
+
+    assert finding.frames == [9]
+    assert "60 times" in finding.summary
+    assert "120 calls deep" in finding.summary
+    assert "`flour_added`" in finding.summary
+    assert "`flour_low`" in finding.summary
+    assert any("innermost to outermost" in detail for detail in finding.details)
+
+
+def test_a_short_exchange_is_no_storm():
+    """Two answers in an ordinary frame are talk."""
+    assert storm(2, 0.1).found() == []
+
+
+# --- many-calls ----------------------------------------------------------------------------------
+
+
+def test_a_burst_of_short_calls_names_event_and_count():
+    """No single call is to blame."""
+    tape, _ = playing()
+    crumb = tape.bind("crumb", "tray#1", "Tray.on_crumb")
+    tape.frame()
+    for number in range(300):
+        tape.heard("crumb", crumb, takes_ms=1, d={"n": number})
+    tape.frame()
+
+    finding = only(tape.found(), "many-calls")
+
+    assert finding.subject.ev == "crumb"
+    assert finding.subject.fn == "Tray.on_crumb"
+    assert "300 calls" in finding.summary
+
+
+# --- waiting -------------------------------------------------------------------------------------
+
+
+def test_a_thread_that_stands_still_outside_any_call_waits():
+    """The stack shows for what."""
+    tape, quarter = playing()
+    tape.frame().heard("quarter", quarter, takes_ms=2)
+    tape.ms(400)("stuck", sec=0.4, stack=["wait_for_plug plug.gd:3", "main main.gd:9"])
+    tape.ms(400)
+    tape.frame()
+
+    finding = only(tape.found(), "waiting")
+
+    assert finding.subject.at == "plug.gd:3"
+    assert "outside any call" in finding.summary
+    assert any("Ledger.on_quarter" in detail for detail in finding.details)
+
+
+def test_a_slow_call_after_idle_is_found():
+    """Input delivered after `idle` counts to the frame, and so does its slowness."""
+    tape, quarter = playing()
+    tape.frame()("idle")
+    tape.heard("quarter", quarter, takes_ms=300)
+    tape("frame", n=10)("idle")
+
+    assert only(tape.found(), "slow-call").frames == [9]

@@ -1,0 +1,178 @@
+"""Polling waste: each cause on a small stream, and the quiet case beside it."""
+
+from __future__ import annotations
+
+import pytest
+from tape import Tape, only
+
+from opossum.findings.thresholds import Thresholds
+
+KIND = "polling-waste"
+FRAMES = 80
+
+
+def polled(finds: set[int] = frozenset(), announce: bool = False, eff_of_miss: int | None = 0, frames: int = FRAMES) -> Tape:
+    """Return a tape on which a shelf looks every frame and finds bread on some of them."""
+    tape = Tape(hz=60).frame().frame()
+    tape("spawn", o="shelf#1", cls="Shelf")
+    look = tape.bind("tick", "shelf#1", "Shelf.on_tick", at="shelf.gd:9")
+    for frame in range(frames):
+        tape.frame()
+        if announce and frame in finds:
+            tape.heard("bread_ready", o="oven#1")
+        tape.heard("tick", look, eff=1 if frame in finds else eff_of_miss, takes_ms=0.1, via="tick")
+    return tape
+
+
+# --- every-frame ---------------------------------------------------------------------------------
+
+
+def test_a_tick_that_mostly_finds_nothing():
+    """Calls, share, time and what is saved are told with numbers."""
+    finding = only(polled({10, 30, 50}).found(), "every-frame")
+
+    assert finding.kind == KIND
+    assert finding.severity.value == "waste"
+    assert finding.count == 80
+    assert len(finding.frames) == 77
+    assert finding.cost_ns == pytest.approx(77 * 101_000, rel=0.02)
+    assert "80 times on every frame, 96.2% of them for nothing" in finding.summary
+    assert "3 times" in finding.summary
+    assert "shelf.gd:9" in finding.advice
+    assert "77 calls" in finding.details[0]
+
+
+def test_the_event_that_comes_just_then_is_named():
+    """bread_ready comes on every find and at no other time: bind to it."""
+    finding = only(polled({10, 30, 50}, announce=True).found(), "every-frame")
+
+    assert "`bread_ready`" in finding.advice
+    assert "100%" in finding.details[1]
+
+
+def test_an_event_the_poll_itself_sends_is_no_replacement():
+    """What the poll causes cannot be its cue."""
+    tape = Tape(hz=60).frame().frame()
+    look = tape.bind("tick", "shelf#1", "Shelf.on_tick")
+    for frame in range(FRAMES):
+        tape.frame()
+        c = tape.open_call(tape.send("tick", via="tick"), look)
+        if frame in (10, 30, 50):
+            tape.send("shelf_full", o="shelf#1", c=c)
+        tape("ret", c=c, eff=int(frame in (10, 30, 50)))
+
+    assert "shelf_full" not in only(tape.found(), "every-frame").advice
+
+
+def test_an_event_that_comes_all_the_time_is_no_replacement():
+    """It would not tell when there is something to find."""
+    tape = Tape(hz=60).frame().frame()
+    look = tape.bind("tick", "shelf#1", "Shelf.on_tick")
+    for frame in range(FRAMES):
+        tape.frame()
+        tape.send("moved", o="cat#1")
+        tape.heard("tick", look, eff=int(frame in (10, 30, 50)), via="tick")
+
+    assert "moved" not in only(tape.found(), "every-frame").advice
+
+
+@pytest.mark.parametrize(
+    "quiet",
+    [
+        {"eff_of_miss": None},
+        {"finds": set(range(0, FRAMES, 5))},
+        {"frames": 50},
+    ],
+    ids=["effects unknown", "one look in five finds something", "too few calls to say"],
+)
+def test_a_tick_that_does_work_or_is_unknown_is_quiet(quiet):
+    """Dear or not: what is not shown to be wasted is not called waste."""
+    assert polled(**quiet).found() == []
+
+
+def test_instances_of_one_class_are_summed():
+    """Three shelves with thirty looks each are ninety looks."""
+    tape = Tape(hz=60).frame().frame()
+    shelves = []
+    for number in range(3):
+        tape("spawn", o=f"shelf#{number}", cls="Shelf")
+        shelves.append(tape.bind("tick", f"shelf#{number}", "Shelf.on_tick"))
+    for _ in range(30):
+        tape.frame().heard("tick", *shelves, eff=0, via="tick")
+
+    finding = only(tape.found(), "every-frame")
+
+    assert finding.count == 90
+    assert "3 objects" in finding.summary
+
+
+def test_thresholds_are_settings():
+    """Whoever wants to hear earlier, may."""
+    assert only(polled(frames=50).found(thresholds=Thresholds(polling_calls=40)), "every-frame").count == 50
+
+
+# --- short-timer, delay-loop, stay-loop ----------------------------------------------------------
+
+
+def test_a_looping_timer_that_mostly_finds_nothing():
+    """Its interval is told, and the delay it adds."""
+    tape = Tape(hz=60).frame().frame()
+    look = tape.bind("look", "window#1", "Window.on_look")
+    a = tape.arm("timer", "window#1", "look")
+    for _ in range(70):
+        tape.frames(6).heard("look", look, eff=0, via="timer", a=a, o="window#1")
+
+    finding = only(tape.found(), "short-timer")
+
+    assert "by a timer every 96 ms" in finding.summary
+    assert "48 ms late on average" in finding.details[1]
+
+
+def delay_loop(effect: int, length_ms: float) -> Tape:
+    """Return a tape with a delay that sets itself again in its own call."""
+    tape = Tape(hz=60).frame().frame()
+    check = tape.bind("check", "lamp#1", "Lamp.on_check")
+    a = tape.arm("delay", "lamp#1", "check")
+    for _ in range(70):
+        if length_ms > 16:
+            tape.frame(length_ms=length_ms)
+        else:
+            tape.ms(length_ms)
+        c = tape.open_call(tape.send("check", via="delay", a=a), check)
+        a = tape.arm("delay", "lamp#1", "check", c=c)
+        tape("ret", c=c, eff=effect)
+    return tape
+
+
+def test_a_delay_that_sets_itself_again_for_nothing():
+    """The polling loop in disguise."""
+    finding = only(delay_loop(0, 50).found(), "delay-loop")
+
+    assert finding.count >= 69
+    assert "sets itself again every 50 ms" in finding.summary
+
+
+def test_a_delay_loop_faster_than_a_frame_is_said_to_be_worse_than_a_tick():
+    """It runs more often than frames do."""
+    tape = delay_loop(0, 5)
+    finding = only([item for item in tape.found() if item.kind == KIND], "delay-loop")
+
+    assert any("worse than a tick" in detail for detail in finding.details)
+
+
+def test_a_delay_loop_that_does_work_is_quiet():
+    """A heartbeat may beat."""
+    assert delay_loop(1, 50).found() == []
+
+
+def test_a_stay_listener_that_mostly_finds_nothing():
+    """It is told to use enter and leave."""
+    tape = Tape(hz=60).frame().frame()
+    stay = tape.bind("till_stay", "mat#1", "Mat.on_stay")
+    for _ in range(70):
+        tape.frame().heard("till_stay", stay, eff=0, o="till#1", via="zone", edge="stay", d={"other": "customer#1"})
+
+    finding = only(tape.found(), "stay-loop")
+
+    assert "`enter`" in finding.advice
+    assert "never found anything" in finding.summary
