@@ -182,7 +182,7 @@ def test_a_stream_fed_byte_by_byte_is_the_same():
     whole, parts = read(data), reader.contents()
 
     assert parts.records == whole.records
-    assert parts.strings == whole.strings
+    assert sorted(parts.strings) == sorted(whole.strings)
     for kind, table in whole.tables.items():
         for name in ("line", "t"):
             assert parts.tables[kind][name].tolist() == table[name].tolist()

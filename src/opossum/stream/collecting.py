@@ -53,7 +53,7 @@ class Collector:
         """Take over a batch of decoded records with their common columns."""
         count = len(records)
         types = list(map(type, records))
-        present = set(types)
+        present = dict.fromkeys(types)  # in the order they came, so that the same stream makes the same take
         if len(present) == 1:
             self._add_kind(KIND_OF_TYPE[types[0]], records, common, None)
             return

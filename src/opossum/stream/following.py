@@ -3,8 +3,13 @@
 from __future__ import annotations
 
 import os
+from typing import BinaryIO
 
 from opossum.stream.reading import BATCH_BYTES, StreamContents, StreamError, StreamReader
+
+
+_FILLER = b"\n\0"
+_BLOCK_BYTES = 64 * 1024
 
 
 class FollowedStream:
@@ -31,27 +36,18 @@ class FollowedStream:
             StreamError: the file is gone, cannot be read, or has become shorter (another recording began).
         """
         try:
-            size = os.path.getsize(self.path)
-            if size < self._offset:
-                raise StreamError(self.path, "the file has become shorter: another recording has begun; open it again")
-            grown = False
             with open(self.path, "rb") as file:
+                end = _content_end(file, self._offset)
+                if end < self._offset:
+                    raise StreamError(self.path, "the file has become shorter: another recording has begun; open it again")
+                grown = end > self._offset
                 file.seek(self._offset)
-                while data := file.read(BATCH_BYTES):
-                    kept = data.rstrip(b"\n\0")
-                    kept = data[: len(kept) + 1]  # with the newline that ends its last line
-                    if not kept.strip():
-                        if not file.read(1):
-                            break
-                        file.seek(-1, os.SEEK_CUR)
-                        kept = data
-                    self._reader.feed(kept)
-                    self._offset += len(kept)
-                    grown = True
-                    if len(kept) < len(data):
-                        if not file.read(BATCH_BYTES).strip():
-                            break
-                        file.seek(self._offset)
+                while self._offset < end:
+                    data = file.read(min(BATCH_BYTES, end - self._offset))
+                    if not data:
+                        break
+                    self._reader.feed(data)
+                    self._offset += len(data)
         except OSError as error:
             raise StreamError(self.path, f"cannot be read ({error.strerror or error})") from None
         return grown
@@ -59,3 +55,26 @@ class FollowedStream:
     def contents(self) -> StreamContents:
         """Return all that has been read so far."""
         return self._reader.contents()
+
+
+def _content_end(file: BinaryIO, offset: int) -> int:
+    """Return where the lines end and the empty ones written ahead begin (the file's end, if there are none).
+
+    A last line that empty ones follow although it is not whole is being written right now: it is left out.
+    """
+    size = file.seek(0, os.SEEK_END)
+    end = size
+    while end > offset:
+        start = max(offset, end - _BLOCK_BYTES)
+        file.seek(start)
+        block = file.read(end - start)
+        kept = block.rstrip(_FILLER)
+        if not kept:
+            end = start
+            continue
+        end = start + len(kept)
+        if end + 1 < size and not kept.endswith(b"}"):
+            line_start = kept.rfind(b"\n") + 1
+            return start + line_start
+        return min(end + 1, size)
+    return end if size >= offset else size

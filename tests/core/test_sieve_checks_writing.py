@@ -1,0 +1,191 @@
+"""The sieve, the checks, writing a stream back, and following one that grows."""
+
+from __future__ import annotations
+
+import json
+
+import numpy as np
+import pytest
+from tape import Tape, read
+
+from opossum.stream.following import FollowedStream
+from opossum.stream.reading import StreamError
+from opossum.stream.writing import stream_lines
+from opossum.take.checks import check_take
+from opossum.take.sieve import CallFlags, SieveError, Term, frame_budget_ns, parse_sieve, sieve_calls
+
+
+@pytest.fixture(scope="module")
+def kitchen():
+    """Return a take with an oven and a cat, and what each of its five calls is."""
+    tape = Tape(hz=50, phases=["input", "update"]).frame()
+    tape("spawn", o="oven#1", cls="Oven")("spawn", o="cat#1", cls="Cat")
+    oven = tape.bind("tick", "oven#1", "Oven.on_tick")
+    cat = tape.bind("door_open", "cat#1", "Cat.on_door")
+    tape.frame()("phase", name="input").heard("door_open", cat, via="input", key="E", edge="down")
+    tape("phase", name="update").heard("tick", oven, eff=0, via="tick")
+    tape.frame()("phase", name="update").heard("tick", oven, takes_ms=9, via="tick")
+    tape("gone", o="cat#1").heard("door_open", cat)
+    tape.frame().heard("tick", oven, eff=None, via="tick")
+    return tape.take()
+
+
+@pytest.mark.parametrize(
+    ("text", "calls"),
+    [
+        ("", [0, 1, 2, 3, 4]),
+        ("oven", [1, 2, 4]),
+        ("OVEN", [1, 2, 4]),
+        ("-oven", [0, 3]),
+        ("door", [0, 3]),
+        ("ev:tick", [1, 2, 4]),
+        ("o:cat", [0, 3]),
+        ("cls:Oven", [1, 2, 4]),
+        ("fn:on_door", [0, 3]),
+        ("via:tick", [1, 2, 4]),
+        ("via:input", [0]),
+        ("via:direct", [3]),
+        ("phase:input", [0]),
+        ("phase:update", [1, 2, 3]),
+        ("frame:2", [2, 3]),
+        ("frame:2-", [2, 3, 4]),
+        ("frame:1-2", [0, 1, 2, 3]),
+        ("peer:main", [0, 1, 2, 3, 4]),
+        ("peer:guest", []),
+        ("wasted", [1]),
+        ("gone", [3]),
+        ("slow", [2]),
+        ("twice", [4]),
+        ("oven -wasted", [2, 4]),
+        ("cat -gone frame:1", [0]),
+        ("nothing-like-this", []),
+    ],
+)
+def test_the_sieve_lets_through(kitchen, text, calls):
+    """Words narrow together; a leading minus excludes."""
+    twice = np.array([False] * 4 + [True])
+    assert np.flatnonzero(sieve_calls(kitchen, parse_sieve(text), CallFlags(twice))).tolist() == calls
+
+
+def test_words_that_cannot_be_understood_are_said():
+    """With what is known, or an example."""
+    with pytest.raises(SieveError, match="`event:` is not known; use one of ev:, o:, cls:"):
+        parse_sieve("event:tick")
+    with pytest.raises(SieveError, match="`frame:abc` is no frame; write frame:120 or frame:120-180"):
+        parse_sieve("frame:abc")
+    assert parse_sieve("-ev:x -") == [Term("ev", "x", True), Term("any", "-", False)]
+    assert CallFlags.none(3).twice.tolist() == [False] * 3
+
+
+def test_the_frame_budget_comes_from_the_head_or_the_usual_frame(kitchen):
+    """Fifty a second are twenty milliseconds."""
+    assert frame_budget_ns(kitchen, 0) == 20e6
+    assert frame_budget_ns(Tape().frames(9).take(), 0) == pytest.approx(16e6, rel=0.01)
+
+
+# --- checks --------------------------------------------------------------------------------------
+
+
+def codes(data: bytes) -> dict[str, int]:
+    """Return how often each sort of damage is in a stream."""
+    found: dict[str, int] = {}
+    for item in check_take(read(data)):
+        found[item.code] = found.get(item.code, 0) + item.count
+    return found
+
+
+def test_a_sound_take_has_no_damage(kitchen):
+    """Nothing to complain of."""
+    assert check_take(kitchen) == []
+
+
+def test_what_does_not_add_up_is_counted():
+    """Each sort by itself, with lines."""
+    tape = Tape(head=False).frame()
+    tape("send", s=1, ev="a")("send", s=1, ev="b")("call", c=1, s=9, fn="X")("ret", c=7)("unbind", b=3)
+    tape("frame", n=0)("lost", n=12)
+
+    assert codes(tape.bytes(bye=False)) == {
+        "no-head": 1,
+        "duplicate-id": 1,
+        "dangling-id": 3,
+        "frame-repeats": 1,
+        "no-bye": 1,
+        "lost": 12,
+    }
+
+
+def test_lines_of_damage_are_those_of_the_file():
+    """The first lines of each sort are kept."""
+    tape = Tape().frame()
+    for _ in range(30):
+        tape("ret", c=5)
+    dangling = next(item for item in check_take(tape.take(bye=False)) if item.code == "dangling-id")
+
+    assert dangling.count == 30
+    assert dangling.lines == list(range(3, 23))
+    assert "names no `call` of the stream" in dangling.sentence
+
+
+# --- writing -------------------------------------------------------------------------------------
+
+
+def test_a_take_becomes_the_same_stream_again(kitchen):
+    """Record by record, in order, with nothing made up."""
+    names = [span.name for span in kitchen.peers]
+    text = b"".join(stream_lines(kitchen.tables, kitchen.strings, names))
+    again = read(text)
+
+    assert again.records == kitchen.records
+    assert list(stream_lines(again.tables, again.strings, names)) == list(stream_lines(kitchen.tables, kitchen.strings, names))
+    records = [json.loads(line) for line in text.splitlines()]
+    assert records[0] == {"k": "head", "t": 1000, "opossum": 1, "game": "test", "peer": "main", "hz": 50.0, "phases": ["input", "update"]}
+    assert all("p" not in record for record in records)
+
+
+def test_peers_are_named_where_there_are_several():
+    """`p` is written only then."""
+    tape = Tape(peer="host")("head", opossum=1, peer="guest", p="guest")("frame", n=0, p="guest")("frame", n=0)
+    take = tape.take(bye=False)
+    lines = [json.loads(line) for line in stream_lines(take.tables, take.strings, [span.name for span in take.peers])]
+
+    assert [line["p"] for line in lines] == ["host", "guest", "guest", "host"]
+
+
+def test_a_take_without_records_is_an_empty_stream():
+    """Nothing in, nothing out."""
+    assert list(stream_lines(read(b"").tables, [], [])) == []
+
+
+# --- following -----------------------------------------------------------------------------------
+
+
+def test_a_growing_stream_is_read_on(tmp_path):
+    """Portions may end anywhere; empty lines written ahead are waited through."""
+    data = Tape().frame().frame().frame().bytes()
+    path = tmp_path / "grow.flow.jsonl"
+    followed = FollowedStream(str(path))
+    path.write_bytes(data[:50])
+    assert followed.read_more()
+    path.write_bytes(data[:100] + b"\n" * 500)
+    assert followed.read_more()
+    path.write_bytes(data[:101])
+    path.write_bytes(data + b"\n" * 3000)
+    assert followed.read_more()
+    assert not followed.read_more()
+
+    assert followed.contents().records == read(data).records
+    assert [item.code for item in followed.contents().damage] == []
+
+
+def test_a_stream_that_became_shorter_is_another_recording(tmp_path):
+    """Reading on would mix the two."""
+    path = tmp_path / "grow.flow.jsonl"
+    path.write_bytes(Tape().frame().bytes())
+    followed = FollowedStream(str(path))
+    followed.read_more()
+    path.write_bytes(b"")
+    with pytest.raises(StreamError, match="another recording has begun"):
+        followed.read_more()
+    with pytest.raises(StreamError, match="cannot be read"):
+        FollowedStream(str(tmp_path / "none")).read_more()
