@@ -155,7 +155,11 @@ class Recorder:
 
     def frame(self, number: int, dt: float | None = None) -> _FrameContext:
         """Begin frame `number`; used with `with`, it ends (`idle`) where the block ends."""
-        self._put("frame", f',"n":{number:d}' + (f',"dt":{dt:.6g}' if dt is not None else "") if _finite(dt) else None)
+        try:
+            told = f',"dt":{dt:.6g}' if dt is not None else ""
+            self._put("frame", f',"n":{number:d}{told}' if _finite(dt) else None)
+        except Exception:
+            self._drop()
         if self._watchdog is not None:
             self._watchdog.frame_began()
         return _FrameContext(self)
@@ -187,7 +191,10 @@ class Recorder:
 
     def unbind(self, b: int) -> None:
         """Say that a listener stops listening."""
-        self._put("unbind", f',"b":{b:d}' if b else None)
+        if b:
+            self._record("unbind", b=b)
+        else:
+            self._drop()
 
     # --- events --------------------------------------------------------------------------------
 
@@ -299,8 +306,12 @@ class Recorder:
 
     def play(self, o: str, clip: str, length: float, marks: Iterable[tuple[str, float]] = (), **more: Any) -> int:
         """Say that a clip of `length` seconds with `marks` was started (`rate`, `what`, `from`); returns its id."""
-        fields: dict[str, Any] = {"o": o, "clip": clip, "len": length, "marks": [list(mark) for mark in marks]}
-        return self._new("play", "y", **(fields | more))
+        try:
+            listed = [list(mark) for mark in marks]
+        except Exception:
+            listed = []
+            self._drop()
+        return self._new("play", "y", **({"o": o, "clip": clip, "len": length, "marks": listed} | more))
 
     def stop(self, y: int, how: str, pos: float | None = None) -> None:
         """Say that a clip stopped (`end`, `cut`, `blend`) at `pos` seconds."""
@@ -335,7 +346,7 @@ class Recorder:
 
     def stuck(self, sec: float, stack: Sequence[str], c: int | None = None) -> None:
         """Say that the game thread has not moved on for `sec` seconds; for watchdogs."""
-        self._record("stuck", sec=round(sec, 3), stack=list(stack), c=c)
+        self._record("stuck", sec=sec, stack=stack, c=c)
         self.flush()
 
     def clock(self, v: float, rate: float) -> None:

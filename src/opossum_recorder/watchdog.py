@@ -63,4 +63,4 @@ class Watchdog:
             told = since
             pause = min(pause * 1.5, LONGEST_PAUSE_S)
             calls = self._calls
-            self._recorder.stuck(stuck_for, stack_of(self._thread_id), calls[-1].id if calls else None)
+            self._recorder.stuck(round(stuck_for, 3), stack_of(self._thread_id), calls[-1].id if calls else None)

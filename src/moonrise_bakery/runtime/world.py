@@ -210,7 +210,7 @@ class World:
         began = self.pace.now_ns()
         while told < seconds:
             self._skip_to(began + int(told * 1e9))
-            self.recorder.stuck(told, stack, self.recorder.current_call())
+            self.recorder.stuck(round(told, 3), stack, self.recorder.current_call())
             told *= 1.8
         self._skip_to(began + int(seconds * 1e9))
 

@@ -58,7 +58,8 @@ def layout_pulse(session: Session, width: float, left: float) -> PulsePicture:
     longest = _peaks(lengths, borders)
     most = _peaks(counts, borders)
     # the strip is as tall as ordinary frames are long; what is far longer stands out at the top, in rose
-    top = 1.3 * float(np.quantile(lengths, USUAL_SHARE)) if len(lengths) and lengths.any() else 1.0
+    ordinary = np.delete(lengths, axis.frozen)
+    top = 1.3 * float(np.quantile(ordinary, USUAL_SHARE)) if len(ordinary) else 1.0
     length_share = np.clip(longest / max(top, 1.0), 0, 1)
     budget_ns = 1e9 / (take.head_hz(axis.peer) or 60) if len(take.peers) else 1.0
     budget = budget_ns / max(top, 1.0)

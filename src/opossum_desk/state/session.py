@@ -157,7 +157,9 @@ class Session:
     @property
     def visible_columns(self) -> tuple[int, int]:
         """Return the first and last column that are (partly) visible."""
-        return self.axis.column_at(self.low), self.axis.column_at(np.nextafter(self.high, self.low))
+        # a frame that reaches into the window by less than any pixel is not seen
+        sliver = (self.high - self.low) * 1e-9
+        return self.axis.column_at(self.low + sliver), self.axis.column_at(self.high - sliver)
 
     def set_window(self, low: float, high: float, move: str = "") -> None:
         """Show from `low` to `high` of the axis; moves of one name in a row are undone together."""

@@ -112,7 +112,7 @@ class StartPage(QScrollArea):
         right.addWidget(about)
         right.addSpacing(6)
         self.symptoms = [
-            self._way(item.title, item.explained, lambda item=item: self.symptom_wanted.emit(item), right)
+            self._way(item.title, item.explained, lambda _=False, item=item: self.symptom_wanted.emit(item), right)
             for item in SYMPTOMS
         ]
         right.addStretch(1)

@@ -1,0 +1,126 @@
+"""The bakery's night: a real game in small, the same for a seed, recorded as any game is."""
+
+from __future__ import annotations
+
+import pytest
+
+from moonrise_bakery import demo_take_path
+from moonrise_bakery.faults import DEMO_FAULTS, FAULTS
+from moonrise_bakery.night import record_night
+from opossum.findings.catalogue import KINDS_OF_FINDINGS
+from opossum.findings.examine import examine
+from opossum.take.checks import check_take
+from opossum.take.lives import NEVER
+from opossum.take.opening import open_any
+from opossum.take.spans import marks_of
+
+
+def lines_without_start(path) -> list[bytes]:
+    """Return a stream's lines without the head, which names process and hour."""
+    return path.read_bytes().splitlines()[1:]
+
+
+def test_the_same_seed_plays_the_same_night(tmp_path):
+    """And another seed another one."""
+    for name, seed in (("a", 3), ("b", 3), ("c", 4)):
+        record_night(tmp_path / name, DEMO_FAULTS, seed=seed, seconds=15)
+    a, b, c = (lines_without_start(tmp_path / name) for name in "abc")
+
+    assert a == b
+    assert a != c
+
+
+def test_the_night_is_a_sound_stream(night):
+    """Nothing lost, nothing that does not add up."""
+    assert check_take(night()) == []
+
+
+def test_the_night_uses_all_that_a_game_does(night):
+    """Every kind of record that a healthy game writes, and every way of sending."""
+    take = night(seconds=100.0)
+    kinds = {kind for kind, table in take.tables.items() if len(table)}
+    assert kinds >= {
+        "head", "frame", "idle", "phase", "spawn", "gone", "bind", "unbind", "send", "call", "ret", "put", "pull", "arm",
+        "disarm", "play", "stop", "wait", "met", "watch", "clock", "bye",
+    }  # fmt: skip
+    vias = {take.text(int(code)) for code in take.tables["send"]["via"]}
+    assert vias >= {"", "tick", "input", "zone", "timer", "delay", "clip", "queue", "clock"}
+
+
+def test_phases_come_in_the_order_the_head_says(night):
+    """The engine keeps its promise."""
+    take = night()
+    order = {take.code(name): place for place, name in enumerate(take.head_list(0, "phases"))}
+    table = take.tables["phase"]
+    frames = take.frames.rows_of_lines(table["p"], table["line"])
+    places = [order[int(code)] for code in table["name"]]
+    for (frame, place), (next_frame, next_place) in zip(
+        zip(frames, places, strict=True), zip(frames[1:], places[1:], strict=True), strict=False
+    ):
+        assert frame != next_frame or place < next_place
+
+
+def test_timers_keep_their_interval(night):
+    """A looping timer carries over what is left of the frame."""
+    take = night()
+    table = take.tables["arm"]
+    arm = next(row for row in range(len(table)) if take.text(int(table["ev"][row])) == "set_dough")
+    times = take.tables["send"]["t"][take.arms.firings.rows(arm)]
+    intervals = (times[1:] - times[:-1]) / 1e9
+
+    assert len(intervals) > 10
+    assert abs(intervals.mean() - 3.2) < 0.01
+
+
+def test_marks_come_at_their_place_in_the_clip(night):
+    """Within a frame of it."""
+    take = night()
+    sends = take.tables["send"]
+    fired = 0
+    for play in range(len(take.tables["play"])):
+        planned = dict(marks_of(take, play))
+        for send in take.plays.fired.rows(play):
+            mark = take.text(int(sends["mark"][send]))
+            if list(dict.fromkeys(marks_of(take, play))) and mark in planned and take.text(int(take.tables["play"]["what"][play])) == "anim":
+                assert abs(sends["pos"][send] - planned[mark]) < 0.02
+                fired += 1
+    assert fired > 20
+
+
+def test_things_that_left_have_cleaned_up(night):
+    """In the healthy night nobody leaves a listener or a timer behind."""
+    take = night()
+    gone = take.binds.owner_gone_line != NEVER
+    assert gone.any()
+    assert (take.binds.unbind_line[gone] < take.binds.owner_gone_line[gone]).all()
+
+
+def test_a_fault_that_does_not_exist_is_said():
+    """With those that do."""
+    with pytest.raises(ValueError, match="the bakery has no fault `burnt-bread`; it has: bound-twice, two-routes"):
+        record_night("/dev/null", ["burnt-bread"])
+
+
+def test_every_cause_of_the_kinds_can_be_switched_on():
+    """Each fault says which kind it is of."""
+    assert {fault.kind for fault in FAULTS.values()} == {kind.name for kind in KINDS_OF_FINDINGS}
+    assert all(fault.story and fault.name == name for name, fault in FAULTS.items())
+
+
+def test_the_shipped_take_is_what_the_code_records_today(tmp_path):
+    """The demo take in the package is not a leftover of an older game."""
+    record_night(tmp_path / "now", DEMO_FAULTS)
+    now, shipped = open_any(str(tmp_path / "now")), open_any(str(demo_take_path()))
+
+    assert shipped.records == now.records
+    assert [finding.as_dict() for finding in examine(shipped)] == [finding.as_dict() for finding in examine(now)]
+
+
+def test_in_real_time_the_watchdog_is_real(tmp_path):
+    """One second of play takes one second; the watchdog sees a true sleep."""
+    record_night(tmp_path / "real", ["waiting"], seconds=1.0, real_time=True)
+    take = open_any(str(tmp_path / "real"))
+
+    assert 60 <= len(take.frames) <= 61
+    assert len(take.tables["stuck"]) >= 1
+    assert [finding.cause for finding in examine(take)] == ["waiting"]

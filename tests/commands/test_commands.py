@@ -1,0 +1,240 @@
+"""The commands, as a user or a script runs them."""
+
+from __future__ import annotations
+
+import gzip
+import json
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+from tape import Tape
+
+from moonrise_bakery.faults import FAULTS
+from opossum import __version__
+from opossum.findings.catalogue import KINDS_OF_FINDINGS
+from opossum_commands import findings as findings_command
+from opossum_commands.main import main
+
+
+class Run:
+    """How a command ended and what it said."""
+
+    def __init__(self, status: int, out: str, err: str) -> None:
+        self.status, self.out, self.err = status, out, err
+
+    @property
+    def json(self):
+        return json.loads(self.out)
+
+
+@pytest.fixture
+def run(capsys):
+    """Return a function that runs `opossum` with arguments."""
+
+    def call(*arguments: object) -> Run:
+        with pytest.raises(SystemExit) as ended:
+            main([str(argument) for argument in arguments])
+        captured = capsys.readouterr()
+        return Run(int(ended.value.code or 0), captured.out, captured.err)
+
+    return call
+
+
+@pytest.fixture
+def stream(tmp_path) -> Path:
+    """Return a small stream with one fault: a counter bound twice."""
+    tape = Tape().frame().frame()
+    tape("spawn", o="counter#1", cls="Counter")
+    pair = [tape.bind("bread", "counter#1", "Counter.on_bread", at=f"counter.gd:{n}") for n in (3, 9)]
+    tape.frame().heard("bread", *pair)
+    tape.frame()("idle")
+    path = tmp_path / "shop.flow.jsonl"
+    path.write_bytes(tape.bytes())
+    return path
+
+
+@pytest.fixture
+def healthy(tmp_path) -> Path:
+    """Return a stream with nothing wrong."""
+    path = tmp_path / "well.flow.jsonl"
+    path.write_bytes(Tape().frames(5)("idle").bytes())
+    return path
+
+
+# --- findings ------------------------------------------------------------------------------------
+
+
+def test_findings_as_a_table_for_people(run, stream):
+    """What, where, what to change, and the proof."""
+    result = run("findings", stream)
+
+    assert result.status == 0
+    assert "1. FAULT  double-fire · bound-twice   frame 2" in result.out
+    assert "→ Remove one of the binds of `bread`" in result.out
+    assert "Proof: bind bound here (line 6)" in result.out
+
+
+def test_findings_as_json_for_scripts(run, stream):
+    """The keys the catalogue promises."""
+    result = run("findings", stream, "--json")
+    finding = result.json["findings"][0]
+
+    assert result.json["take"]["name"] == "shop"
+    assert (finding["kind"], finding["cause"], finding["severity"]) == ("double-fire", "bound-twice", "fault")
+    assert finding["subject"] == {"ev": "bread", "o": "counter#1", "cls": "Counter", "fn": "Counter.on_bread", "at": "counter.gd:9"}
+    assert finding["frames"] == [2]
+    assert set(finding) >= {"count", "cost_ns", "summary", "advice", "evidence"}
+
+
+def test_a_healthy_take_says_so(run, healthy):
+    """And prints an empty list for scripts."""
+    assert "Nothing found" in run("findings", healthy).out
+    assert run("findings", healthy, "--json").json["findings"] == []
+
+
+@pytest.mark.parametrize(("level", "status"), [("fault", 1), ("waste", 1), ("risk", 1)])
+def test_fail_on_ends_with_1_for_this_or_worse(run, stream, healthy, level, status):
+    """For checks in a build."""
+    assert run("findings", stream, "--fail-on", level).status == status
+    assert run("findings", healthy, "--fail-on", level).status == 0
+
+
+def test_only_and_set(run, stream):
+    """Kinds and thresholds are choices; wrong ones are said with the right ones."""
+    assert run("findings", stream, "--only", "freeze", "--json").json["findings"] == []
+    wrong = run("findings", stream, "--only", "burnt")
+    assert (wrong.status, wrong.out) == (2, "")
+    assert wrong.err == "opossum: there is no kind `burnt`; there are: freeze, double-fire, stale-listener, polling-waste.\n"
+    assert run("findings", stream, "--set", "polling_calls=3").status == 0
+    assert run("findings", stream, "--set", "speed=3").err.startswith("opossum: there is no threshold `speed`; there are: ")
+
+
+def test_the_help_names_the_kinds_there_are():
+    """The names are written out there so that help needs no core; they must stay true."""
+    assert set(findings_command.KIND_NAMES) == {kind.name for kind in KINDS_OF_FINDINGS}
+
+
+# --- errors --------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("command", ["findings", "info", "check-stream"])
+def test_what_cannot_be_read_is_one_sentence_and_status_2(run, tmp_path, command):
+    """No traceback, nothing on standard output."""
+    (tmp_path / "empty").write_bytes(b"")
+    for name, sentence in (("none", "there is no such file"), ("empty", "the file is empty"), (".", "this is a folder")):
+        result = run(command, tmp_path / name)
+        assert result.status == 2
+        assert result.out == ""
+        assert result.err.count("\n") == 1
+        assert result.err.startswith("opossum: ")
+        assert sentence in result.err
+
+
+@pytest.mark.parametrize("arguments", [["findings"], ["findings", "x", "--nonsense"], ["convert", "a"], ["demo", "--seconds", "-3"], ["--nonsense"]])
+def test_wrong_usage_is_one_line_with_a_hint(run, arguments):
+    """The help is named, not printed."""
+    result = run(*arguments)
+
+    assert result.status == 2
+    assert result.err.count("\n") == 1
+    assert "--help`" in result.err
+
+
+def test_version_and_help(run):
+    """Both read well."""
+    assert run("--version").out == f"opossum {__version__}\n"
+    text = run("--help").out
+    for word in ("check-stream", "convert", "demo", "findings", "info", "opossum night.take"):
+        assert word in text
+    for command in ("findings", "demo", "convert", "check-stream", "info", "desk"):
+        assert run(command, "--help").status == 0
+
+
+# --- convert, check-stream, info -----------------------------------------------------------------
+
+
+def test_stream_to_take_and_back(run, stream, tmp_path):
+    """Findings are the same on each way station."""
+    expected = run("findings", stream, "--json").json["findings"]
+    take, back, packed = tmp_path / "shop.take", tmp_path / "back.flow.jsonl", tmp_path / "back.flow.jsonl.gz"
+    assert run("convert", stream, take).status == 0
+    assert run("convert", take, back).status == 0
+    assert run("convert", take, packed).status == 0
+
+    assert gzip.decompress(packed.read_bytes()) == back.read_bytes()
+    for path in (take, back, packed):
+        assert run("findings", path, "--json").json["findings"] == expected
+
+
+def test_convert_overwrites_only_when_told(run, stream, tmp_path):
+    """And says what it cannot make."""
+    target = tmp_path / "shop.take"
+    target.write_bytes(b"precious")
+    assert run("convert", stream, target).err == f"opossum: {target}: is there already; give --force to replace it.\n"
+    assert target.read_bytes() == b"precious"
+    assert run("convert", stream, target, "--force").status == 0
+    assert "the ending does not say what to make" in run("convert", stream, tmp_path / "x.cake").err
+    assert "cannot be written" in run("convert", stream, "/nowhere/x.take").err
+
+
+def test_check_stream_lists_damage_with_lines(run, stream, healthy):
+    """Exit status 1 where there is any."""
+    with stream.open("ab") as file:
+        file.write(b"rubbish\n")
+    result = run("check-stream", stream)
+    assert result.status == 1
+    assert "1 × line that is not one JSON object; it was left out (line 19)" in result.out
+    assert run("check-stream", stream, "--json").json["damage"][0]["lines"] == [19]
+    assert run("check-stream", healthy).status == 0
+    assert "nothing is damaged" in run("check-stream", healthy).out
+
+
+def test_info_says_what_a_take_holds(run, stream):
+    """For people and scripts."""
+    text = run("info", stream).out
+    assert "4 frames, closed on purpose" in text
+    facts = run("info", stream, "--json").json
+    assert facts["kinds"]["bind"] == 2
+    assert facts["frames"] == 4
+
+
+def test_standard_input_is_a_dash(stream):
+    """A stream can be piped, and a reader that goes away is no error."""
+    command = [sys.executable, "-m", "opossum_commands", "findings", "-", "--json"]
+    with stream.open("rb") as file:
+        result = subprocess.run(command, stdin=file, capture_output=True, timeout=60)
+
+    assert result.returncode == 0, result.stderr
+    assert json.loads(result.stdout)["take"]["name"] == "standard input"
+
+
+# --- demo ----------------------------------------------------------------------------------------
+
+
+def test_the_demo_lists_its_faults(run):
+    """Names, kinds and stories."""
+    text = run("demo", "--list").out
+    assert all(name in text for name in FAULTS)
+
+
+def test_the_demo_plays_a_night_with_chosen_faults(run, tmp_path):
+    """Into a stream or a take; the faults chosen are the faults found."""
+    for name in ("n.take", "n.flow.jsonl", "n.flow.jsonl.gz"):
+        path = tmp_path / name
+        assert run("demo", "--with", "queue-kept", "--seconds", 20, "--out", path).status == 0
+        assert [item["cause"] for item in run("findings", path, "--json").json["findings"]] == ["queue-kept"]
+    healthy = tmp_path / "healthy.take"
+    assert run("demo", "--healthy", "--seconds", 20, "--out", healthy).status == 0
+    assert run("findings", healthy, "--fail-on", "risk").status == 0
+
+
+def test_the_demo_says_what_it_cannot_do(run, tmp_path):
+    """In a sentence each."""
+    target = tmp_path / "n.take"
+    assert "has no fault `burnt`" in run("demo", "--with", "burnt", "--out", target).err
+    assert "contradict each other" in run("demo", "--healthy", "--with", "waiting").err
+    target.write_bytes(b"precious")
+    assert "is there already" in run("demo", "--out", target).err
+    assert "could not be written" in run("demo", "--out", "/nowhere/n.flow.jsonl").err

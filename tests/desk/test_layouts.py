@@ -1,0 +1,453 @@
+"""What is where: layouts are plain sums over arrays, tested without Qt."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from tape import Tape, read
+from test_session import shop
+
+from opossum.findings.examine import examine
+from opossum_desk.layout.loom import HEADER_PX, ROW_PX, BeadState, bead_size, layout_loom
+from opossum_desk.layout.pulse import layout_pulse
+from opossum_desk.layout.scale import Scale, grid_marks
+from opossum_desk.layout.slice import MOST_CALLS, layout_slice, short_time
+from opossum_desk.layout.story import finding_title, story_html
+from opossum_desk.layout.strands import MOST_ITEMS, STRAND_PX, gather_strands, layout_strands
+from opossum_desk.state.axis import AxisMode
+from opossum_desk.state.session import Session
+
+WIDTH, HEIGHT, LABELS = 800.0, 400.0, 200.0
+
+
+def examined(tape: Tape, bye: bool = True) -> Session:
+    """Return a session on a tape, examined."""
+    session = Session(tape.take(bye))
+    session.set_findings(examine(session.take))
+    return session
+
+
+@pytest.fixture
+def session() -> Session:
+    return examined(shop())
+
+
+# --- scale ---------------------------------------------------------------------------------------
+
+
+def test_pixels_and_positions_answer_each_other():
+    """A scale is two linear maps."""
+    scale = Scale(10, 20, 200, 600)
+    assert scale.x(10) == 200
+    assert scale.x(20) == 800
+    assert scale.position(500) == 15
+    assert scale.xs(np.array([10, 15])).tolist() == [200, 500]
+
+
+@pytest.mark.parametrize("mode", AxisMode)
+@pytest.mark.parametrize("window", [(0, 36), (2, 8), (19.5, 22)])
+def test_grid_labels_are_round_and_apart(session, mode, window):
+    """Never so close that they touch."""
+    session.set_axis_mode(mode)
+    low, high = np.interp(window, (0, 36), session.axis.extent)
+    marks = grid_marks(session.axis, Scale(low, high, 200, 600))
+    xs = [x for x, _ in marks]
+    assert marks
+    assert all(b - a >= 50 for a, b in zip(xs, xs[1:], strict=False))
+    assert all(label.endswith(" s") == (mode is AxisMode.TIME) for _, label in marks)
+
+
+# --- loom ----------------------------------------------------------------------------------------
+
+
+def test_few_frames_are_drawn_as_beads(session):
+    """One bead a thread and frame; the folded ovens share theirs."""
+    session.set_window(3, 13)
+    session.settle()
+    picture = layout_loom(session, WIDTH, HEIGHT, 0, LABELS)
+    beads = picture.beads
+
+    assert picture.density is None
+    assert [line.function for line in picture.lines] == ["on_press", "on_opened", "on_tick"]
+    ticks = beads.line == 2
+    assert beads.count[ticks].tolist() == [2] * 10
+    assert beads.state[ticks].tolist() == [BeadState.DID if n % 2 else BeadState.IDLE for n in range(3, 13)]
+    assert ((beads.x >= LABELS) & (beads.x <= WIDTH)).all()
+
+
+def test_many_frames_are_drawn_as_density_that_adds_up(session):
+    """No call is lost, none is counted twice."""
+    picture = layout_loom(session, 260, HEIGHT, 0, LABELS)
+    density = picture.density
+
+    assert picture.beads is None
+    assert density.calls.sum() == len(session.take.calls)
+    assert density.calls.shape == (3, 60)
+    assert density.wasted.sum() == (session.take.calls.effect == 0).sum()
+
+
+@pytest.mark.parametrize("width", [210, 230, 260, 420])
+def test_what_is_rare_and_wrong_is_seen_at_any_zoom(width):
+    """One twin and one dotted bead among thousands of sound ones stay in the picture."""
+    tape = Tape().frame().frame()
+    tape("spawn", o="cat#1", cls="Cat")
+    fine = tape.bind("tick", "oven#1", "Oven.on_tick")
+    pair = [tape.bind("bread", "counter#1", "Counter.on_bread") for _ in range(2)]
+    stale = tape.bind("meow", "cat#1", "Cat.on_meow")
+    for number in range(1500):
+        tape.frame().heard("tick", fine, via="tick")
+        if number == 400:
+            tape("gone", o="cat#1")
+        if number == 700:
+            tape.heard("bread", *pair)
+        if number == 900:
+            tape.heard("meow", stale)
+    session = examined(tape)
+    density = layout_loom(session, width, HEIGHT, 0, LABELS).density
+
+    assert density.twin.sum() == 2
+    assert density.gone.sum() == 1
+
+
+def test_the_work_of_a_picture_is_bounded_by_its_width(session):
+    """Strokes per row never exceed the pixels, whatever the take's length."""
+    tape = Tape().frame()
+    fine = tape.bind("tick", "oven#1", "Oven.on_tick")
+    for _ in range(4000):
+        tape.frame().heard("tick", fine, via="tick")
+    long = examined(tape)
+    for window in ((0, 4001), (10, 500), (100, 160)):
+        long.set_window(*window)
+        picture = layout_loom(long, WIDTH, HEIGHT, 0, LABELS)
+        strokes = picture.density.calls.size if picture.density is not None else len(picture.beads)
+        assert strokes <= (WIDTH - LABELS) * len(picture.lines)
+
+
+def test_a_frozen_frame_is_a_band_with_what_it_cost(session):
+    """Never too narrow to be seen."""
+    wide = layout_loom(session, WIDTH, HEIGHT, 0, LABELS).frozen[0]
+    assert wide.column == 20
+    assert wide.text == "frame 20 · 0.80 s"
+    assert wide.right - wide.left == pytest.approx(7 * 600 / 36)
+    narrow = layout_loom(session, 210, HEIGHT, 0, LABELS).frozen[0]
+    assert narrow.right - narrow.left >= 7
+
+
+def test_a_dear_call_stretches_to_the_right(session):
+    """But not out of its frame."""
+    session.set_window(15, 36)
+    beads = layout_loom(session, WIDTH, HEIGHT, 0, LABELS).beads
+    stretched = np.flatnonzero(beads.stretch > 0)
+    assert session.threads.column[beads.call[stretched]].tolist() == [20]
+    edge = Scale(session.low, session.high, LABELS, WIDTH - LABELS).x(float(session.axis.edges[21]))
+    assert (beads.x + beads.stretch)[stretched[0]] <= edge
+
+
+def test_beads_that_ran_in_the_other_order_are_stitched():
+    """Usually door before cat; once the cat was first."""
+    tape = Tape().frame()
+    door, cat = tape.bind("a", "door#1", "Door.f"), tape.bind("b", "cat#1", "Cat.f")
+    for number in range(9):
+        tape.frame()
+        for name, bound in (("b", cat), ("a", door)) if number == 5 else (("a", door), ("b", cat)):
+            tape.heard(name, bound)
+    session = examined(tape)
+    stitches = layout_loom(session, WIDTH, HEIGHT, 0, LABELS).stitches
+
+    assert len(stitches) == 1
+    x1, y1, x2, y2 = stitches[0]
+    assert (y1 > y2, x1 < x2) == (True, True)
+
+
+def test_very_few_frames_get_names_and_times(session):
+    """Beads grow words where there is room."""
+    session.set_window(5, 8)
+    names = [text for _, _, text in layout_loom(session, WIDTH, HEIGHT, 0, LABELS).names]
+    assert "opened · 21 µs" in names
+
+
+def test_pointing_finds_the_bead_and_the_thread(session):
+    """Within reach, and nowhere else."""
+    session.set_window(3, 13)
+    picture = layout_loom(session, WIDTH, HEIGHT, 0, LABELS)
+    index = 3
+    line = picture.lines[int(picture.beads.line[index])]
+    x, y = float(picture.beads.x[index]), line.top + ROW_PX / 2
+    assert picture.hit(x, y) == picture.beads.call[index]
+    assert picture.hit(x + 25, y) != picture.beads.call[index]
+    assert picture.hit(x, HEIGHT - 1) == -1
+    assert picture.line_at(HEADER_PX + 1) == 0
+    assert picture.line_at(HEADER_PX - 2) == -1
+
+
+def test_only_threads_in_view_are_laid_out(session):
+    """Scrolling moves them."""
+    session.fold_all(False)
+    picture = layout_loom(session, WIDTH, HEADER_PX + ROW_PX, ROW_PX * 2, LABELS)
+    assert len(picture.lines) <= 2
+    assert picture.lines[0].row == session.rows[2]
+
+
+def test_the_selected_and_related_beads_are_lit(session):
+    """Cause and effect light up together."""
+    session.set_window(3, 13)
+    cat = next(call for call in range(len(session.take.calls)) if session.take.event_of_call(call) == "opened")
+    session.select_call(cat)
+    beads = layout_loom(session, WIDTH, HEIGHT, 0, LABELS).beads
+    assert sorted(beads.call[beads.lit].tolist()) == [cat - 1, cat]
+
+
+def test_a_sieved_loom_fades_the_rest(session):
+    """Beads and threads alike."""
+    session.set_window(3, 13)
+    session.set_sieve("cat")
+    picture = layout_loom(session, WIDTH, HEIGHT, 0, LABELS)
+    assert [line.faded for line in picture.lines] == [line.owner != "cat#1" for line in picture.lines]
+    assert picture.beads.faded.sum() == len(picture.beads) - 2
+
+
+@pytest.mark.parametrize(("frame_px", "size"), [(6, 5.0), (10, 8.0), (400, 11.0)])
+def test_beads_grow_with_the_zoom_within_limits(frame_px, size):
+    """Never too small to see, never too large to tell apart."""
+    assert bead_size(frame_px) == size
+
+
+def test_an_empty_take_has_an_empty_loom():
+    """No rows, no beads, no error."""
+    picture = layout_loom(Session(read(b"")), WIDTH, HEIGHT, 0, LABELS)
+    assert (picture.lines, picture.beads, picture.density) == ([], None, None)
+
+
+# --- pulse ---------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("width", [120, 200, 1200])
+def test_the_longest_frame_is_in_the_pulse_at_any_width(session, width):
+    """A peak never disappears between two pixels."""
+    picture = layout_pulse(session, width, 96)
+    assert picture.length.max() == 1.0
+    assert len(picture.frozen) == 1
+    assert picture.frozen[0][1] == "0.80 s"
+    assert len(picture.length) == width - 96
+
+
+def test_the_pulse_shows_window_marks_and_findings(session):
+    """All on the take's whole axis."""
+    session.set_window(9, 18)
+    session.bookmarks = [4]
+    session.column = 6
+    picture = layout_pulse(session, 460, 100)
+    assert picture.window == pytest.approx((190, 280))
+    assert picture.marks == [140]
+    assert picture.selected == 165
+    assert [severity for _, severity in picture.ticks] == ["fault"]
+
+
+# --- strands -------------------------------------------------------------------------------------
+
+
+def strands_of(tape: Tape, bye: bool = True, width: float = WIDTH):
+    """Return the rows of a tape's strands and the picture of the whole take."""
+    session = examined(tape, bye)
+    rows = gather_strands(session.take)
+    return rows, layout_strands(session, rows, width, 900, 0, LABELS)
+
+
+def shapes(picture, state: str | None = None) -> list[str]:
+    """Return the shapes of a picture's strokes."""
+    return [stroke.shape for stroke in picture.strokes if state is None or stroke.state == state]
+
+
+def test_a_timer_is_a_line_with_dots_gaps_and_a_hanging_end():
+    """Set to cleared; a dot where it fires, a gap where paused, rose where its owner is gone."""
+    tape = Tape().frame()("spawn", o="cat#1", cls="Cat")
+    nap = tape.arm("timer", "cat#1", "nap")
+    for number in range(6):
+        tape.frame().heard("nap", via="timer", a=nap)
+        if number == 2:
+            tape("pause", a=nap).frame().frame()("resume", a=nap)
+    tape.frame()("gone", o="cat#1").frame().frame()
+    rows, picture = strands_of(tape)
+
+    assert [(row.kind, row.label) for row in rows] == [("timer", "Cat timer nap")]
+    assert shapes(picture).count("dot") == 6
+    assert shapes(picture).count("gap") == 1
+    assert shapes(picture, "wrong") == ["dashed"]
+
+
+def test_a_delay_is_an_arc_that_lands_or_not():
+    """What never landed is open."""
+    tape = Tape().frame()
+    landed, lost = tape.arm("delay", "cat#1", "wake"), tape.arm("delay", "cat#1", "eat")
+    tape.frames(3).heard("wake", via="delay", a=landed)
+    _, picture = strands_of(tape.frame())
+
+    assert sorted(stroke.state for stroke in picture.strokes if stroke.shape == "arc") == ["ok", "open"]
+    assert shapes(picture).count("dot") == 1
+    assert lost
+
+
+def test_a_clip_is_a_bar_with_marks_and_a_ragged_end_when_cut():
+    """Missed marks are hollow; a track is told apart."""
+    tape = Tape().frame()
+    tape("play", y=1, o="baker#1", clip="knead", len=0.2, marks=[["press", 0.02], ["fold", 0.15]])
+    tape("play", y=2, o="radio#1", clip="waltz", len=0.2, marks=[], what="track")
+    tape.frames(2).send("press", via="clip", y=1, mark="press")
+    tape.frame()("stop", y=1, how="cut", pos=0.05)
+    rows, picture = strands_of(tape.frames(8))
+
+    assert [row.kind for row in rows] == ["clip", "track"]
+    assert {"cut", "wave"} <= set(shapes(picture))
+    assert [(stroke.text, stroke.state) for stroke in picture.strokes if stroke.shape == "mark"] == [("press", "ok"), ("fold", "open")]
+
+
+def test_a_wait_ends_in_what_met_it_or_in_nothing():
+    """A dot, a ring, or a quiet ring where it was given up."""
+    tape = Tape().frame()
+    for w in (1, 2, 3):
+        tape("wait", w=w, o=f"customer#{w}", ev="served")
+    s = tape.frames(2).send("served")
+    tape("met", w=1, s=s)("quit", w=2)
+    _, picture = strands_of(tape.frame())
+
+    assert shapes(picture).count("dashed") == 3
+    assert sorted(stroke.state for stroke in picture.strokes if stroke.shape == "ring") == ["open", "quiet"]
+
+
+def test_queues_are_filled_and_values_stepped():
+    """Text values are written where there is room."""
+    tape = Tape().frame()
+    for number in range(5):
+        tape.frame()("put", q="bench", s=1)("watch", o="cat#1", name="purrs", v=number)("watch", o="cat#1", name="mood", v=f"m{number}")
+    rows, picture = strands_of(tape.frame())
+
+    assert [row.kind for row in rows] == ["queue", "value", "value"]
+    assert {"fill", "step", "rise", "text"} <= set(shapes(picture))
+
+
+def test_crowds_are_one_quiet_bar_and_strokes_stay_bounded():
+    """Thousands of delays, or firings, cost no more than the pixels."""
+    tape = Tape().frame()
+    a = tape.arm("timer", "cat#1", "beat")
+    for _ in range(MOST_ITEMS + 50):
+        delay = tape.arm("delay", "cat#1", "hop")
+        tape.heard("hop", via="delay", a=delay)
+        tape.frame().heard("beat", via="timer", a=a)
+    _, picture = strands_of(tape)
+
+    assert shapes(picture).count("crowd") == 1
+    assert len(picture.strokes) < WIDTH
+
+
+def test_pointing_at_a_strand_finds_the_moment():
+    """The nearest dot within reach."""
+    tape = Tape().frame()
+    a = tape.arm("timer", "cat#1", "beat")
+    for _ in range(5):
+        tape.frame().heard("beat", via="timer", a=a)
+    _, picture = strands_of(tape.frame())
+    dot = next(stroke for stroke in picture.strokes if stroke.shape == "dot")
+
+    assert picture.hit(dot.x + 2, dot.y) == dot
+    assert picture.hit(dot.x, dot.y + STRAND_PX * 2) is None
+
+
+# --- slice and story -----------------------------------------------------------------------------
+
+
+def test_the_slice_lists_a_frame_call_by_call_with_causes(session):
+    """Phases head their calls; effects stand below their cause."""
+    session.select_column(5)
+    picture = layout_slice(session)
+
+    assert picture.title == "Frame 5"
+    assert picture.subtitle.startswith("4 calls · ")
+    assert [(row.kind, row.text, row.depth) for row in picture.rows] == [
+        ("phase", "input", 0),
+        ("call", "door#1 on_press", 0),
+        ("call", "cat#1 on_opened", 1),
+        ("phase", "update", 0),
+        ("call", "oven#1 on_tick", 0),
+        ("call", "oven#2 on_tick", 0),
+    ]
+    assert picture.index_of(picture.rows[2].call) == 2
+    assert picture.index_of(9999) == -1
+
+
+def test_the_slice_says_what_is_wrong_with_a_call():
+    """In words, beside the bead."""
+    tape = Tape().frame().frame()
+    tape("spawn", o="cat#1", cls="Cat")
+    cat = tape.bind("meow", "cat#1", "Cat.on_meow")
+    pair = [tape.bind("bread", "counter#1", "Counter.on_bread") for _ in range(2)]
+    tape.frame()("gone", o="cat#1").heard("meow", cat, eff=0)
+    tape.heard("bread", *pair)
+    tape.open_call(tape.send("bread"), pair[0])
+    session = examined(tape, bye=False)
+    session.select_column(2)
+
+    assert [row.marks for row in layout_slice(session).rows if row.kind == "call"] == [
+        ("owner gone", "for nothing"),
+        ("twice",),
+        ("twice",),
+        ("never returned",),
+    ]
+
+
+def test_a_huge_frame_is_cut_around_the_selected_call():
+    """And says how many it leaves out."""
+    tape = Tape().frame()
+    crumb = tape.bind("crumb", "tray#1", "Tray.on_crumb")
+    for number in range(MOST_CALLS + 500):
+        tape.heard("crumb", crumb, d=number)
+    session = examined(tape)
+    session.select_call(MOST_CALLS + 400)
+    picture = layout_slice(session)
+
+    assert picture.left_out == 500
+    assert picture.index_of(MOST_CALLS + 400) >= 0
+
+
+def test_without_a_selection_the_slice_says_what_to_do(session):
+    """One sentence, one thing to do."""
+    assert layout_slice(session).subtitle == "Click a bead, or press →."
+
+
+@pytest.mark.parametrize(("ns", "text"), [(999, "1 µs"), (21_000, "21 µs"), (3_400_000, "3.4 ms"), (1_300_000_000, "1.30 s")])
+def test_times_are_short(ns, text):
+    """With the unit that fits."""
+    assert short_time(ns) == text
+
+
+def test_the_story_tells_proof_and_advice_and_escapes_what_the_game_said():
+    """Names from the stream are text, never markup."""
+    tape = Tape().frame().frame()
+    pair = [tape.bind("<b>bread</b>", "counter#1", "Counter.<script>", at="a&b.gd:1") for _ in range(2)]
+    tape.frame().heard("<b>bread</b>", *pair)
+    session = examined(tape)
+    page = story_html(session, session.findings[0], "#000", "#555", "#a00")
+
+    assert "<script>" not in page
+    assert "<b>bread</b></b>" not in page
+    assert "Counter.&lt;script&gt;" in page
+    assert 'href="frame:2"' in page
+    assert 'href="call:0"' in page
+    assert "What to change" in page
+    assert "line 5" in page
+    assert finding_title(session.findings[0]) == "Counter.<script> – bound twice"
+
+
+def test_the_story_links_what_belongs_together():
+    """Root and consequence lead to each other."""
+    tape = Tape().frame().frame()
+    tape("spawn", o="c#1", cls="C")
+    old = tape.bind("q", "c#1", "C.q")
+    tape.frame()("gone", o="c#1").frame()("spawn", o="c#1", cls="C")
+    new = tape.bind("q", "c#1", "C.q")
+    tape.frame().heard("q", old, new)
+    session = examined(tape)
+    pages = [story_html(session, finding, "#000", "#555", "#a00") for finding in session.findings]
+
+    assert "What follows from it" in pages[0]
+    assert "Follows from" in pages[1]
+    assert f'href="finding:{session.findings[0].id}"' in pages[1]

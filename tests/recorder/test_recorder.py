@@ -1,0 +1,396 @@
+"""The recorder: what it writes, and that it never harms the game."""
+
+from __future__ import annotations
+
+import gzip
+import json
+import math
+import os
+import subprocess
+import sys
+import threading
+import time
+
+import pytest
+from tape import read
+
+from opossum.findings.examine import examine
+from opossum.take.checks import check_take
+from opossum.take.opening import open_any
+from opossum_recorder import Recorder
+from opossum_recorder.encoding import LONGEST_DATA, MOST_TEXTS, QuotedTexts, data_text
+from opossum_recorder.sink import WINDOW_BYTES, FileSink, MappedSink, sink_for
+
+
+class Memory:
+    """A sink that keeps lines, and may refuse them as a full disk does."""
+
+    def __init__(self) -> None:
+        self.data = b""
+        self.full = False
+
+    def write(self, data: bytes) -> bool:
+        if not self.full:
+            self.data += data
+        return not self.full
+
+    def close(self) -> None:
+        pass
+
+    def records(self) -> list[dict]:
+        return [json.loads(line) for line in self.data.splitlines()]
+
+
+@pytest.fixture
+def memory() -> Memory:
+    return Memory()
+
+
+@pytest.fixture
+def recorder(memory) -> Recorder:
+    """Return a recorder on a clock that ticks a microsecond a look."""
+    moments = iter(range(0, 10**12, 1000))
+    return Recorder(None, "test", clock=lambda: next(moments), sink=memory, watch_after=0)
+
+
+def test_every_record_is_written_as_the_contract_says(recorder, memory):
+    """One method a kind; what is empty is left out; the cause is known by itself."""
+    with recorder.frame(0, 0.016):
+        recorder.phase("update")
+        recorder.spawn("cat#1", "Cat", parent="house")
+        b = recorder.bind("open", "cat#1", "Cat.on_open", at="cat.py:3")
+        s = recorder.send("open", "door#1", via="zone", edge="enter", d={"other": "cat#1"})
+        with recorder.call(s, b, "cat#1", "Cat.on_open", "cat.py:3") as call:
+            call.changed(2)
+            recorder.send("purr", "cat#1")
+            a = recorder.arm("timer", "cat#1", "nap", sec=2.5, loop=True)
+            recorder.pause(a)
+            recorder.resume(a)
+            w = recorder.wait("cat#1", "served")
+        recorder.disarm(a, "cleared")
+        y = recorder.play("cat#1", "stretch", 1.5, [("yawn", 0.5)], rate=2.0)
+        recorder.stop(y, "cut", 0.7)
+        recorder.put("bench", s)
+        recorder.pull("bench", s)
+        recorder.met(w, s)
+        recorder.quit(w)
+        recorder.watch("cat#1", "mood", "good")
+        recorder.say("hello", "info", "cat#1")
+        recorder.spin("cat.py:9", 1000)
+        recorder.stuck(0.5, ["f cat.py:1"], 1)
+        recorder.clock(68400.0, 90)
+        recorder.unbind(b)
+        recorder.gone("cat#1")
+    recorder.close()
+
+    take = read(memory.data)
+    assert take.damage == []
+    assert check_take(take) == []
+    records = {record["k"]: record for record in reversed(memory.records())}
+    assert list(records["head"])[:6] == ["k", "t", "opossum", "game", "peer", "lang"]
+    assert records["send"] | {"t": 0} == {
+        "k": "send", "t": 0, "s": 1, "ev": "open", "o": "door#1", "via": "zone", "d": {"other": "cat#1"}, "edge": "enter",
+    }
+    assert records["call"] | {"t": 0} == {"k": "call", "t": 0, "c": 1, "s": 1, "b": 1, "o": "cat#1", "fn": "Cat.on_open", "at": "cat.py:3"}
+    assert records["ret"]["eff"] == 3  # two changes and one send
+    assert records["arm"]["c"] == 1
+    assert records["play"]["marks"] == [["yawn", 0.5]]
+    assert [record.get("c") for record in memory.records() if record["k"] == "send"] == [None, 1]
+    assert memory.records()[-1]["k"] == "bye"
+    assert {record["k"] for record in memory.records()} >= {"idle", "put", "pull", "met", "quit", "watch", "say", "spin", "stuck", "clock", "gone"}
+
+
+def test_an_effect_nobody_spoke_of_is_unknown(recorder, memory):
+    """0 only where the game says that nothing changed."""
+    with recorder.call(recorder.send("a"), None, "x", "X.f"):
+        pass
+    with recorder.call(recorder.send("a"), None, "x", "X.f"):
+        recorder.changed(0)
+    recorder.close()
+
+    assert [record.get("eff") for record in memory.records() if record["k"] == "ret"] == [None, 0]
+
+
+def test_an_error_goes_on_to_the_game_and_is_told(recorder, memory):
+    """The recorder swallows nothing, and closes the call."""
+    with pytest.raises(ValueError, match="burnt"), recorder.call(recorder.send("bake"), None, "oven", "Oven.f"):
+        raise ValueError("burnt")
+    with recorder.call(recorder.send("bake"), None, "oven", "Oven.f"):
+        recorder.send("inside")
+    recorder.close()
+
+    rets = [record for record in memory.records() if record["k"] == "ret"]
+    assert rets[0]["err"] == "ValueError: burnt"
+    assert [record.get("c") for record in memory.records() if record.get("ev") == "inside"] == [2]
+
+
+def test_a_decorated_listener_is_a_send_and_a_call(recorder, memory):
+    """For games without a dispatcher."""
+
+    class Oven:
+        name = "oven#1"
+
+        @recorder.listener("tick", o=lambda self: self.name, via="tick")
+        def on_tick(self) -> int:
+            """Bake."""
+            recorder.changed(0)
+            return 7
+
+    assert Oven().on_tick() == 7
+    assert Oven.on_tick.__doc__ == "Bake."
+    recorder.close()
+    take = read(memory.data)
+
+    assert take.owner_of_call(0) == "oven#1"
+    assert take.function_of_call(0).endswith("Oven.on_tick")
+    assert take.calls.effect.tolist() == [0]
+    assert take.via_of_send(0) == "tick"
+
+
+# --- nothing harms the game ----------------------------------------------------------------------
+
+
+class Rude:
+    """A value that cannot even be shown."""
+
+    def __repr__(self) -> str:
+        raise RuntimeError("no")
+
+
+def test_a_bad_value_is_counted_as_lost(recorder, memory):
+    """The record is dropped, the game goes on, the stream says so."""
+    recorder.send("a", d=Rude())
+    recorder.watch("x", "y", Rude())
+    recorder.send(["not", "a", "name"])
+    recorder.frame("not a number")
+    recorder.play("x", "clip", 1.0, [5, None])
+    recorder.unbind(0)
+    recorder.send("b")
+    recorder.close()
+
+    records = memory.records()
+    assert recorder.lost == 6
+    assert sum(record["n"] for record in records if record["k"] == "lost") == 6
+    assert [record["ev"] for record in records if record["k"] == "send"] == ["b"]
+
+
+@pytest.mark.parametrize(
+    "value",
+    [float("nan"), float("inf"), {1, 2}, b"bytes", object, "\ud800", {"deep": [[[1]]]}, {(1, 2): 3}, 10**30, True, None, "é\n\"\\"],
+    ids=str,
+)
+def test_any_value_becomes_json(value):
+    """What JSON cannot hold is shown by its repr."""
+    json.loads(data_text(value))
+    data_text(value).encode("utf-8")
+
+
+def test_long_data_is_cut():
+    """One value must not fill the disk."""
+    text = data_text("x" * 100_000)
+    assert len(text) <= LONGEST_DATA
+    json.loads(text)
+
+
+def test_made_up_names_do_not_fill_the_memory():
+    """The store of quoted texts is bounded."""
+    texts = QuotedTexts()
+    for number in range(MOST_TEXTS + 10):
+        assert texts[f"name {number}"] == f'"name {number}"'
+    assert len(texts) <= MOST_TEXTS
+
+
+def test_a_full_disk_is_counted_and_told_when_there_is_room_again(recorder, memory):
+    """What was dropped is said where it is missing."""
+    memory.full = True
+    for _ in range(5):
+        recorder.send("a")
+    recorder.idle()
+    memory.full = False
+    recorder.send("b")
+    recorder.close()
+
+    assert recorder.lost == 6
+    assert [record["n"] for record in memory.records() if record["k"] == "lost"] == [6]
+
+
+@pytest.mark.parametrize("path", ["/nowhere/at/all/x.flow.jsonl", "/dev/full", "\0"])
+def test_a_file_that_cannot_be_written_leaves_the_game_alone(path):
+    """Everything is counted as lost, with the reason."""
+    recorder = Recorder(path, "test", watch_after=0)
+    with recorder.frame(0):
+        recorder.send("a")
+    recorder.close()
+
+    assert recorder.lost >= 3
+    assert recorder.trouble
+
+
+def test_recording_after_the_end_is_dropped(recorder, memory):
+    """Closing twice is fine."""
+    recorder.close()
+    size = len(memory.data)
+    recorder.send("late")
+    recorder.flush()
+    recorder.close()
+
+    assert len(memory.data) == size
+    assert recorder.lost == 1
+
+
+def test_threads_record_side_by_side(tmp_path):
+    """No line is torn, none lost; each thread has causes of its own."""
+    path = tmp_path / "threads.flow.jsonl"
+    recorder = Recorder(path, "test", watch_after=0)
+
+    def work() -> None:
+        for _ in range(300):
+            with recorder.call(recorder.send("a"), None, "x", "X.f"):
+                recorder.send("b")
+
+    threads = [threading.Thread(target=work, name=f"worker-{n}") for n in range(4)]
+    for thread in threads:
+        thread.start()
+    work()
+    for thread in threads:
+        thread.join()
+    recorder.close()
+    take = open_any(str(path))
+
+    assert recorder.lost == 0
+    assert [item for item in take.damage if item.code != "time-backwards"] == []
+    assert len(take.calls) == 1500
+    assert {take.text(int(code)) for code in take.tables["send"]["th"]} == {"", *(f"worker-{n}" for n in range(4))}
+
+
+# --- sinks ---------------------------------------------------------------------------------------
+
+
+def test_a_mapped_file_holds_exactly_the_lines_once_closed(tmp_path):
+    """Over several windows, without a gap."""
+    sink = MappedSink(tmp_path / "x")
+    lines = [b"%06d " % number + b"x" * (number % 900) + b"\n" for number in range(1500)]
+    for line in lines:
+        assert sink.write(line)
+    assert (tmp_path / "x").stat().st_size % WINDOW_BYTES == 0
+    sink.close()
+
+    assert (tmp_path / "x").read_bytes() == b"".join(lines)
+    assert not sink.write(b"late\n")
+
+
+def test_a_file_of_limited_size_is_a_full_disk(tmp_path):
+    """The kernel's limit on file size stands for the disk's end: no signal, no exception, only a count."""
+    code = (
+        "import resource, signal, sys\n"
+        "signal.signal(signal.SIGXFSZ, signal.SIG_IGN)\n"
+        "resource.setrlimit(resource.RLIMIT_FSIZE, (300_000, 300_000))\n"
+        "from opossum_recorder import Recorder\n"
+        "r = Recorder(sys.argv[1], 'test', watch_after=0)\n"
+        "for n in range(20_000):\n"
+        "    with r.frame(n): r.send('a')\n"
+        "r.close()\n"
+        "print(r.lost > 0, bool(r.trouble))\n"
+    )
+    path = tmp_path / "x.flow.jsonl"
+    result = subprocess.run([sys.executable, "-c", code, str(path)], capture_output=True, text=True, timeout=60)
+
+    assert result.stdout.split() == ["True", "True"], result.stderr
+    assert path.stat().st_size <= 300_000
+    assert open_any(str(path)).records > 1000
+
+
+def test_the_sink_follows_the_name(tmp_path):
+    """Compressed if asked for; plain for what cannot be mapped."""
+    recorder = Recorder(tmp_path / "x.flow.jsonl.gz", "test", watch_after=0)
+    recorder.close()
+    assert gzip.decompress((tmp_path / "x.flow.jsonl.gz").read_bytes()).startswith(b'{"k":"head"')
+    pipe = tmp_path / "pipe"
+    os.mkfifo(pipe)
+    reading = os.open(pipe, os.O_RDONLY | os.O_NONBLOCK)
+    sink = sink_for(pipe)
+    assert isinstance(sink, FileSink)
+    assert sink.write(b"line\n")
+    assert os.read(reading, 100) == b"line\n"
+    sink.close()
+    os.close(reading)
+
+
+# --- freezes -------------------------------------------------------------------------------------
+
+FROZEN_GAME = """
+import sys, time
+from opossum_recorder import Recorder
+recorder = Recorder(sys.argv[1], "frozen", hz=60, watch_after=0.1)
+recorder.spawn("baker#1", "Baker")
+b = recorder.bind("recipe", "baker#1", "Baker.on_recipe")
+
+def find_recipe():
+    {hang}
+
+for n in range(30):
+    with recorder.frame(n, 1 / 60):
+        s = recorder.send("recipe", d=n)
+        with recorder.call(s, b, "baker#1", "Baker.on_recipe", "baker.py:5"):
+            if n == 20:
+                print("hanging", flush=True)
+                find_recipe()
+"""
+
+
+@pytest.mark.parametrize(
+    ("hang", "watchdog_can_run"),
+    [("while True: pass", True), ("sum(range(10 ** 12))", False)],
+    ids=["a loop in Python", "one call in C that keeps the interpreter's lock"],
+)
+def test_what_came_before_a_freeze_is_on_disk_when_the_game_is_killed(tmp_path, hang, watchdog_can_run):
+    """A real process, frozen, killed by SIGKILL: the take names the call it hung in."""
+    path = tmp_path / "frozen.flow.jsonl"
+    game = subprocess.Popen([sys.executable, "-c", FROZEN_GAME.format(hang=hang), str(path)], stdout=subprocess.PIPE)
+    try:
+        assert game.stdout.readline() == b"hanging\n"
+        if watchdog_can_run:
+            end = time.monotonic() + 20
+            while b'"stuck"' not in path.read_bytes():
+                assert time.monotonic() < end, "the watchdog wrote nothing"
+                time.sleep(0.05)
+        else:
+            time.sleep(0.2)
+    finally:
+        game.kill()
+        game.wait()
+        game.stdout.close()
+
+    take = open_any(str(path))
+    assert take.damage == []
+    assert len(take.calls) == 21
+    assert take.calls.returned.tolist() == [True] * 20 + [False]
+    finding = next(item for item in examine(take) if item.kind == "freeze")
+    assert finding.cause == "endless-loop"
+    assert finding.subject.fn == "Baker.on_recipe"
+    assert finding.frames == [20]
+    assert any("find_recipe" in detail for detail in finding.details) == watchdog_can_run
+
+
+def test_the_watchdog_is_quiet_while_frames_end(tmp_path):
+    """And its thread ends with the recorder."""
+    path = tmp_path / "quiet.flow.jsonl"
+    recorder = Recorder(path, "test", watch_after=0.05)
+    for number in range(5):
+        with recorder.frame(number):
+            pass
+    time.sleep(0.2)  # waiting after idle is no freeze
+    recorder.close()
+
+    assert b'"stuck"' not in path.read_bytes()
+    assert not any(thread.name == "opossum-watchdog" for thread in threading.enumerate())
+
+
+def test_numbers_that_are_none_do_not_break_a_frame(recorder, memory):
+    """A dt that is no number is dropped with its record."""
+    recorder.frame(1, math.nan)
+    recorder.frame(2, None)
+    recorder.close()
+
+    assert [record["n"] for record in memory.records() if record["k"] == "frame"] == [2]
+    assert recorder.lost == 1

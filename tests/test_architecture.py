@@ -1,0 +1,119 @@
+"""The house rules that a diagram would let rot."""
+
+from __future__ import annotations
+
+import ast
+import importlib
+import re
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+from opossum.stream.kinds import KINDS
+
+ROOT = Path(__file__).parent.parent
+SOURCES = sorted((ROOT / "src").rglob("*.py"))
+
+BLOCKED = {
+    "opossum": ["PySide6", "click", "opossum_desk", "opossum_commands", "opossum_recorder", "moonrise_bakery"],
+    "opossum_recorder": ["numpy", "msgspec", "pyarrow", "PySide6", "click", "platformdirs", "opossum"],
+    "moonrise_bakery": ["numpy", "msgspec", "pyarrow", "PySide6", "click", "opossum", "opossum_desk"],
+    "opossum_desk.state": ["PySide6", "click", "opossum_desk.views", "opossum_desk.layout"],
+    "opossum_desk.layout": ["PySide6", "click", "opossum_desk.views"],
+}
+
+
+def modules_of(package: str) -> list[str]:
+    """Return all modules of a package."""
+    folder = ROOT / "src" / package.replace(".", "/")
+    return [
+        ".".join(path.relative_to(ROOT / "src").with_suffix("").parts).removesuffix(".__init__")
+        for path in sorted(folder.rglob("*.py"))
+        if path.name != "__main__.py"
+    ]
+
+
+@pytest.mark.parametrize("package", BLOCKED)
+def test_a_package_works_with_the_forbidden_ones_blocked(package):
+    """Every module imports although what it must not know cannot be imported."""
+    code = (
+        "import sys\n"
+        f"blocked = {BLOCKED[package]!r}\n"
+        "class Block:\n"
+        "    def find_spec(self, name, path=None, target=None):\n"
+        "        if any(name == other or name.startswith(other + '.') for other in blocked):\n"
+        "            raise ImportError(f'{name} is forbidden here')\n"
+        "sys.meta_path.insert(0, Block())\n"
+        "import importlib\n"
+        f"for name in {modules_of(package)!r}: importlib.import_module(name)\n"
+    )
+    result = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=60)
+
+    assert result.returncode == 0, result.stderr
+
+
+def test_the_recorder_can_be_copied_into_a_game(tmp_path):
+    """Its folder alone is enough, without anything installed."""
+    import shutil
+
+    shutil.copytree(ROOT / "src" / "opossum_recorder", tmp_path / "opossum_recorder")
+    code = "from opossum_recorder import Recorder\nr = Recorder('x.flow.jsonl', 'g')\nr.send('a')\nr.close()\nprint(r.lost)"
+    result = subprocess.run([sys.executable, "-I", "-S", "-c", f"import sys; sys.path.insert(0, '.')\n{code}"], cwd=tmp_path, capture_output=True, text=True, timeout=60)
+
+    assert result.stdout == "0\n", result.stderr
+
+
+@pytest.mark.parametrize("path", SOURCES, ids=lambda path: str(path.relative_to(ROOT / "src")))
+def test_modules_and_public_names_say_what_they_are(path):
+    """Every module, public class and public function has a docstring."""
+    tree = ast.parse(path.read_text())
+    assert ast.get_docstring(tree), "the module says nothing of why it exists"
+    for node in ast.walk(tree):
+        is_public = isinstance(node, ast.FunctionDef | ast.ClassDef) and not node.name.startswith("_")
+        if not is_public or _overrides_qt(node):
+            continue
+        assert ast.get_docstring(node), f"{node.name} (line {node.lineno}) has no docstring"
+
+
+def _overrides_qt(node: ast.AST) -> bool:
+    """Methods that Qt calls, nested helpers and re-statements of a base class's method need no text of their own."""
+    name = getattr(node, "name", "")
+    known = {"summary", "paint", "set_session", "restyle", "content_height", "renew", "hover", "click", "key", "act", "run", "task"}
+    nested = {"value_at", "tell", "both", "covered_until", "apply", "decorate", "recorded", "recorder_for", "current", "cut"}
+    return name.endswith("Event") or bool(re.match(r"[a-z]+[A-Z]", name)) or name in known | nested
+
+
+def test_nothing_names_other_places():
+    """No path of a machine it was made on, no private notes."""
+    wrong = re.compile(r"/work/|\.\./shared|/tmp/[a-z]")
+    for path in [*SOURCES, *(ROOT / "tests").rglob("*.py"), *(ROOT / "docs").glob("*.md"), ROOT / "README.md", ROOT / "Makefile"]:
+        if path != Path(__file__):
+            assert not wrong.search(path.read_text()), path
+
+
+def test_every_field_of_the_stream_is_documented():
+    """docs/stream.md names each kind and field that the reader knows."""
+    text = (ROOT / "docs" / "stream.md").read_text()
+    for kind in KINDS.values():
+        assert f"`{kind.name}`" in text
+        for field in kind.fields:
+            assert f"`{field.name}`" in text, f"{kind.name}.{field.name}"
+
+
+def test_dependencies_each_have_their_reason():
+    """docs/dependencies.md says in a line why each package is there."""
+    import tomllib
+
+    project = tomllib.loads((ROOT / "pyproject.toml").read_text())["project"]
+    text = (ROOT / "docs" / "dependencies.md").read_text()
+    for requirement in project["dependencies"] + project["optional-dependencies"]["dev"]:
+        name = re.split(r"[<>=!~]", requirement)[0]
+        assert f"**{name}**" in text, name
+
+
+def test_packages_import_without_a_screen():
+    """Nothing opens a window on import."""
+    for name in ("opossum", "opossum_desk", "opossum_commands", "opossum_recorder", "moonrise_bakery"):
+        importlib.import_module(name)
