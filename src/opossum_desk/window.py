@@ -256,7 +256,8 @@ class DeskWindow(QMainWindow):
             )
         if self.question is not None:
             self._ask_question()
-        self._announce(found)
+        else:
+            self._announce(found)
 
     def _announce(self, found: list[Any]) -> None:
         faults = sum(1 for finding in found if finding.severity.value == "fault")

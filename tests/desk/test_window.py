@@ -520,7 +520,8 @@ def test_panels_look_and_marks_come_back_next_time(desk, qtbot, tmp_path):
     assert again.memory.kept.look == "night"
     assert not again.flow.strands.isVisibleTo(again.flow)
     opened(again, qtbot, path)
-    assert again.flow.split.sizes() == pytest.approx(sizes, abs=20)
+    kept = again.flow.split.sizes()  # the test's screen may be smaller than the window was: proportions count
+    assert kept[0] / kept[2] == pytest.approx(sizes[0] / sizes[2], rel=0.1)
     assert again.session.bookmarks == [33]
     again.show_start()
     assert again.start_page._recent.count() == 1
