@@ -43,7 +43,9 @@ class Tape:
     def __call__(self, k: str, **fields: Any) -> Tape:
         """Write one record."""
         self.now_ns += 1000
-        self.lines.append(json.dumps({"k": k, "t": self.now_ns, **{name: v for name, v in fields.items() if v is not None}}))
+        self.lines.append(
+            json.dumps({"k": k, "t": self.now_ns, **{name: v for name, v in fields.items() if v is not None}})
+        )
         return self
 
     def ms(self, milliseconds: float) -> Tape:
@@ -83,7 +85,9 @@ class Tape:
         self("send", s=number, ev=ev, **more)
         return number
 
-    def call(self, s: int, bound: Bound, eff: int | None = 1, takes_ms: float = 0.02, returns: bool = True, **more: Any) -> int:
+    def call(
+        self, s: int, bound: Bound, eff: int | None = 1, takes_ms: float = 0.02, returns: bool = True, **more: Any
+    ) -> int:
         """Call a listener for a send; return the call's id."""
         number = self.number("c")
         self("call", c=number, s=s, b=bound.number or None, o=bound.owner, fn=bound.function, **more)

@@ -60,7 +60,13 @@ def test_the_recorder_can_be_copied_into_a_game(tmp_path):
 
     shutil.copytree(ROOT / "src" / "opossum_recorder", tmp_path / "opossum_recorder")
     code = "from opossum_recorder import Recorder\nr = Recorder('x.flow.jsonl', 'g')\nr.send('a')\nr.close()\nprint(r.lost)"
-    result = subprocess.run([sys.executable, "-I", "-S", "-c", f"import sys; sys.path.insert(0, '.')\n{code}"], cwd=tmp_path, capture_output=True, text=True, timeout=60)
+    result = subprocess.run(
+        [sys.executable, "-I", "-S", "-c", f"import sys; sys.path.insert(0, '.')\n{code}"],
+        cwd=tmp_path,
+        capture_output=True,
+        text=True,
+        timeout=60,
+    )
 
     assert result.stdout == "0\n", result.stderr
 
@@ -80,15 +86,45 @@ def test_modules_and_public_names_say_what_they_are(path):
 def _overrides_qt(node: ast.AST) -> bool:
     """Methods that Qt calls, nested helpers and re-statements of a base class's method need no text of their own."""
     name = getattr(node, "name", "")
-    known = {"summary", "paint", "set_session", "restyle", "content_height", "renew", "hover", "click", "key", "act", "run", "task"}
-    nested = {"value_at", "tell", "both", "covered_until", "apply", "decorate", "recorded", "recorder_for", "current", "cut"}
+    known = {
+        "summary",
+        "paint",
+        "set_session",
+        "restyle",
+        "content_height",
+        "renew",
+        "hover",
+        "click",
+        "key",
+        "act",
+        "run",
+        "task",
+    }
+    nested = {
+        "value_at",
+        "tell",
+        "both",
+        "covered_until",
+        "apply",
+        "decorate",
+        "recorded",
+        "recorder_for",
+        "current",
+        "cut",
+    }
     return name.endswith("Event") or bool(re.match(r"[a-z]+[A-Z]", name)) or name in known | nested
 
 
 def test_nothing_names_other_places():
     """No path of a machine it was made on, no private notes."""
     wrong = re.compile(r"/work/|\.\./shared|/tmp/[a-z]")
-    for path in [*SOURCES, *(ROOT / "tests").rglob("*.py"), *(ROOT / "docs").glob("*.md"), ROOT / "README.md", ROOT / "Makefile"]:
+    for path in [
+        *SOURCES,
+        *(ROOT / "tests").rglob("*.py"),
+        *(ROOT / "docs").glob("*.md"),
+        ROOT / "README.md",
+        ROOT / "Makefile",
+    ]:
         if path != Path(__file__):
             assert not wrong.search(path.read_text()), path
 

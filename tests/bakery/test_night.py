@@ -81,7 +81,11 @@ def test_marks_come_at_their_place_in_the_clip(night):
         planned = dict(marks_of(take, play))
         for send in take.plays.fired.rows(play):
             mark = take.text(int(sends["mark"][send]))
-            if list(dict.fromkeys(marks_of(take, play))) and mark in planned and take.text(int(take.tables["play"]["what"][play])) == "anim":
+            if (
+                list(dict.fromkeys(marks_of(take, play)))
+                and mark in planned
+                and take.text(int(take.tables["play"]["what"][play])) == "anim"
+            ):
                 assert abs(sends["pos"][send] - planned[mark]) < 0.02
                 fired += 1
     assert fired > 20

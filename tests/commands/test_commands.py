@@ -9,13 +9,13 @@ import sys
 from pathlib import Path
 
 import pytest
-from tape import Tape
 
 from moonrise_bakery.faults import FAULTS
 from opossum import __version__
 from opossum.findings.catalogue import KINDS_OF_FINDINGS
 from opossum_commands import findings as findings_command
 from opossum_commands.main import main
+from tape import Tape
 
 
 class Run:
@@ -83,7 +83,13 @@ def test_findings_as_json_for_scripts(run, stream):
 
     assert result.json["take"]["name"] == "shop"
     assert (finding["kind"], finding["cause"], finding["severity"]) == ("double-fire", "bound-twice", "fault")
-    assert finding["subject"] == {"ev": "bread", "o": "counter#1", "cls": "Counter", "fn": "Counter.on_bread", "at": "counter.gd:9"}
+    assert finding["subject"] == {
+        "ev": "bread",
+        "o": "counter#1",
+        "cls": "Counter",
+        "fn": "Counter.on_bread",
+        "at": "counter.gd:9",
+    }
     assert finding["frames"] == [2]
     assert set(finding) >= {"count", "cost_ns", "summary", "advice", "evidence"}
 
@@ -106,9 +112,14 @@ def test_only_and_set(run, stream):
     assert run("findings", stream, "--only", "freeze", "--json").json["findings"] == []
     wrong = run("findings", stream, "--only", "burnt")
     assert (wrong.status, wrong.out) == (2, "")
-    assert wrong.err == "opossum: there is no kind `burnt`; there are: freeze, double-fire, stale-listener, polling-waste.\n"
+    assert (
+        wrong.err
+        == "opossum: there is no kind `burnt`; there are: freeze, double-fire, stale-listener, polling-waste.\n"
+    )
     assert run("findings", stream, "--set", "polling_calls=3").status == 0
-    assert run("findings", stream, "--set", "speed=3").err.startswith("opossum: there is no threshold `speed`; there are: ")
+    assert run("findings", stream, "--set", "speed=3").err.startswith(
+        "opossum: there is no threshold `speed`; there are: "
+    )
 
 
 def test_the_help_names_the_kinds_there_are():
@@ -123,7 +134,11 @@ def test_the_help_names_the_kinds_there_are():
 def test_what_cannot_be_read_is_one_sentence_and_status_2(run, tmp_path, command):
     """No traceback, nothing on standard output."""
     (tmp_path / "empty").write_bytes(b"")
-    for name, sentence in (("none", "there is no such file"), ("empty", "the file is empty"), (".", "this is a folder")):
+    for name, sentence in (
+        ("none", "there is no such file"),
+        ("empty", "the file is empty"),
+        (".", "this is a folder"),
+    ):
         result = run(command, tmp_path / name)
         assert result.status == 2
         assert result.out == ""
@@ -132,7 +147,10 @@ def test_what_cannot_be_read_is_one_sentence_and_status_2(run, tmp_path, command
         assert sentence in result.err
 
 
-@pytest.mark.parametrize("arguments", [["findings"], ["findings", "x", "--nonsense"], ["convert", "a"], ["demo", "--seconds", "-3"], ["--nonsense"]])
+@pytest.mark.parametrize(
+    "arguments",
+    [["findings"], ["findings", "x", "--nonsense"], ["convert", "a"], ["demo", "--seconds", "-3"], ["--nonsense"]],
+)
 def test_wrong_usage_is_one_line_with_a_hint(run, arguments):
     """The help is named, not printed."""
     result = run(*arguments)

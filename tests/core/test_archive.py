@@ -11,11 +11,11 @@ from pathlib import Path
 import numpy as np
 import pyarrow as pa
 import pytest
-from tape import Tape
 
 from opossum.take import archive
 from opossum.take.archive import TakeError, open_take, save_take
 from opossum.take.opening import open_any, take_name
+from tape import Tape
 
 
 @pytest.fixture
@@ -33,7 +33,10 @@ def saved(tmp_path) -> Path:
 def rewritten(path: Path, changes: dict[str, bytes | None], stored: bool = True) -> Path:
     """Return a copy of a take's file with members replaced, added, or (None) left out."""
     target = path.with_name("changed.take")
-    with zipfile.ZipFile(path) as source, zipfile.ZipFile(target, "w", zipfile.ZIP_STORED if stored else zipfile.ZIP_DEFLATED) as copy:
+    with (
+        zipfile.ZipFile(path) as source,
+        zipfile.ZipFile(target, "w", zipfile.ZIP_STORED if stored else zipfile.ZIP_DEFLATED) as copy,
+    ):
         for name in source.namelist():
             data = changes.get(name, source.read(name))
             if data is not None:
@@ -164,7 +167,9 @@ def test_codes_that_point_outside_the_strings_are_refused(saved):
     """No view could show them."""
     with zipfile.ZipFile(saved) as file:
         table = pa.ipc.open_file(io.BytesIO(file.read("tables/call.arrow"))).read_all()
-    columns = {name: table[name].combine_chunks() for name in table.column_names} | {"fn": pa.array(np.array([0, 999], np.int32))}
+    columns = {name: table[name].combine_chunks() for name in table.column_names} | {
+        "fn": pa.array(np.array([0, 999], np.int32))
+    }
     with pytest.raises(TakeError, match="table `call`, column `fn` points outside what the take has"):
         open_take(rewritten(saved, {"tables/call.arrow": arrow(**columns)}))
 
@@ -176,7 +181,11 @@ def test_codes_that_point_outside_the_strings_are_refused(saved):
         ("version", 99, "it was saved by a newer Opossum"),
         ("tables", {"send": {"rows": 10**15}}, "does not have the 1,000,000,000,000,000 rows"),
         ("tables", {"send": {"rows": -5}}, "does not have the -5 rows"),
-        ("tables", {"frame": {"rows": 10**9, "constants": {"n": 0, "line": 0, "t": 0, "p": 0}}}, "does not have the 1,000,000,000 rows"),
+        (
+            "tables",
+            {"frame": {"rows": 10**9, "constants": {"n": 0, "line": 0, "t": 0, "p": 0}}},
+            "does not have the 1,000,000,000 rows",
+        ),
         ("peers", [], "points outside what the take has"),
     ],
 )

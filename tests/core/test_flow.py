@@ -6,10 +6,10 @@ import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
-from tape import Tape, read
 
 from opossum.take.flow import chain_of, effects_of, nested_own_time, top_calls
 from opossum.take.ids import Groups, IdIndex, factorised
+from tape import Tape, read
 
 
 @pytest.fixture
@@ -84,7 +84,9 @@ def test_causes_that_make_a_circle_are_broken():
 
 def test_ids_that_point_nowhere_stand_alone():
     """A call without its send is still shown."""
-    take = read(b'{"k":"head","opossum":1,"t":0}\n{"k":"call","t":2,"c":1,"s":77,"b":66,"o":"x","fn":"X.f"}\n{"k":"ret","t":3,"c":55}\n')
+    take = read(
+        b'{"k":"head","opossum":1,"t":0}\n{"k":"call","t":2,"c":1,"s":77,"b":66,"o":"x","fn":"X.f"}\n{"k":"ret","t":3,"c":55}\n'
+    )
 
     assert take.calls.send.tolist() == [-1]
     assert take.calls.bind.tolist() == [-1]
@@ -180,4 +182,6 @@ def test_combinations_are_numbered_without_gaps(pairs):
     for pair, code in zip(pairs, codes.tolist(), strict=True):
         assert seen.setdefault(pair, code) == code
     assert sorted(seen.values()) == list(range(len(seen)))
-    assert [pairs[row] for row in first.tolist()] == [pair for pair, _ in sorted(seen.items(), key=lambda item: item[1])]
+    assert [pairs[row] for row in first.tolist()] == [
+        pair for pair, _ in sorted(seen.items(), key=lambda item: item[1])
+    ]

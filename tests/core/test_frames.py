@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from tape import Tape, read
 
 from opossum.take.frames import STARTUP, parsed_list
+from tape import Tape, read
 
 MS = 1_000_000
 
@@ -92,7 +92,11 @@ def test_phases_in_which_the_engine_waits_are_no_work():
 
 def test_a_frame_number_that_repeats_is_a_frame_of_its_own():
     """Both are kept."""
-    assert Tape().frame()("idle")("frame", n=0)("idle")("frame", n=0).take(bye=False).frames.number.tolist() == [0, 0, 0]
+    assert Tape().frame()("idle")("frame", n=0)("idle")("frame", n=0).take(bye=False).frames.number.tolist() == [
+        0,
+        0,
+        0,
+    ]
 
 
 def test_time_that_runs_backwards_makes_no_frame_of_negative_length():
@@ -125,7 +129,9 @@ def test_the_frame_that_holds_a_moment():
     assert [frames.row_at(0, time * MS) for time in (-5, 8, 20, 900)] == [0, 0, 1, 2]
 
 
-@pytest.mark.parametrize(("text", "names"), [('["a","b"]', ["a", "b"]), ('["a",1]', ["a"]), ("{}", []), ("", []), ("nonsense", [])])
+@pytest.mark.parametrize(
+    ("text", "names"), [('["a","b"]', ["a", "b"]), ('["a",1]', ["a"]), ("{}", []), ("", []), ("nonsense", [])]
+)
 def test_names_of_phases_survive_whatever_the_head_says(text, names):
     """A list of names, or none."""
     assert parsed_list(text) == names

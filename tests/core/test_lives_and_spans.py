@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import numpy as np
-from tape import Tape
 
 from opossum.take.lives import ALIVE, GONE, NEVER, UNKNOWN
 from opossum.take.spans import marks_of, paused_spans
+from tape import Tape
 
 
 def state(take, name: str, line: int) -> int:

@@ -9,11 +9,11 @@ import sys
 
 import numpy as np
 import pytest
-from tape import Tape, read
 
 from opossum.stream.damage import Damage, DamageLog
 from opossum.stream.kinds import KINDS, FieldType
 from opossum.stream.reading import LONGEST_LINE, StreamError, StreamReader, open_bytes, read_streams
+from tape import Tape, read
 
 HEAD = b'{"k":"head","opossum":1,"game":"g","peer":"main","t":0}\n'
 
@@ -25,7 +25,9 @@ def damage_of(data: bytes) -> list[tuple[str, int, list[int]]]:
 
 def test_a_sound_stream_becomes_columns():
     """Every field lands in its column, absent ones stay absent."""
-    take = read(HEAD + b'{"k":"send","t":5,"s":7,"ev":"open","o":"door#1","via":"zone","edge":"enter","d":{"other":"cat"}}\n')
+    take = read(
+        HEAD + b'{"k":"send","t":5,"s":7,"ev":"open","o":"door#1","via":"zone","edge":"enter","d":{"other":"cat"}}\n'
+    )
     table = take.tables["send"]
 
     assert len(table) == 1
@@ -163,7 +165,10 @@ def test_a_megabyte_line_is_read_and_its_data_cut():
 
 def test_time_that_runs_backwards_is_told_and_kept_in_order():
     """Stream order counts; each thread has its own time."""
-    lines = [{"k": "idle", "t": t, **({"th": th} if th else {})} for t, th in ((5, None), (9, None), (3, "b"), (7, None), (8, None))]
+    lines = [
+        {"k": "idle", "t": t, **({"th": th} if th else {})}
+        for t, th in ((5, None), (9, None), (3, "b"), (7, None), (8, None))
+    ]
     data = HEAD + b"".join(json.dumps(line).encode() + b"\n" for line in lines)
 
     assert damage_of(data) == [("time-backwards", 1, [5])]

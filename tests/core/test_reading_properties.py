@@ -7,7 +7,6 @@ import json
 import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
-from tape import read
 
 from opossum.findings.examine import examine
 from opossum.stream.kinds import KINDS, FieldType
@@ -15,6 +14,7 @@ from opossum.stream.tables import JsonColumn
 from opossum.take.archive import open_take, save_take
 from opossum.take.checks import check_take
 from opossum.take.take import Take
+from tape import read
 
 _SMALL_IDS = st.integers(1, 6)
 _VALUES = {
@@ -22,8 +22,14 @@ _VALUES = {
     FieldType.COUNT: st.integers(-2, 9),
     FieldType.NUMBER: st.floats(allow_nan=False, allow_infinity=False),
     FieldType.FLAG: st.booleans(),
-    FieldType.TEXT: st.sampled_from(["tick", "zone", "timer", "delay", "stay", "held", "down", "input", "oven#1", "cat#1", "", "é"]),
-    FieldType.JSON: st.recursive(st.none() | st.booleans() | st.integers() | st.text(max_size=5), lambda inner: st.lists(inner, max_size=3), max_leaves=5),
+    FieldType.TEXT: st.sampled_from(
+        ["tick", "zone", "timer", "delay", "stay", "held", "down", "input", "oven#1", "cat#1", "", "é"]
+    ),
+    FieldType.JSON: st.recursive(
+        st.none() | st.booleans() | st.integers() | st.text(max_size=5),
+        lambda inner: st.lists(inner, max_size=3),
+        max_leaves=5,
+    ),
 }
 
 
@@ -40,7 +46,9 @@ def records(draw):
     return record
 
 
-streams = st.lists(records(), max_size=40).map(lambda items: "".join(json.dumps(item) + "\n" for item in items).encode())
+streams = st.lists(records(), max_size=40).map(
+    lambda items: "".join(json.dumps(item) + "\n" for item in items).encode()
+)
 
 
 def same(one: Take, other: Take) -> bool:
@@ -94,4 +102,6 @@ def test_saving_and_opening_loses_nothing(tmp_path_factory, data):
 
     assert same(take, opened)
     assert [span.name for span in opened.peers] == [span.name for span in take.peers]
-    assert [(item.code, item.count, item.lines) for item in opened.damage] == [(item.code, item.count, item.lines) for item in take.damage]
+    assert [(item.code, item.count, item.lines) for item in opened.damage] == [
+        (item.code, item.count, item.lines) for item in take.damage
+    ]

@@ -6,13 +6,13 @@ import json
 
 import numpy as np
 import pytest
-from tape import Tape, read
 
 from opossum.stream.following import FollowedStream
 from opossum.stream.reading import StreamError
 from opossum.stream.writing import stream_lines
 from opossum.take.checks import check_take
 from opossum.take.sieve import CallFlags, SieveError, Term, frame_budget_ns, parse_sieve, sieve_calls
+from tape import Tape, read
 
 
 @pytest.fixture(scope="module")
@@ -137,9 +137,19 @@ def test_a_take_becomes_the_same_stream_again(kitchen):
     again = read(text)
 
     assert again.records == kitchen.records
-    assert list(stream_lines(again.tables, again.strings, names)) == list(stream_lines(kitchen.tables, kitchen.strings, names))
+    assert list(stream_lines(again.tables, again.strings, names)) == list(
+        stream_lines(kitchen.tables, kitchen.strings, names)
+    )
     records = [json.loads(line) for line in text.splitlines()]
-    assert records[0] == {"k": "head", "t": 1000, "opossum": 1, "game": "test", "peer": "main", "hz": 50.0, "phases": ["input", "update"]}
+    assert records[0] == {
+        "k": "head",
+        "t": 1000,
+        "opossum": 1,
+        "game": "test",
+        "peer": "main",
+        "hz": 50.0,
+        "phases": ["input", "update"],
+    }
     assert all("p" not in record for record in records)
 
 

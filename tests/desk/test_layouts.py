@@ -2,20 +2,22 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 import numpy as np
 import pytest
-from tape import Tape, read
 from test_session import shop
 
 from opossum.findings.examine import examine
 from opossum_desk.layout.loom import HEADER_PX, ROW_PX, BeadState, bead_size, layout_loom
-from opossum_desk.layout.pulse import layout_pulse
+from opossum_desk.layout.pulse import layout_overlay, layout_pulse
 from opossum_desk.layout.scale import Scale, grid_marks
 from opossum_desk.layout.slice import MOST_CALLS, layout_slice, short_time
 from opossum_desk.layout.story import finding_title, story_html
 from opossum_desk.layout.strands import MOST_ITEMS, STRAND_PX, gather_strands, layout_strands
 from opossum_desk.state.axis import AxisMode
 from opossum_desk.state.session import Session
+from tape import Tape, read
 
 WIDTH, HEIGHT, LABELS = 800.0, 400.0, 200.0
 
@@ -53,7 +55,7 @@ def test_grid_labels_are_round_and_apart(session, mode, window):
     marks = grid_marks(session.axis, Scale(low, high, 200, 600))
     xs = [x for x, _ in marks]
     assert marks
-    assert all(b - a >= 50 for a, b in zip(xs, xs[1:], strict=False))
+    assert all(b - a >= 50 for a, b in pairwise(xs))
     assert all(label.endswith(" s") == (mode is AxisMode.TIME) for _, label in marks)
 
 
@@ -237,9 +239,10 @@ def test_the_pulse_shows_window_marks_and_findings(session):
     session.bookmarks = [4]
     session.column = 6
     picture = layout_pulse(session, 460, 100)
-    assert picture.window == pytest.approx((190, 280))
-    assert picture.marks == [140]
-    assert picture.selected == 165
+    overlay = layout_overlay(session, picture.scale)
+    assert overlay.window == pytest.approx((190, 280))
+    assert overlay.marks == [140]
+    assert overlay.selected == 165
     assert [severity for _, severity in picture.ticks] == ["fault"]
 
 
@@ -251,6 +254,11 @@ def strands_of(tape: Tape, bye: bool = True, width: float = WIDTH):
     session = examined(tape, bye)
     rows = gather_strands(session.take)
     return rows, layout_strands(session, rows, width, 900, 0, LABELS)
+
+
+def dots(picture) -> int:
+    """Return how many dots a picture has."""
+    return sum(len(run.xs) for run in picture.dots)
 
 
 def shapes(picture, state: str | None = None) -> list[str]:
@@ -270,7 +278,7 @@ def test_a_timer_is_a_line_with_dots_gaps_and_a_hanging_end():
     rows, picture = strands_of(tape)
 
     assert [(row.kind, row.label) for row in rows] == [("timer", "Cat timer nap")]
-    assert shapes(picture).count("dot") == 6
+    assert dots(picture) == 6
     assert shapes(picture).count("gap") == 1
     assert shapes(picture, "wrong") == ["dashed"]
 
@@ -283,7 +291,7 @@ def test_a_delay_is_an_arc_that_lands_or_not():
     _, picture = strands_of(tape.frame())
 
     assert sorted(stroke.state for stroke in picture.strokes if stroke.shape == "arc") == ["ok", "open"]
-    assert shapes(picture).count("dot") == 1
+    assert dots(picture) == 1
     assert lost
 
 
@@ -298,7 +306,10 @@ def test_a_clip_is_a_bar_with_marks_and_a_ragged_end_when_cut():
 
     assert [row.kind for row in rows] == ["clip", "track"]
     assert {"cut", "wave"} <= set(shapes(picture))
-    assert [(stroke.text, stroke.state) for stroke in picture.strokes if stroke.shape == "mark"] == [("press", "ok"), ("fold", "open")]
+    assert [(stroke.text, stroke.state) for stroke in picture.strokes if stroke.shape == "mark"] == [
+        ("press", "ok"),
+        ("fold", "open"),
+    ]
 
 
 def test_a_wait_ends_in_what_met_it_or_in_nothing():
@@ -318,7 +329,9 @@ def test_queues_are_filled_and_values_stepped():
     """Text values are written where there is room."""
     tape = Tape().frame()
     for number in range(5):
-        tape.frame()("put", q="bench", s=1)("watch", o="cat#1", name="purrs", v=number)("watch", o="cat#1", name="mood", v=f"m{number}")
+        tape.frame()("put", q="bench", s=1)("watch", o="cat#1", name="purrs", v=number)(
+            "watch", o="cat#1", name="mood", v=f"m{number}"
+        )
     rows, picture = strands_of(tape.frame())
 
     assert [row.kind for row in rows] == ["queue", "value", "value"]
@@ -336,6 +349,7 @@ def test_crowds_are_one_quiet_bar_and_strokes_stay_bounded():
     _, picture = strands_of(tape)
 
     assert shapes(picture).count("crowd") == 1
+    assert shapes(picture).count("dense") == 1
     assert len(picture.strokes) < WIDTH
 
 
@@ -346,10 +360,10 @@ def test_pointing_at_a_strand_finds_the_moment():
     for _ in range(5):
         tape.frame().heard("beat", via="timer", a=a)
     _, picture = strands_of(tape.frame())
-    dot = next(stroke for stroke in picture.strokes if stroke.shape == "dot")
+    run = picture.dots[0]
 
-    assert picture.hit(dot.x + 2, dot.y) == dot
-    assert picture.hit(dot.x, dot.y + STRAND_PX * 2) is None
+    assert picture.hit(float(run.xs[1]) + 2, run.y) == run.sends[1]
+    assert picture.hit(float(run.xs[1]), run.y + STRAND_PX * 2) == -1
 
 
 # --- slice and story -----------------------------------------------------------------------------
@@ -413,7 +427,9 @@ def test_without_a_selection_the_slice_says_what_to_do(session):
     assert layout_slice(session).subtitle == "Click a bead, or press →."
 
 
-@pytest.mark.parametrize(("ns", "text"), [(999, "1 µs"), (21_000, "21 µs"), (3_400_000, "3.4 ms"), (1_300_000_000, "1.30 s")])
+@pytest.mark.parametrize(
+    ("ns", "text"), [(999, "1 µs"), (21_000, "21 µs"), (3_400_000, "3.4 ms"), (1_300_000_000, "1.30 s")]
+)
 def test_times_are_short(ns, text):
     """With the unit that fits."""
     assert short_time(ns) == text

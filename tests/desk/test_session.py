@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from tape import Tape, read
 
 from opossum.findings.examine import examine
 from opossum.take.sieve import SieveError
 from opossum_desk.state.axis import FROZEN_WIDTH, AxisMode, make_axis
 from opossum_desk.state.session import Session
 from opossum_desk.state.threads import Row
+from tape import Tape, read
 
 
 def shop() -> Tape:
@@ -92,7 +92,13 @@ def test_a_take_without_frames_has_an_axis_all_the_same():
     session = Session(read(b""))
     assert session.axis.count == 0
     assert session.rows == []
-    for act in (session.show_all, session.fit_selection, session.settle, lambda: session.step_frame(1), lambda: session.step_call(1)):
+    for act in (
+        session.show_all,
+        session.fit_selection,
+        session.settle,
+        lambda: session.step_frame(1),
+        lambda: session.step_call(1),
+    ):
         act()
     assert session.step_finding(1) is None
     assert make_axis(read(b""), 0, AxisMode.TIME, np.zeros(0)).extent == (0.0, 1.0)
@@ -300,7 +306,7 @@ def test_threads_stand_in_the_order_they_run(session):
     assert names == ["on_press", "on_opened", "on_tick"]
     session.set_window(1, 4.5)
     session.settle()
-    assert [session.threads.label(row)[1] for row in session.rows][0] == "on_tick"
+    assert session.threads.label(session.rows[0])[1] == "on_tick"
 
 
 def test_marks_and_measures(session):
@@ -344,7 +350,9 @@ def test_several_peers_share_one_axis():
         tape("bind", b=1, ev="pay", o="till#1", fn="Till.on_pay", p=peer)
     for n in range(4):
         tape("frame", n=n, p="host")("frame", n=n, p="guest").ms(8)
-        tape("send", s=n + 1, ev="pay", p="guest")("call", c=n + 1, s=n + 1, b=1, o="till#1", fn="Till.on_pay", p="guest")
+        tape("send", s=n + 1, ev="pay", p="guest")(
+            "call", c=n + 1, s=n + 1, b=1, o="till#1", fn="Till.on_pay", p="guest"
+        )
         tape("ret", c=n + 1, p="guest").ms(8)
     session = Session(tape.take(bye=False))
 

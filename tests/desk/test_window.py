@@ -10,7 +10,6 @@ import pytest
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PySide6.QtGui import QDropEvent, QImage
 from PySide6.QtWidgets import QApplication, QPushButton, QWidget
-from tape import Tape
 
 from moonrise_bakery import demo_take_path
 from moonrise_bakery.night import record_night
@@ -22,6 +21,7 @@ from opossum_desk.state.axis import AxisMode
 from opossum_desk.views.look import DAY, NIGHT, Colours, Look
 from opossum_desk.views.start import SYMPTOMS
 from opossum_desk.window import DeskWindow
+from tape import Tape
 
 
 @pytest.fixture
@@ -41,7 +41,9 @@ def desk(qtbot, tmp_path):
 def opened(desk: DeskWindow, qtbot, path: Path | str) -> DeskWindow:
     """Open a file on the desk and wait until it is examined."""
     desk.open_paths([str(path)])
-    qtbot.waitUntil(lambda: desk.session is not None and desk.session.examined and not desk.opening.running, timeout=20_000)
+    qtbot.waitUntil(
+        lambda: desk.session is not None and desk.session.examined and not desk.opening.running, timeout=20_000
+    )
     return desk
 
 
@@ -61,7 +63,11 @@ def press(desk: DeskWindow, qtbot, *keys, modifier=Qt.KeyboardModifier.NoModifie
 def picture(widget: QWidget) -> np.ndarray:
     """Return what a widget shows, (height, width) of 0xAARRGGBB."""
     image = widget.grab().toImage().convertToFormat(QImage.Format.Format_ARGB32)
-    return np.frombuffer(image.constBits(), np.uint32).reshape(image.height(), image.bytesPerLine() // 4)[:, : image.width()].copy()
+    return (
+        np.frombuffer(image.constBits(), np.uint32)
+        .reshape(image.height(), image.bytesPerLine() // 4)[:, : image.width()]
+        .copy()
+    )
 
 
 def has_colour(pixels: np.ndarray, colour: str) -> bool:
@@ -245,7 +251,14 @@ def test_every_panel_is_reached_by_keyboard_and_has_a_name(bakery, qtbot):
     for view in (bakery.flow.pulse, bakery.flow.loom, bakery.flow.strands):
         assert view.accessibleDescription()
     assert "threads, frames" in bakery.flow.loom.accessibleDescription()
-    for view in (bakery.flow.loom, bakery.flow.findings, bakery.flow.story, bakery.flow.slice, bakery.flow.pulse, bakery.flow.strands):
+    for view in (
+        bakery.flow.loom,
+        bakery.flow.findings,
+        bakery.flow.story,
+        bakery.flow.slice,
+        bakery.flow.pulse,
+        bakery.flow.strands,
+    ):
         assert view.whatsThis()
 
 
@@ -258,7 +271,9 @@ def test_hovering_a_bead_lights_up_cause_and_effects_in_all_views(bakery, qtbot)
     session.show_finding(next(item for item in session.findings if item.cause == "bound-twice"))
     session.select_column(session.column)
     shown = loom.current()
-    index = next(i for i, call in enumerate(shown.beads.call) if session.take.function_of_call(int(call)) == "Oven.on_bake_done")
+    index = next(
+        i for i, call in enumerate(shown.beads.call) if session.take.function_of_call(int(call)) == "Oven.on_bake_done"
+    )
     line = shown.lines[int(shown.beads.line[index])]
     loom.hover(QPointF(float(shown.beads.x[index]), line.top + ROW_PX / 2))
 
@@ -277,7 +292,9 @@ def test_clicking_a_bead_or_a_frame_selects_it(bakery, qtbot):
     session.set_window(700, 730)
     shown = loom.current()
     line = shown.lines[int(shown.beads.line[0])]
-    qtbot.mouseClick(loom, Qt.MouseButton.LeftButton, pos=QPoint(round(float(shown.beads.x[0])), int(line.top + ROW_PX / 2)))
+    qtbot.mouseClick(
+        loom, Qt.MouseButton.LeftButton, pos=QPoint(round(float(shown.beads.x[0])), int(line.top + ROW_PX / 2))
+    )
     assert session.call == shown.beads.call[0]
     qtbot.mouseClick(loom, Qt.MouseButton.LeftButton, pos=QPoint(int(loom.label_px + 200), int(HEADER_PX / 2)))
     assert session.call == -1
@@ -291,7 +308,13 @@ def test_classes_unfold_at_a_click_on_their_label(bakery, qtbot):
     before = len(session.rows)
     qtbot.mouseClick(loom, Qt.MouseButton.LeftButton, pos=QPoint(28, int(line.top + ROW_PX / 2)))
     assert len(session.rows) == before + line.members - 1
-    session.toggle_fold(next(row for row in session.rows if not row.folded and int(session.threads.class_of_listener[row.number]) in session.unfolded))
+    session.toggle_fold(
+        next(
+            row
+            for row in session.rows
+            if not row.folded and int(session.threads.class_of_listener[row.number]) in session.unfolded
+        )
+    )
     assert len(session.rows) == before
 
 
@@ -320,7 +343,14 @@ def test_the_wheel_zooms_with_ctrl_and_scrolls_without(bakery, qtbot):
     def wheel(delta: int, modifier: Qt.KeyboardModifier) -> None:
         point = QPointF(loom.label_px + 100, 80)
         event = QWheelEvent(
-            point, loom.mapToGlobal(point), QPoint(), QPoint(0, delta), Qt.MouseButton.NoButton, modifier, Qt.ScrollPhase.NoScrollPhase, False
+            point,
+            loom.mapToGlobal(point),
+            QPoint(),
+            QPoint(0, delta),
+            Qt.MouseButton.NoButton,
+            modifier,
+            Qt.ScrollPhase.NoScrollPhase,
+            False,
         )
         loom.wheelEvent(event)
 
@@ -358,7 +388,11 @@ def test_a_call_in_the_slice_is_selected_by_a_click(bakery, qtbot):
     bakery.session.select_column(792)
     view = bakery.flow.slice
     row = next(i for i, row in enumerate(view.picture.rows) if row.kind == "call")
-    qtbot.mouseClick(view.viewport(), Qt.MouseButton.LeftButton, pos=QPoint(60, int(44 + row * 21 + 10 - view.verticalScrollBar().value())))
+    qtbot.mouseClick(
+        view.viewport(),
+        Qt.MouseButton.LeftButton,
+        pos=QPoint(60, int(44 + row * 21 + 10 - view.verticalScrollBar().value())),
+    )
     assert bakery.session.call == view.picture.rows[row].call
 
 
@@ -366,10 +400,12 @@ def test_a_strand_leads_to_its_call(bakery, qtbot):
     """A dot where a timer fired is the call it made."""
     session, strands = bakery.session, bakery.flow.strands
     session.set_window(0, 1200)
-    dot = next(stroke for stroke in strands.current().strokes if stroke.shape == "dot")
-    strands.click(QPointF(dot.x, dot.y))
-    assert session.take.calls.send[session.call] == dot.send
-    strands.hover(QPointF(dot.x, dot.y))
+    run = strands.current().dots[0]
+    dot = QPointF(float(run.xs[0]), run.y)
+    strands.click(dot)
+    assert session.take.calls.send[session.call] == run.sends[0]
+    run = strands.current().dots[0]
+    strands.hover(QPointF(float(run.xs[0]), run.y))
     assert session.hover == session.call
 
 
@@ -380,7 +416,13 @@ def test_day_and_night_repaint_everything(bakery, qtbot):
     """No view keeps the old paper."""
     for choice, colours in (("night", NIGHT), ("day", DAY)):
         bakery.choose_look(choice)
-        for view in (bakery.flow.loom, bakery.flow.pulse, bakery.flow.strands, bakery.flow.slice.viewport(), bakery.flow.story):
+        for view in (
+            bakery.flow.loom,
+            bakery.flow.pulse,
+            bakery.flow.strands,
+            bakery.flow.slice.viewport(),
+            bakery.flow.story,
+        ):
             assert has_colour(picture(view), colours.paper), view
         assert bakery.look_actions[choice].isChecked()
 
@@ -497,7 +539,11 @@ def test_a_file_is_opened_by_dropping_it(desk, qtbot):
     """Anywhere on the window."""
     data = QMimeData()
     data.setUrls([QUrl.fromLocalFile(str(demo_take_path()))])
-    desk.dropEvent(QDropEvent(QPointF(50, 50), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier))
+    desk.dropEvent(
+        QDropEvent(
+            QPointF(50, 50), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+        )
+    )
     qtbot.waitUntil(lambda: desk.session is not None, timeout=20_000)
 
 

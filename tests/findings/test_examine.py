@@ -5,12 +5,12 @@ from __future__ import annotations
 import json
 
 import pytest
-from tape import Tape, read
 
 from moonrise_bakery.faults import DEMO_FAULTS, FAULTS
 from opossum.findings.catalogue import KINDS_OF_FINDINGS
 from opossum.findings.examine import doubled_calls, examine
 from opossum.findings.thresholds import Thresholds
+from tape import Tape, read
 
 SECONDS = 60.0
 
@@ -85,7 +85,9 @@ def test_progress_is_told_kind_by_kind_and_may_cancel(night):
         examine(night(seconds=SECONDS), progress=cancel)
 
 
-@pytest.mark.parametrize("data", [b"", b'{"k":"head","opossum":1,"t":0}\n', b'{"k":"frame","n":0,"t":0}\n', b'{"k":"idle","t":5}\n'])
+@pytest.mark.parametrize(
+    "data", [b"", b'{"k":"head","opossum":1,"t":0}\n', b'{"k":"frame","n":0,"t":0}\n', b'{"k":"idle","t":5}\n']
+)
 def test_almost_empty_takes_are_examined_without_a_finding(data):
     """Nothing recorded, nothing found, nothing raised."""
     assert examine(read(data)) == []

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import pytest
+
 from tape import Bound, Tape, only
 
 KIND = "freeze"

@@ -3,15 +3,17 @@
 from __future__ import annotations
 
 import pytest
-from tape import Tape, only
 
 from opossum.findings.thresholds import Thresholds
+from tape import Tape, only
 
 KIND = "polling-waste"
 FRAMES = 80
 
 
-def polled(finds: set[int] = frozenset(), announce: bool = False, eff_of_miss: int | None = 0, frames: int = FRAMES) -> Tape:
+def polled(
+    finds: set[int] = frozenset(), announce: bool = False, eff_of_miss: int | None = 0, frames: int = FRAMES
+) -> Tape:
     """Return a tape on which a shelf looks every frame and finds bread on some of them."""
     tape = Tape(hz=60).frame().frame()
     tape("spawn", o="shelf#1", cls="Shelf")

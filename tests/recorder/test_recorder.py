@@ -12,7 +12,6 @@ import threading
 import time
 
 import pytest
-from tape import read
 
 from opossum.findings.examine import examine
 from opossum.take.checks import check_take
@@ -20,6 +19,7 @@ from opossum.take.opening import open_any
 from opossum_recorder import Recorder
 from opossum_recorder.encoding import LONGEST_DATA, MOST_TEXTS, QuotedTexts, data_text
 from opossum_recorder.sink import WINDOW_BYTES, FileSink, MappedSink, sink_for
+from tape import read
 
 
 class Memory:
@@ -89,15 +89,43 @@ def test_every_record_is_written_as_the_contract_says(recorder, memory):
     records = {record["k"]: record for record in reversed(memory.records())}
     assert list(records["head"])[:6] == ["k", "t", "opossum", "game", "peer", "lang"]
     assert records["send"] | {"t": 0} == {
-        "k": "send", "t": 0, "s": 1, "ev": "open", "o": "door#1", "via": "zone", "d": {"other": "cat#1"}, "edge": "enter",
+        "k": "send",
+        "t": 0,
+        "s": 1,
+        "ev": "open",
+        "o": "door#1",
+        "via": "zone",
+        "d": {"other": "cat#1"},
+        "edge": "enter",
     }
-    assert records["call"] | {"t": 0} == {"k": "call", "t": 0, "c": 1, "s": 1, "b": 1, "o": "cat#1", "fn": "Cat.on_open", "at": "cat.py:3"}
+    assert records["call"] | {"t": 0} == {
+        "k": "call",
+        "t": 0,
+        "c": 1,
+        "s": 1,
+        "b": 1,
+        "o": "cat#1",
+        "fn": "Cat.on_open",
+        "at": "cat.py:3",
+    }
     assert records["ret"]["eff"] == 3  # two changes and one send
     assert records["arm"]["c"] == 1
     assert records["play"]["marks"] == [["yawn", 0.5]]
     assert [record.get("c") for record in memory.records() if record["k"] == "send"] == [None, 1]
     assert memory.records()[-1]["k"] == "bye"
-    assert {record["k"] for record in memory.records()} >= {"idle", "put", "pull", "met", "quit", "watch", "say", "spin", "stuck", "clock", "gone"}
+    assert {record["k"] for record in memory.records()} >= {
+        "idle",
+        "put",
+        "pull",
+        "met",
+        "quit",
+        "watch",
+        "say",
+        "spin",
+        "stuck",
+        "clock",
+        "gone",
+    }
 
 
 def test_an_effect_nobody_spoke_of_is_unknown(recorder, memory):
@@ -176,7 +204,20 @@ def test_a_bad_value_is_counted_as_lost(recorder, memory):
 
 @pytest.mark.parametrize(
     "value",
-    [float("nan"), float("inf"), {1, 2}, b"bytes", object, "\ud800", {"deep": [[[1]]]}, {(1, 2): 3}, 10**30, True, None, "é\n\"\\"],
+    [
+        float("nan"),
+        float("inf"),
+        {1, 2},
+        b"bytes",
+        object,
+        "\ud800",
+        {"deep": [[[1]]]},
+        {(1, 2): 3},
+        10**30,
+        True,
+        None,
+        'é\n"\\',
+    ],
     ids=str,
 )
 def test_any_value_becomes_json(value):

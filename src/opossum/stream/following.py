@@ -7,7 +7,6 @@ from typing import BinaryIO
 
 from opossum.stream.reading import BATCH_BYTES, StreamContents, StreamError, StreamReader
 
-
 _FILLER = b"\n\0"
 _BLOCK_BYTES = 64 * 1024
 
@@ -39,7 +38,9 @@ class FollowedStream:
             with open(self.path, "rb") as file:
                 end = _content_end(file, self._offset)
                 if end < self._offset:
-                    raise StreamError(self.path, "the file has become shorter: another recording has begun; open it again")
+                    raise StreamError(
+                        self.path, "the file has become shorter: another recording has begun; open it again"
+                    )
                 grown = end > self._offset
                 file.seek(self._offset)
                 while self._offset < end:

@@ -151,8 +151,8 @@ def _arrow_bytes(table: Any) -> memoryview:
     import pyarrow as pa
 
     sink = pa.BufferOutputStream()
-    options = pa.ipc.IpcWriteOptions(compression="lz4")
-    with pa.ipc.new_file(sink, table.schema, options=options) as writer:
+    # not compressed: narrow columns are small already, and opening is then little more than reading
+    with pa.ipc.new_file(sink, table.schema) as writer:
         writer.write_table(table)
     return memoryview(sink.getvalue())
 

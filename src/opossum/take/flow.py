@@ -112,13 +112,37 @@ def make_calls(take: Take) -> tuple[Calls, Listeners]:
         from_bind = np.maximum(bind, 0)
         owner = np.where((owner < 0) & bound, np.asarray(binds["o"])[from_bind], owner)
         function = np.where((function < 0) & bound, np.asarray(binds["fn"])[from_bind], function)
-    listener, first = factorised(peer, event, owner, function)
+    listener, first = _numbered_by_bind(take, bind, peer, event, owner, function) or factorised(
+        peer, event, owner, function
+    )
     listeners = Listeners(peer[first], owner[first], function[first], event[first])
     frame = take.frames.rows_of_lines(table["p"], table["line"])
     calls = Calls(
         send, bind, parent, frame, start, end, returned, ret, narrowed_effect(effect), event.astype(np.int32), listener
     )
     return calls, listeners
+
+
+def _numbered_by_bind(
+    take: Take, bind: Array, peer: Array, event: Array, owner: Array, function: Array
+) -> tuple[Array, Array] | None:
+    """Number listeners by their binds, which are few, if every call agrees with its bind; else None.
+
+    The same numbers as `factorised` gives up to their order, at a quarter of its cost.
+    """
+    table = take.tables["bind"]
+    if not len(bind) or not len(table) or int(bind.min()) < 0:
+        return None
+    columns = [np.asarray(table[name]) for name in ("p", "ev", "o", "fn")]
+    for told, bound in zip((peer, event, owner, function), columns, strict=True):
+        if not np.array_equal(told, bound[bind]):
+            return None
+    of_bind, _ = factorised(*columns)
+    first = np.full(len(table), -1, np.int32)
+    codes = of_bind[bind]
+    first[codes[::-1]] = np.arange(len(codes) - 1, -1, -1, dtype=np.int32)
+    used = first >= 0
+    return (np.cumsum(used, dtype=np.int32) - 1)[codes], first[used]
 
 
 def narrowed_effect(effect: Array) -> Array:

@@ -79,7 +79,10 @@ def make_frames(take: Take) -> Frames:
     parts = [_peer_frames(take, peer) for peer in range(len(take.peers))]
     names = [item.name for item in fields(Frames) if item.name != "peer_starts"]
     nothing = np.zeros(0, np.int64)
-    joined = {name: np.concatenate([nothing.astype(bool if name in _FLAGS else np.int64), *(part[name] for part in parts)]) for name in names}
+    joined = {
+        name: np.concatenate([nothing.astype(bool if name in _FLAGS else np.int64), *(part[name] for part in parts)])
+        for name in names
+    }
     starts = np.concatenate(([0], np.cumsum([len(part["number"]) for part in parts], dtype=np.int64)))
     return Frames(**joined, peer_starts=starts.astype(np.int64))
 

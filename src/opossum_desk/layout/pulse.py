@@ -25,9 +25,8 @@ USUAL_SHARE = 0.995
 class PulsePicture:
     """Arrays (pixel columns,): height shares 0 … 1 of frame length and of calls a frame; then what lies on top.
 
-    `frozen`: x of frames far over budget; `ticks`: (x, severity) of findings; `window`: x from and to;
-    `budget`: height share of the frame budget (over 1: beyond the strip); `top_ms`: what the full height of
-    the lengths stands for; `marks`: x of bookmarks.
+    `frozen`: x of frames far over budget; `ticks`: (x, severity) of findings; `budget`: height share of the frame budget (over 1: beyond the strip); `top_ms`: what the full height of
+    the lengths stands for.  It stays while take, width and findings do; what moves is a `PulseOverlay`.
     """
 
     scale: Scale
@@ -36,12 +35,28 @@ class PulsePicture:
     budget: float
     frozen: list[tuple[float, str]]
     ticks: list[tuple[float, str]]
-    window: tuple[float, float]
-    selected: float | None
-    marks: list[float]
     grid: list[tuple[float, str]]
     top_ms: float
     most_calls: int
+
+
+@dataclass(frozen=True, slots=True)
+class PulseOverlay:
+    """What moves on the strip: x from and to of the `window`, of the `selected` frame, and of bookmarks (`marks`)."""
+
+    window: tuple[float, float]
+    selected: float | None
+    marks: list[float]
+
+
+def layout_overlay(session: Session, scale: Scale) -> PulseOverlay:
+    """Return what moves on the strip."""
+    edges, column = session.axis.edges, session.column
+    return PulseOverlay(
+        (scale.x(session.low), scale.x(session.high)),
+        scale.x(float(edges[column] + edges[column + 1]) / 2) if column >= 0 else None,
+        [scale.x(float(edges[mark])) for mark in session.bookmarks if mark < session.axis.count],
+    )
 
 
 def layout_pulse(session: Session, width: float, left: float) -> PulsePicture:
@@ -74,11 +89,6 @@ def layout_pulse(session: Session, width: float, left: float) -> PulsePicture:
         budget,
         frozen,
         _ticks(session, scale),
-        (scale.x(session.low), scale.x(session.high)),
-        scale.x(float(axis.edges[session.column] + axis.edges[session.column + 1]) / 2)
-        if session.column >= 0
-        else None,
-        [scale.x(float(axis.edges[mark])) for mark in session.bookmarks if mark < axis.count],
         grid_marks(axis, scale, 110.0),
         top / 1e6,
         int(counts.max()) if len(counts) else 0,

@@ -8,12 +8,12 @@ strokes a pixel.
 from __future__ import annotations
 
 import json
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
 from opossum.stream.tables import Array
-from opossum.take.lives import GONE, NEVER
+from opossum.take.lives import NEVER
 from opossum.take.spans import marks_of, paused_spans
 from opossum.take.take import Take
 from opossum_desk.layout.scale import Scale
@@ -22,6 +22,10 @@ from opossum_desk.state.session import Session
 STRAND_PX = 26.0
 MOST_ITEMS = 300
 """Items of one row drawn one by one; beyond, they are drawn as one quiet bar that says how many."""
+
+REACH_PX = 7.0
+DENSE_PX = 5.0
+"""Firings closer together than this are drawn as one thick stretch of their line, not as dots."""
 
 _TITLES = {
     "timer": "timer",
@@ -36,20 +40,24 @@ _TITLES = {
 
 @dataclass
 class StrandRow:
-    """One row: its kind, what it is called, and its items (rows of the kind's table), by start time."""
+    """One row: its kind, what it is called, and its items (rows of the kind's table), by start time.
+
+    `gone_ns`: for timers, when the owner went while it was armed; NaN where it did not.
+    """
 
     kind: str
     label: str
     items: Array
     starts_ns: Array
     ends_ns: Array
+    gone_ns: Array = field(default_factory=lambda: np.zeros(0))
 
 
 @dataclass(frozen=True, slots=True)
 class Stroke:
     """One thing to draw: `shape` says how; from x to x2 at height y (y2 where it has two); `text` beside it.
 
-    `state`: ``ok``, ``wrong`` (rose), ``open`` (hollow) or ``quiet``. `call`: call to select at a click, -1: none.
+    `state`: ``ok``, ``wrong`` (rose), ``open`` (hollow) or ``quiet``. `send`: row of the send it stands for, or -1.
     """
 
     shape: str
@@ -59,8 +67,22 @@ class Stroke:
     y2: float
     state: str = "ok"
     text: str = ""
-    call: int = -1
     send: int = -1
+    kind: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class DotRun:
+    """Moments of one strand: pixel centres `xs` at height `y`, with the row of the `send` table of each."""
+
+    xs: Array
+    y: float
+    sends: Array
+    kind: str = ""
+
+
+Mark = Stroke | DotRun
+"""What a strand is drawn of."""
 
 
 @dataclass(frozen=True)
@@ -79,16 +101,22 @@ class StrandPicture:
     scale: Scale
     lines: list[StrandLine]
     strokes: list[Stroke] = field(default_factory=list)
+    dots: list[DotRun] = field(default_factory=list)
 
-    def hit(self, x: float, y: float) -> Stroke | None:
-        """Return the stroke nearest to a point of those that stand for a moment, within reach."""
-        best, distance = None, 7.0
+    def hit(self, x: float, y: float) -> int:
+        """Return the send (row) of the dot or mark nearest to a point, within reach; -1 where there is none."""
+        best, distance = -1, REACH_PX
         for stroke in self.strokes:
-            if stroke.send < 0 and stroke.call < 0:
-                continue
-            away = max(abs(stroke.x - x), abs((stroke.y + stroke.y2) / 2 - y) - 8)
-            if away < distance:
-                best, distance = stroke, away
+            if stroke.send >= 0:
+                away = max(abs(stroke.x - x), abs((stroke.y + stroke.y2) / 2 - y) - 8)
+                if away < distance:
+                    best, distance = stroke.send, away
+        for run in self.dots:
+            if abs(run.y - y) < REACH_PX and len(run.xs):
+                nearest = int(np.argmin(np.abs(run.xs - x)))
+                away = max(abs(float(run.xs[nearest]) - x), abs(run.y - y))
+                if away < distance:
+                    best, distance = int(run.sends[nearest]), away
         return best
 
 
@@ -133,7 +161,8 @@ def _grouped(take: Take, kind: str, items: Array, table: object, events: Array, 
     for name, numbers in by_name.items():
         own = np.array(numbers, np.int64)
         label = f"{name} ×{len(owners[name])}" if len(owners[name]) > 1 else name
-        rows.append(StrandRow(kind, label, own, starts[own], ends[own]))
+        gone = _gone_times(take, own) if kind == "timer" else np.zeros(0)
+        rows.append(StrandRow(kind, label, own, starts[own], ends[own], gone))
     return rows
 
 
@@ -144,14 +173,20 @@ def layout_strands(
     scale = Scale(session.low, session.high, label_px, max(1.0, width - label_px))
     first = max(0, int(scroll // STRAND_PX))
     last = min(len(rows), int((scroll + height) // STRAND_PX) + 1)
-    lines, strokes = [], []
+    lines: list[StrandLine] = []
+    strokes: list[Stroke] = []
+    dots: list[DotRun] = []
     window = np.interp([session.low, session.high], session.axis.edges, session.axis.starts_ns)
     for index in range(first, last):
         top = index * STRAND_PX - scroll
         row = rows[index]
         lines.append(StrandLine(top, row.kind, row.label))
-        strokes += _LAYOUTS[row.kind](session, row, scale, top, window)
-    return StrandPicture(scale, lines, strokes)
+        for mark in _LAYOUTS[row.kind](session, row, scale, top, window):
+            if isinstance(mark, DotRun):
+                dots.append(replace(mark, kind=row.kind))
+            else:
+                strokes.append(replace(mark, kind=row.kind))
+    return StrandPicture(scale, lines, strokes, dots)
 
 
 def _visible(row: StrandRow, window: Array) -> Array:
@@ -163,80 +198,93 @@ def _x(session: Session, scale: Scale, time_ns: float) -> float:
     return scale.x(float(np.interp(time_ns, session.axis.starts_ns, session.axis.edges)))
 
 
-def _crowd(session: Session, scale: Scale, top: float, row: StrandRow, places: Array) -> list[Stroke]:
+def _crowd(session: Session, scale: Scale, top: float, row: StrandRow, places: Array) -> list[Mark]:
     """Return one quiet bar for more items than can be told apart."""
     end = min(float(row.ends_ns[places].max()), float(session.axis.starts_ns[-1]))
     x, x2 = _x(session, scale, float(row.starts_ns[places].min())), _x(session, scale, end)
     return [Stroke("crowd", x, top + STRAND_PX / 2, x2, top + STRAND_PX / 2, "quiet", f"{len(places):,}")]
 
 
-def _firings(session: Session, arm: int, scale: Scale, y: float, window: Array) -> list[Stroke]:
+def _firings(session: Session, arm: int, scale: Scale, y: float, window: Array) -> list[Mark]:
+    """Return a timer's firings in view: dots, or a thick stretch where dots would run together."""
     take = session.take
     sends = take.arms.firings.rows(arm)
-    times = np.asarray(take.tables["send"]["t"], np.int64)[sends]
+    times = np.asarray(take.tables["send"]["t"])[sends]
     inside = slice(*np.searchsorted(times, [window[0], window[1]]))
     sends, times = sends[inside], times[inside]
-    xs = scale.xs(session.axis.positions(times))
-    if len(xs) > 1:  # one dot a pixel is enough
-        keep = np.concatenate(([True], np.diff(np.round(xs / 3)) != 0))
-        sends, xs = sends[keep], xs[keep]
-    return [Stroke("dot", x, y, x, y, send=send) for x, send in zip(xs.tolist(), sends.tolist(), strict=True)]
+    if not len(sends):
+        return []
+    xs = scale.xs(session.axis.positions(times[[0, -1]]))
+    if len(sends) > 2 and (xs[1] - xs[0]) / (len(sends) - 1) < DENSE_PX:
+        return [Stroke("dense", float(xs[0]), y, float(xs[1]), y)]
+    return [DotRun(scale.xs(session.axis.positions(times)), y, sends)]
 
 
-def _timers(session: Session, row: StrandRow, scale: Scale, top: float, window: Array) -> list[Stroke]:
+def _dot(x: float, y: float, send: int) -> DotRun:
+    return DotRun(np.array([x]), y, np.array([send]))
+
+
+def _timers(session: Session, row: StrandRow, scale: Scale, top: float, window: Array) -> list[Mark]:
     take, y = session.take, top + STRAND_PX / 2
     places = _visible(row, window)
     if len(places) > MOST_ITEMS:
         return _crowd(session, scale, top, row, places)
-    strokes = []
+    strokes: list[Mark] = []
     # timers of one row that live together lie beside each other
     lanes: list[float] = []
-    for place in places.tolist():
+    last_ns = float(session.axis.starts_ns[-1])
+    begins = scale.xs(session.axis.positions(row.starts_ns[places]))
+    stops = scale.xs(session.axis.positions(np.minimum(row.ends_ns[places].astype(np.float64), last_ns)))
+    paused = np.concatenate(
+        (take.tables["pause"]["a"], take.tables["arm"]["a"][np.asarray(take.tables["arm"]["paused"]) == 1])
+    )
+    is_paused = np.isin(np.asarray(take.tables["arm"]["a"])[row.items[places]], paused)
+    for index, place in enumerate(places.tolist()):
         arm = int(row.items[place])
         start, end = float(row.starts_ns[place]), float(row.ends_ns[place])
         lane = next((i for i, busy in enumerate(lanes) if busy <= start), len(lanes))
         lanes[lane : lane + 1] = [end]
         own_y = y + (lane % 4 - min(3, len(lanes) - 1) / 2) * 5
-        hanging = end == NEVER
-        stop = float(take.peers[int(take.tables["arm"]["p"][arm])].last_t) if hanging else end
-        x, x2 = _x(session, scale, start), _x(session, scale, stop)
-        gone_ns = _gone_time(session, arm)
-        if gone_ns is not None and gone_ns < stop:
+        x, x2 = float(begins[index]), float(stops[index])
+        gone_ns = float(row.gone_ns[place])
+        if gone_ns == gone_ns:
             gone_x = _x(session, scale, gone_ns)
             strokes.append(Stroke("dashed", gone_x, own_y, x2, own_y, "wrong"))
             x2 = gone_x
         strokes.append(Stroke("line", x, own_y, x2, own_y, "ok"))
-        for begin, finish in paused_spans(take, arm):
-            strokes.append(Stroke("gap", _x(session, scale, begin), own_y, _x(session, scale, finish), own_y, "quiet"))
+        if is_paused[index]:
+            for begin, finish in paused_spans(take, arm):
+                strokes.append(
+                    Stroke("gap", _x(session, scale, begin), own_y, _x(session, scale, finish), own_y, "quiet")
+                )
         strokes += _firings(session, arm, scale, own_y, window)
     return strokes
 
 
-def _gone_time(session: Session, arm: int) -> float | None:
-    """Return when the owner of a timer went, if it went while the timer was armed."""
-    take = session.take
+def _gone_times(take: Take, arms: Array) -> Array:
+    """Return float64 (n,): when the owners of timers went while they were armed (and stayed so), else NaN."""
     table = take.tables["arm"]
-    line, when = take.objects.next_gone(
-        np.asarray(table["p"])[arm : arm + 1],
-        np.asarray(table["o"])[arm : arm + 1],
-        np.asarray(table["line"])[arm : arm + 1],
-    )
-    end = take.arms.end_line[arm]
-    if line[0] == NEVER or (end != NEVER and end <= line[0]):
-        return None
-    frame_gone = take.frames.row_at(int(table["p"][arm]), float(when[0]))
-    if end != NEVER and take.frames.row_at(int(table["p"][arm]), float(take.arms.end_ns[arm])) == frame_gone:
-        return None
-    state = take.objects.state_at(np.asarray(table["p"])[arm : arm + 1], np.asarray(table["o"])[arm : arm + 1], line)
-    return float(when[0]) if state[0] == GONE else None
+    peers, owners = np.asarray(table["p"])[arms], np.asarray(table["o"])[arms]
+    if not len(arms):
+        return np.zeros(0)
+    line, when = take.objects.next_gone(peers, owners, np.asarray(table["line"])[arms])
+    end_line = take.arms.end_line[arms]
+    outlived = (line != NEVER) & (end_line > line) & take.objects.spawned(peers, owners)
+    times = np.full(len(arms), np.nan)
+    known = np.flatnonzero(outlived)
+    gone_frame = take.frames.rows_of_lines(peers[known], line[known])
+    end_frame = take.frames.rows_of_lines(peers[known], np.minimum(end_line[known], np.iinfo(np.int64).max - 1))
+    cleared_in_time = (end_line[known] != NEVER) & (gone_frame == end_frame)
+    times[known[~cleared_in_time]] = when[known[~cleared_in_time]]
+    return times
 
 
-def _delays(session: Session, row: StrandRow, scale: Scale, top: float, window: Array) -> list[Stroke]:
+def _delays(session: Session, row: StrandRow, scale: Scale, top: float, window: Array) -> list[Mark]:
     take = session.take
     places = _visible(row, window)
     if len(places) > MOST_ITEMS:
         return _crowd(session, scale, top, row, places)
-    strokes = []
+    strokes: list[Mark] = []
     base, peak = top + STRAND_PX - 6, top + 4
     for place in places.tolist():
         arm = int(row.items[place])
@@ -248,17 +296,17 @@ def _delays(session: Session, row: StrandRow, scale: Scale, top: float, window: 
         landed = len(fired) > 0
         strokes.append(Stroke("arc", x, base, x2, peak, "ok" if landed else "open"))
         if landed:
-            strokes.append(Stroke("dot", x2, base, x2, base, send=int(fired[-1])))
+            strokes.append(_dot(x2, base, int(fired[-1])))
     return strokes
 
 
-def _clips(session: Session, row: StrandRow, scale: Scale, top: float, window: Array) -> list[Stroke]:
+def _clips(session: Session, row: StrandRow, scale: Scale, top: float, window: Array) -> list[Mark]:
     take = session.take
     places = _visible(row, window)
     if len(places) > MOST_ITEMS:
         return _crowd(session, scale, top, row, places)
     table, stops, sends = take.tables["play"], take.tables["stop"], take.tables["send"]
-    strokes = []
+    strokes: list[Mark] = []
     for place in places.tolist():
         play = int(row.items[place])
         start, end = float(row.starts_ns[place]), float(row.ends_ns[place])
@@ -284,13 +332,13 @@ def _clips(session: Session, row: StrandRow, scale: Scale, top: float, window: A
     return strokes
 
 
-def _waits(session: Session, row: StrandRow, scale: Scale, top: float, window: Array) -> list[Stroke]:
+def _waits(session: Session, row: StrandRow, scale: Scale, top: float, window: Array) -> list[Mark]:
     take, y = session.take, top + STRAND_PX / 2
     places = _visible(row, window)
     if len(places) > MOST_ITEMS:
         return _crowd(session, scale, top, row, places)
     met_table = take.tables["met"]
-    strokes = []
+    strokes: list[Mark] = []
     for place in places.tolist():
         wait = int(row.items[place])
         x, x2 = _x(session, scale, float(row.starts_ns[place])), _x(session, scale, float(row.ends_ns[place]))
@@ -298,18 +346,18 @@ def _waits(session: Session, row: StrandRow, scale: Scale, top: float, window: A
         strokes.append(Stroke("dashed", x, y, x2, y, "ok" if met >= 0 else "quiet"))
         if met >= 0:
             send = int(take.send_ids.rows(met_table["p"][met : met + 1], met_table["s"][met : met + 1])[0])
-            strokes.append(Stroke("dot", x2, y, x2, y, send=send))
+            strokes.append(_dot(x2, y, send))
         else:
             strokes.append(Stroke("ring", x2, y, x2, y, "quiet" if take.waits.quit[wait] else "open"))
     return strokes
 
 
-def _queue(session: Session, row: StrandRow, scale: Scale, top: float, window: Array) -> list[Stroke]:
+def _queue(session: Session, row: StrandRow, scale: Scale, top: float, window: Array) -> list[Mark]:
     lengths = session.take.queues.length[row.items].astype(np.float64)
     return _steps(session, row.starts_ns, lengths, scale, top, window, "fill", 0.0)
 
 
-def _values(session: Session, row: StrandRow, scale: Scale, top: float, window: Array) -> list[Stroke]:
+def _values(session: Session, row: StrandRow, scale: Scale, top: float, window: Array) -> list[Mark]:
     column = session.take.tables["watch"].json("v")
     inside = slice(*_around(row.starts_ns, window))
     texts = [column[int(item)] for item in row.items[inside][:4000]]
@@ -317,7 +365,7 @@ def _values(session: Session, row: StrandRow, scale: Scale, top: float, window: 
     if all(number is not None for number in numbers):
         values = np.array(numbers, np.float64)
         return _steps(session, row.starts_ns[inside][:4000], values, scale, top, window, "step", None)
-    strokes = []
+    strokes: list[Mark] = []
     times = row.starts_ns[inside][:4000]
     last_x = -1e9
     for time, text in zip(times.tolist(), texts, strict=True):
@@ -351,7 +399,7 @@ def _steps(
     window: Array,
     shape: str,
     floor: float | None,
-) -> list[Stroke]:
+) -> list[Mark]:
     """Return a stepped line (or filled curve) reduced to its extremes a pixel."""
     low, high = _around(times, window)
     times, values = times[low:high], values[low:high]
@@ -369,7 +417,7 @@ def _steps(
     highest, lowest = np.minimum.reduceat(ys, heads), np.maximum.reduceat(ys, heads)
     tails = np.append(heads[1:], len(xs)) - 1
     base = top + STRAND_PX - 5
-    strokes = []
+    strokes: list[Mark] = []
     for index, (head, tail) in enumerate(zip(heads.tolist(), tails.tolist(), strict=True)):
         if shape == "step" and lowest[index] - highest[index] > 0.5:
             strokes.append(

@@ -5,12 +5,15 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
+import numpy as np
+import numpy.typing as npt
 from PySide6.QtCore import QEvent, QPoint, QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QColor,
     QFocusEvent,
     QFont,
     QFontMetricsF,
+    QImage,
     QMouseEvent,
     QPainter,
     QPaintEvent,
@@ -244,6 +247,15 @@ class AxisCanvas(Canvas):
         """Forget the measured stretch."""
         self._measure = None
         self.update()
+
+
+def image_of(owner: QWidget, canvas: npt.NDArray[np.uint32], ratio: float) -> QImage:
+    """Return pixels (height, width) of premultiplied ARGB as an image; `owner` keeps them alive while it is painted."""
+    height, width = canvas.shape
+    image = QImage(canvas.data, width, height, width * 4, QImage.Format.Format_ARGB32_Premultiplied)
+    image.setDevicePixelRatio(ratio)
+    owner._pixels = canvas  # type: ignore[attr-defined]
+    return image
 
 
 def text_cutter(font: QFont) -> Callable[[str, float], str]:

@@ -11,7 +11,7 @@ from opossum.stream.tables import Array
 from opossum_desk.layout.loom import HEADER_PX, ROW_PX, Density, FrozenBand, LoomPicture, ThreadLine, layout_loom
 from opossum_desk.layout.slice import short_time
 from opossum_desk.state.session import Session
-from opossum_desk.views.canvas import AxisCanvas, text_cutter
+from opossum_desk.views.canvas import AxisCanvas, image_of, text_cutter
 from opossum_desk.views.look import Look
 from opossum_desk.views.stamps import Stamps
 
@@ -116,17 +116,14 @@ class LoomView(AxisCanvas):
             self._press_density(session, picture, picture.density, canvas, ratio)
         else:
             self._press_beads(session, picture, canvas, ratio)
-        image = QImage(canvas.data, width, height, width * 4, QImage.Format.Format_ARGB32_Premultiplied)
-        image.setDevicePixelRatio(ratio)
-        self._held = canvas  # the image only borrows the pixels
-        return image
+        return image_of(self, canvas, ratio)
 
     def _press_beads(self, session: Session, picture: LoomPicture, canvas: Array, ratio: float) -> None:
         beads = picture.beads
         assert beads is not None
         if not len(beads):
             return
-        if self._stamps is None or self._stamps._ratio != ratio:
+        if self._stamps is None or self._stamps.ratio != ratio:
             self._stamps = Stamps(self.look, ratio)
         tops = np.array([line.top for line in picture.lines]) + ROW_PX / 2
         y = tops[beads.line]

@@ -6,7 +6,7 @@ from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QMouseEvent, QPainter, QPen, QPixmap, QWheelEvent
 from PySide6.QtWidgets import QToolTip, QWidget
 
-from opossum_desk.layout.pulse import TICK_PX, PulsePicture, layout_pulse
+from opossum_desk.layout.pulse import TICK_PX, PulsePicture, layout_overlay, layout_pulse
 from opossum_desk.state.session import Session
 from opossum_desk.views.canvas import DRAG_FROM_PX, Canvas
 from opossum_desk.views.look import Look
@@ -34,7 +34,7 @@ class PulseView(Canvas):
 
     def set_session(self, session: Session | None) -> None:
         if session is not None:
-            session.subscribe("window selection bookmarks", self._moved)
+            session.subscribe("window selection bookmarks", self.update)
             session.subscribe("findings axis", self.renew)
         super().set_session(session)
 
@@ -45,10 +45,6 @@ class PulseView(Canvas):
     def renew(self) -> None:
         self.picture, self._curves = None, None
         super().renew()
-
-    def _moved(self) -> None:
-        self.picture = None
-        self.update()
 
     def resizeEvent(self, event: object) -> None:
         self.renew()
@@ -72,7 +68,8 @@ class PulseView(Canvas):
         if self._curves is None:
             self._curves = self._draw_curves(picture)
         painter.drawPixmap(0, 0, self._curves)
-        low, high = picture.window
+        overlay = layout_overlay(session, picture.scale)
+        low, high = overlay.window
         bottom = self.height() - BOTTOM_PX + TICK_PX
         if high - low < picture.scale.width - 1:
             shade = self.colour("panel")
@@ -82,12 +79,12 @@ class PulseView(Canvas):
             painter.setPen(QPen(self.colour("focus"), 1.5))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(QRectF(low, 1, max(3.0, high - low), bottom - 2))
-        if picture.selected is not None:
+        if overlay.selected is not None:
             painter.setPen(QPen(self.colour("ink"), 1))
-            painter.drawLine(QPointF(picture.selected, 0), QPointF(picture.selected, bottom))
+            painter.drawLine(QPointF(overlay.selected, 0), QPointF(overlay.selected, bottom))
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(self.colour("focus"))
-        for x in picture.marks:
+        for x in overlay.marks:
             painter.drawRect(QRectF(x - 2, 0, 4, 6))
 
     def _draw_curves(self, picture: PulsePicture) -> QPixmap:

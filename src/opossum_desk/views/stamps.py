@@ -23,7 +23,7 @@ class Stamps:
 
     def __init__(self, look: Look, ratio: float) -> None:
         self._look = look
-        self._ratio = ratio
+        self.ratio = ratio
         self._sheet: dict[tuple[str, int, float, bool, bool], Array] = {}
 
     def get(self, via: str, state: int, size: float, faded: bool, lit: bool) -> Array:
@@ -34,13 +34,13 @@ class Stamps:
         return self._sheet[key]
 
     def _drawn(self, via: str, state: int, size: float, faded: bool, lit: bool) -> Array:
-        side = int(np.ceil((size + 8) * self._ratio)) | 1
+        side = int(np.ceil((size + 8) * self.ratio)) | 1
         image = QImage(side, side, QImage.Format.Format_ARGB32_Premultiplied)
         image.fill(Qt.GlobalColor.transparent)
         painter = QPainter(image)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.translate(side / 2, side / 2)
-        painter.scale(self._ratio, self._ratio)
+        painter.scale(self.ratio, self.ratio)
         draw_bead(painter, QPointF(0, 0), size, via, state, self._look, faded, lit)
         painter.end()
         return _cropped(np.frombuffer(image.constBits(), np.uint32).reshape(side, side).copy())

@@ -4,14 +4,17 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen
+from PySide6.QtGui import QColor, QImage, QPainter, QPainterPath, QPen
 from PySide6.QtWidgets import QToolTip, QWidget
 
-from opossum_desk.layout.loom import frozen_bands
+from opossum_desk.layout.loom import BeadState, frozen_bands
 from opossum_desk.layout.strands import STRAND_PX, StrandPicture, StrandRow, Stroke, gather_strands, layout_strands
 from opossum_desk.state.session import Session
-from opossum_desk.views.canvas import AxisCanvas, text_cutter
+from opossum_desk.views.canvas import AxisCanvas, image_of, text_cutter
 from opossum_desk.views.look import Look
+from opossum_desk.views.stamps import Stamps
+
+DOT_PX = 7.0
 
 _COLOUR_OF_KIND = {
     "timer": "timer",
@@ -31,12 +34,18 @@ class StrandsView(AxisCanvas):
         super().__init__(look, "Strands", parent)
         self._rows: list[StrandRow] = []
         self.picture: StrandPicture | None = None
+        self._stamps: Stamps | None = None
         self._cut = text_cutter(self.small_font())
         self.setMinimumSize(320, 60)
         self.setWhatsThis(
             "The Strands: a timer is a line with a dot where it fires, a delay an arc from set to landing, a clip a bar with its "
             "marks (hollow: missed), a wait a dashed line that ends in what met it, a queue its length, a watched value a step line."
         )
+
+    def restyle(self) -> None:
+        self._stamps = None
+        self._cut = text_cutter(self.small_font())
+        super().restyle()
 
     def set_session(self, session: Session | None) -> None:
         self._rows = gather_strands(session.take) if session is not None else []
@@ -86,13 +95,12 @@ class StrandsView(AxisCanvas):
             wash = self.colour("rose")
             wash.setAlpha(46)
             painter.fillRect(QRectF(band.left, 0, band.right - band.left, self.height()), wash)
-        kinds = {round(line.top): line.kind for line in picture.lines}
         painter.save()
         painter.setClipRect(QRectF(self.label_px - 4, 0, self.width(), self.height()))
         lit = self._lit_sends(session)
         for stroke in picture.strokes:
-            top = min(kinds, key=lambda edge: abs(edge - (min(stroke.y, stroke.y2) - STRAND_PX * 0.4))) if kinds else 0
-            self._paint_stroke(painter, stroke, self.look.via(_COLOUR_OF_KIND[kinds[top]]), stroke.send in lit)
+            self._paint_stroke(painter, stroke, self.look.via(_COLOUR_OF_KIND[stroke.kind]), stroke.send in lit)
+        painter.drawImage(QPointF(0, 0), self._dot_image(picture, lit))
         self.paint_measure(painter)
         painter.restore()
         painter.setFont(self.small_font())
@@ -102,6 +110,21 @@ class StrandsView(AxisCanvas):
             painter.drawText(QRectF(38, line.top, self.label_px - 44, STRAND_PX), Qt.AlignmentFlag.AlignVCenter, text)
         painter.setPen(self.colour("line"))
         painter.drawLine(QPointF(self.label_px - 6, 0), QPointF(self.label_px - 6, self.height()))
+
+    def _dot_image(self, picture: StrandPicture, lit: frozenset[int]) -> QImage:
+        """Return all dots, pressed by NumPy: there may be thousands."""
+        ratio = self.devicePixelRatioF()
+        canvas = np.zeros((int(self.height() * ratio), int(self.width() * ratio)), np.uint32)
+        if self._stamps is None or self._stamps.ratio != ratio:
+            self._stamps = Stamps(self.look, ratio)
+        for run in picture.dots:
+            chosen = np.isin(run.sends, list(lit)) if lit else np.zeros(len(run.sends), bool)
+            for is_lit in (False, True):
+                xs = run.xs[chosen == is_lit]
+                if len(xs):
+                    stamp = self._stamps.get(_COLOUR_OF_KIND[run.kind], BeadState.DID, DOT_PX, False, is_lit)
+                    self._stamps.press(canvas, stamp, xs * ratio, np.full(len(xs), run.y * ratio))
+        return image_of(self, canvas, ratio)
 
     def _lit_sends(self, session: Session) -> frozenset[int]:
         if not session.related:
@@ -127,10 +150,10 @@ class StrandsView(AxisCanvas):
         elif stroke.shape == "dashed":
             painter.setPen(QPen(colour, 1.4, Qt.PenStyle.DashLine))
             painter.drawLine(QPointF(left, stroke.y), QPointF(right, stroke.y))
-        elif stroke.shape == "dot":
-            painter.setPen(QPen(self.colour("focus"), 2) if lit else Qt.PenStyle.NoPen)
-            painter.setBrush(colour)
-            painter.drawEllipse(QPointF(stroke.x, stroke.y), 3.2, 3.2)
+        elif stroke.shape == "dense":
+            wash = QColor(colour)
+            wash.setAlpha(150)
+            painter.fillRect(QRectF(left, stroke.y - 2.2, right - left, 4.4), wash)
         elif stroke.shape == "ring":
             painter.drawEllipse(QPointF(stroke.x2, stroke.y), 3.2, 3.2)
         elif stroke.shape == "arc":
@@ -194,30 +217,27 @@ class StrandsView(AxisCanvas):
         picture, session = self.current(), self.session
         if picture is None or session is None:
             return
-        stroke = picture.hit(point.x(), point.y()) if point.x() >= self.label_px else None
-        if stroke is None:
+        send = picture.hit(point.x(), point.y()) if point.x() >= self.label_px else -1
+        if send < 0:
             session.set_hover(-1)
             return
-        calls = self._calls_of(session, stroke)
+        calls = self._calls_of(session, send)
         session.set_hover(calls[0] if calls else -1)
-        take = session.take
-        event = take.text(int(take.tables["send"]["ev"][stroke.send])) if stroke.send >= 0 else stroke.text
+        event = session.take.text(int(session.take.tables["send"]["ev"][send]))
         QToolTip.showText(self.mapToGlobal(point.toPoint()), f"{event}: {len(calls)} calls", self)
 
     def click(self, point: QPointF) -> None:
         picture, session = self.current(), self.session
         if picture is None or session is None or point.x() < self.label_px:
             return
-        stroke = picture.hit(point.x(), point.y())
-        calls = self._calls_of(session, stroke) if stroke is not None else []
+        send = picture.hit(point.x(), point.y())
+        calls = self._calls_of(session, send) if send >= 0 else []
         if calls:
             session.select_call(calls[0])
         else:
             session.select_column(session.axis.column_at(self.position_at(point.x())))
 
-    def _calls_of(self, session: Session, stroke: Stroke) -> list[int]:
-        if stroke.send < 0:
-            return []
-        frame = int(session.take.sends.frame[stroke.send])
+    def _calls_of(self, session: Session, send: int) -> list[int]:
+        frame = int(session.take.sends.frame[send])
         calls = session.take.calls_by_frame.rows(frame) if frame >= 0 else np.zeros(0, np.int64)
-        return [int(call) for call in calls if session.take.calls.send[call] == stroke.send]
+        return [int(call) for call in calls if session.take.calls.send[call] == send]

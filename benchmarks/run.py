@@ -1,0 +1,296 @@
+"""How fast, as ratios measured in one run: `make bench`, or `python benchmarks/run.py [--records N] [--only WORD]`.
+
+Each row compares two things timed in turn on this machine, so that its speed and its noise cancel.  Exit
+status 1 if a limit is exceeded.
+"""
+
+from __future__ import annotations
+
+import argparse
+import gc
+import logging
+import os
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+sys.path.insert(0, str(Path(__file__).parent))
+
+import msgspec
+
+from opossum.findings.examine import examine
+from opossum.stream.kinds import KINDS
+from opossum.stream.reading import read_streams
+from opossum.take.archive import open_take, save_take
+from opossum.take.take import Take
+from traffic import write_traffic
+
+SMALL_RECORDS = 20_000
+ROUNDS = 5
+
+
+def seconds(action: Callable[[], object], rounds: int = ROUNDS) -> list[float]:
+    """Return how long an action took, round by round, the garbage of earlier rounds collected before."""
+    found = []
+    for _ in range(rounds):
+        gc.collect()
+        began = time.perf_counter()
+        action()
+        found.append(time.perf_counter() - began)
+    return found
+
+
+class Table:
+    """Prints rows as they come and remembers whether a limit was exceeded."""
+
+    def __init__(self) -> None:
+        self.exceeded = False
+        print(f"{'what':<58} {'measured':>12} {'limit':>8}   in figures")
+
+    def row(self, what: str, value: float, limit: float, figures: str, unit: str = "×") -> None:
+        """Print one comparison."""
+        over = value > limit
+        self.exceeded |= over
+        print(f"{what:<58} {value:>10.2f} {unit} {limit:>6g} {unit}   {figures}{'   OVER' if over else ''}", flush=True)
+
+
+def flat_decoder() -> msgspec.json.Decoder:
+    """Return msgspec's decoder into one flat struct of all fields of all kinds: the yardstick for reading."""
+    names = dict.fromkeys(["t", "p", "th", *(field.name for kind in KINDS.values() for field in kind.fields)])
+    struct = msgspec.defstruct("Flat", [("k", str), *((name, object, None) for name in names)])
+    return msgspec.json.Decoder(struct)
+
+
+def indexed(path: Path) -> Take:
+    """Read a stream into an indexed take."""
+    take = Take.from_contents(read_streams([str(path)]), path.name)
+    take.index()
+    return take
+
+
+def opened(path: Path) -> Take:
+    """Open a saved take, indexed."""
+    take = open_take(path)
+    take.index()
+    return take
+
+
+def reading(table: Table, stream: Path, saved: Path) -> None:
+    """Reading, opening, findings, bytes."""
+    data = stream.read_bytes()
+    decoder = flat_decoder()
+    read_times, flat_times, open_times, find_times = [], [], [], []
+    take = indexed(stream)
+    save_take(take, saved)
+    for _ in range(ROUNDS):
+        flat_times += seconds(lambda: decoder.decode_lines(data), 1)
+        read_times += seconds(lambda: indexed(stream), 1)
+        open_times += seconds(lambda: opened(saved), 1)
+        fresh = opened(saved)
+        find_times += seconds(lambda fresh=fresh: examine(fresh), 1)
+        del fresh
+    flat, read = statistics.median(flat_times), statistics.median(read_times)
+    ratio = statistics.median(a / b for a, b in zip(read_times, flat_times, strict=True))
+    count = take.records
+    table.row(f"reading a stream of {count:,} records / msgspec alone", ratio, 3, f"{read:.2f} s / {flat:.2f} s")
+    ratio = statistics.median(a / b for a, b in zip(open_times, read_times, strict=True))
+    table.row(
+        "opening it saved / reading the stream", ratio, 0.1, f"{statistics.median(open_times):.3f} s / {read:.2f} s"
+    )
+    ratio = statistics.median(a / b for a, b in zip(find_times, read_times, strict=True))
+    table.row(
+        "all findings / reading the stream",
+        ratio,
+        0.5,
+        f"{statistics.median(find_times):.2f} s, {len(examine(take))} findings",
+    )
+    table.row("memory of the opened take, bytes a record", take.nbytes / count, 150, "columns and indexes", "B")
+    table.row(
+        "the saved .take, bytes a record", saved.stat().st_size / count, 40, f"{saved.stat().st_size:,} bytes", "B"
+    )
+
+
+def painting(table: Table, large: Path, small: Path) -> None:
+    """Painting Flow while panning and zooming."""
+    from PySide6.QtCore import QPoint
+    from PySide6.QtGui import QImage, QPainter
+
+    from opossum_desk.application import dress, make_application
+    from opossum_desk.memory import Memory
+    from opossum_desk.state.session import Session
+    from opossum_desk.views.look import Look
+    from opossum_desk.window import DeskWindow
+
+    application = make_application()
+    look = Look("day")
+    dress(application, look)
+    image = QImage(1280, 800, QImage.Format.Format_ARGB32_Premultiplied)
+
+    def strokes(path: Path) -> list[float]:
+        with tempfile.TemporaryDirectory() as folder:
+            window = DeskWindow(Memory(Path(folder) / "desk.json"), look)
+            window.resize(1280, 800)
+            take = opened(path)
+            session = Session(take)
+            session.set_findings(examine(take))
+            window.session = session
+            window.flow.set_session(session)
+            window.show()
+            window.show_flow()
+            application.processEvents()
+            times = []
+            first, last = session.axis.extent
+            flow = window.flow
+            for zoom in (1.0, 0.3, 0.05, 200 / (last - first), 60 / (last - first), 15 / (last - first)):
+                width = (last - first) * zoom
+                session.set_window((last - first - width) / 2, (last - first + width) / 2)
+                session.settle()
+                application.processEvents()
+                for move in range(20):
+                    began = time.perf_counter()
+                    session.pan(width * 0.02 * (1 if move < 10 else -1))
+                    for view in (flow.pulse, flow.loom, flow.strands):
+                        painter = QPainter(image)
+                        view.render(painter, QPoint(0, 0))
+                        painter.end()
+                    times.append((time.perf_counter() - began) * 1000)
+            window.close()
+            application.processEvents()
+            return times
+
+    def p95(values: list[float]) -> float:
+        return statistics.quantiles(values, n=20)[-1]
+
+    strokes(small)
+    pairs = [(p95(strokes(large)), p95(strokes(small))) for _ in range(2)]
+    ratio = min(a / b for a, b in pairs)
+    a, b = min(pairs)
+    table.row(
+        "painting Flow, 95th percentile, large take / small one",
+        ratio,
+        1.5,
+        f"{a:.1f} ms / {b:.1f} ms (aim: under 16 ms)",
+    )
+
+
+BARE = """
+import sys
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QApplication, QLabel, QMainWindow
+class Window(QMainWindow):
+    def paintEvent(self, event):
+        super().paintEvent(event)
+        QTimer.singleShot(0, app.quit)
+app = QApplication([])
+window = Window()
+window.setCentralWidget(QLabel("a window"))
+window.resize(1280, 800)
+window.show()
+app.exec()
+"""
+
+DESK = """
+import sys
+from PySide6.QtCore import QTimer
+from opossum_desk import window as desk
+from opossum_desk.application import run_desk
+from opossum_desk.views.loom import LoomView
+painted = LoomView.paint
+def paint(self, painter, session):
+    painted(self, painter, session)
+    QTimer.singleShot(0, self.window().close)
+LoomView.paint = paint
+from moonrise_bakery import demo_take_path
+sys.exit(run_desk([str(demo_take_path())]))
+"""
+
+
+def starting(table: Table) -> None:
+    """The desk's first painted window with the take shown, against a bare window."""
+    desk, bare = [], []
+    with tempfile.TemporaryDirectory() as home:
+        environment = os.environ | {"XDG_CONFIG_HOME": home}
+        for code in (BARE, DESK) * 2:
+            subprocess.run([sys.executable, "-c", code], env=environment, check=True)
+        for _ in range(ROUNDS):
+            bare += seconds(lambda: subprocess.run([sys.executable, "-c", BARE], env=environment, check=True), 1)
+            desk += seconds(lambda: subprocess.run([sys.executable, "-c", DESK], env=environment, check=True), 1)
+    ratio = statistics.median(a / b for a, b in zip(desk, bare, strict=True))
+    table.row(
+        "desk with the demo take painted / bare window",
+        ratio,
+        2.5,
+        f"{statistics.median(desk):.2f} s / {statistics.median(bare):.2f} s",
+    )
+
+
+def recording(table: Table) -> None:
+    """What one record costs, against one line of logging."""
+    from opossum_recorder import Recorder
+
+    count = 30_000
+    with tempfile.TemporaryDirectory() as folder:
+        logger = logging.getLogger("bench")
+        handler = logging.FileHandler(Path(folder) / "log.txt")
+        handler.setFormatter(logging.Formatter("%(asctime)s %(message)s"))
+        logger.addHandler(handler)
+        logger.setLevel(logging.INFO)
+        logger.propagate = False
+
+        def log() -> None:
+            for _ in range(count):
+                logger.info("send %s from %s", "tick", "oven#1")
+
+        def record() -> None:
+            with Recorder(Path(folder) / "x.flow.jsonl", "bench") as recorder:
+                for number in range(count // 32):
+                    with recorder.frame(number, 0.0167):
+                        for _ in range(10):
+                            with recorder.call(
+                                recorder.send("tick", "oven#1", via="tick"), 3, "oven#1", "Oven.on_tick"
+                            ) as call:
+                                call.changed()
+                assert recorder.lost == 0
+
+        log(), record()
+        pairs = [(seconds(record, 1)[0], seconds(log, 1)[0]) for _ in range(ROUNDS)]
+    ratio = statistics.median(a / b for a, b in pairs)
+    a, b = (statistics.median(values) / count * 1e6 for values in zip(*pairs, strict=True))
+    table.row(
+        "recording one record / one logging.info to a file", ratio, 0.25, f"{a:.2f} µs / {b:.2f} µs (aim: a tenth)"
+    )
+
+
+def main() -> int:
+    """Measure and print."""
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--records", type=int, default=1_000_000, help="length of the large take")
+    parser.add_argument("--only", choices=["reading", "painting", "starting", "recording"], help="measure one part")
+    arguments = parser.parse_args()
+    table = Table()
+    with tempfile.TemporaryDirectory() as folder:
+        large, small = Path(folder) / "large.flow.jsonl", Path(folder) / "small.flow.jsonl"
+        saved, saved_small = Path(folder) / "large.take", Path(folder) / "small.take"
+        if arguments.only in (None, "reading", "painting"):
+            write_traffic(large, arguments.records)
+            write_traffic(small, SMALL_RECORDS)
+        if arguments.only in (None, "reading"):
+            reading(table, large, saved)
+        if arguments.only in (None, "painting"):
+            for source, target in ((large, saved), (small, saved_small)):
+                save_take(indexed(source), target)
+            painting(table, saved, saved_small)
+        if arguments.only in (None, "starting"):
+            starting(table)
+        if arguments.only in (None, "recording"):
+            recording(table)
+    return 1 if table.exceeded else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
