@@ -179,13 +179,12 @@ def painting(table: Table, large: Path, small: Path) -> None:
 
 
 BARE = """
-import sys
-from PySide6.QtCore import QTimer
+import os
 from PySide6.QtWidgets import QApplication, QLabel, QMainWindow
 class Window(QMainWindow):
     def paintEvent(self, event):
         super().paintEvent(event)
-        QTimer.singleShot(0, app.quit)
+        os._exit(0)
 app = QApplication([])
 window = Window()
 window.setCentralWidget(QLabel("a window"))
@@ -195,15 +194,13 @@ app.exec()
 """
 
 DESK = """
-import sys
-from PySide6.QtCore import QTimer
-from opossum_desk import window as desk
+import os, sys
 from opossum_desk.application import run_desk
 from opossum_desk.views.loom import LoomView
 painted = LoomView.paint
 def paint(self, painter, session):
     painted(self, painter, session)
-    QTimer.singleShot(0, self.window().close)
+    os._exit(0)
 LoomView.paint = paint
 from moonrise_bakery import demo_take_path
 sys.exit(run_desk([str(demo_take_path())]))

@@ -24,6 +24,7 @@ class _DeskByDefault(click.Group):
     """Takes `opossum`, and `opossum TAKE`, to mean the desk."""
 
     def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
+        """Put `desk` before what is no command's name."""
         if not args or (args[0] not in self.commands and not args[0].startswith("-")):
             args = ["desk", *args]
         return super().parse_args(ctx, args)

@@ -236,7 +236,12 @@ class DeskWindow(QMainWindow):
         self.setWindowTitle(f"{session.take.name} – Opossum")
         self.show_flow()
         self._tell_selection()
-        self.examining.start(examining_task(session))
+        # what is there is painted first, then examined
+        QTimer.singleShot(0, lambda: self._examine(session))
+
+    def _examine(self, session: Session) -> None:
+        if session is self.session:
+            self.examining.start(examining_task(session))
 
     def _examined(self, number: int, answer: Any) -> None:
         session: Session = answer[0]

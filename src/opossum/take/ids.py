@@ -108,7 +108,8 @@ class Groups:
         return np.diff(self.starts)
 
 
-DIRECT_TABLE_LIMIT = 1 << 25
+DIRECT_PLACES_A_ROW = 32
+"""Values are renumbered through a table while it has at most this many places a row; beyond, they are sorted."""
 
 
 def factorised(*columns: Array) -> tuple[Array, Array]:
@@ -141,7 +142,7 @@ def factorised(*columns: Array) -> tuple[Array, Array]:
 
 def _compacted(key: Array, span: int) -> tuple[Array, int]:
     """Renumber `key` (values below `span`) without gaps, keeping their order."""
-    if span <= DIRECT_TABLE_LIMIT:
+    if span <= DIRECT_PLACES_A_ROW * len(key) + 65536:
         used = np.zeros(span, bool)
         used[key] = True
         places = np.cumsum(used, dtype=np.int32) - 1

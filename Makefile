@@ -1,0 +1,47 @@
+# make demo    set everything up and open the desk on the bakery's night
+# make test    set everything up and run all tests, with or without a monitor
+# make lint, make bench, make screenshots, make clean
+
+PYTHON ?= python3
+VENV := .venv
+BIN := $(VENV)/bin
+READY := $(VENV)/.ready
+
+.PHONY: demo test lint bench screenshots clean setup
+
+demo: setup
+	@$(PYTHON) tools/system_libraries.py --screen
+	@if [ -z "$$DISPLAY$$WAYLAND_DISPLAY" ]; then \
+		echo "There is no screen here (neither DISPLAY nor WAYLAND_DISPLAY is set), so the desk cannot open."; \
+		echo "What it would show, as text:"; echo; \
+		$(BIN)/opossum findings src/moonrise_bakery/data/moonrise.take; \
+	else $(BIN)/opossum demo; fi
+
+test: setup
+	@QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -n auto --maxprocesses=4
+
+lint: setup
+	$(BIN)/ruff check src tests benchmarks tools
+	$(BIN)/ruff format --check src tests benchmarks tools
+	$(BIN)/mypy
+	$(BIN)/lint-imports
+
+bench: setup
+	@QT_QPA_PLATFORM=offscreen $(BIN)/python benchmarks/run.py
+
+screenshots: setup
+	@QT_QPA_PLATFORM=offscreen $(BIN)/python tools/take_screenshots.py
+
+setup: $(READY)
+	@$(PYTHON) tools/system_libraries.py
+
+$(READY): pyproject.toml
+	@$(PYTHON) -c 'import sys; sys.exit(0 if sys.version_info >= (3, 11) else "Opossum needs Python 3.11 or newer; this is " + sys.version.split()[0] + ". Name another with: make PYTHON=python3.12 ...")'
+	@$(PYTHON) -m venv $(VENV) || { echo "Python's venv module is missing here. Install it with:  sudo apt-get install -y python3-venv" >&2; rm -rf $(VENV); exit 1; }
+	@echo "Setting up (once): packages into $(VENV)"
+	@$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[dev]'
+	@$(BIN)/python -m compileall -q src
+	@touch $(READY)
+
+clean:
+	rm -rf $(VENV) build dist .pytest_cache .mypy_cache .ruff_cache .hypothesis

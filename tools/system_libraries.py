@@ -1,0 +1,68 @@
+"""Look for the system libraries that Qt needs; install what is missing when root, else say the one line that does.
+
+Standard library only: it runs before anything is installed.  `--screen` also asks for what a window on a real
+screen needs.
+"""
+
+from __future__ import annotations
+
+import ctypes
+import os
+import shutil
+import subprocess
+import sys
+
+ALWAYS = {
+    "libEGL.so.1": "libegl1",
+    "libGL.so.1": "libgl1",
+    "libxkbcommon.so.0": "libxkbcommon0",
+    "libdbus-1.so.3": "libdbus-1-3",
+    "libfontconfig.so.1": "libfontconfig1",
+    "libglib-2.0.so.0": "libglib2.0-0",
+}
+SCREEN = {
+    "libxcb-cursor.so.0": "libxcb-cursor0",
+    "libxcb-icccm.so.4": "libxcb-icccm4",
+    "libxcb-keysyms.so.1": "libxcb-keysyms1",
+    "libxcb-shape.so.0": "libxcb-shape0",
+    "libxkbcommon-x11.so.0": "libxkbcommon-x11-0",
+}
+FONTS = "fonts-dejavu-core"
+
+
+def missing(wanted: dict[str, str]) -> list[str]:
+    """Return the Debian packages of libraries that cannot be loaded."""
+    packages = []
+    for library, package in wanted.items():
+        try:
+            ctypes.CDLL(library)
+        except OSError:
+            packages.append(package)
+    return packages
+
+
+def has_fonts() -> bool:
+    """Say whether there is any font to write with."""
+    folders = ("/usr/share/fonts", "/usr/local/share/fonts", os.path.expanduser("~/.local/share/fonts"))
+    return any(name.endswith((".ttf", ".otf", ".ttc")) for folder in folders for _, _, names in os.walk(folder) for name in names)
+
+
+def main() -> int:
+    """Check, and mend if we may."""
+    wanted = ALWAYS | (SCREEN if "--screen" in sys.argv else {})
+    packages = missing(wanted) + ([] if has_fonts() else [FONTS])
+    if not packages:
+        return 0
+    line = f"apt-get install -y {' '.join(packages)}"
+    if os.geteuid() == 0 and shutil.which("apt-get"):
+        print(f"Installing system libraries: {' '.join(packages)}")
+        environment = os.environ | {"DEBIAN_FRONTEND": "noninteractive"}
+        subprocess.run(["apt-get", "update", "-qq"], check=False, env=environment)
+        if subprocess.run(line.replace(" -y ", " -y -qq --no-install-recommends ").split(), env=environment).returncode == 0:
+            return 0
+    print(f"Opossum needs system libraries that are missing here. Install them with:\n\n    sudo {line}\n", file=sys.stderr)
+    return 1
+
+
+if __name__ == "__main__":
+    sys.exit(main())
