@@ -44,7 +44,12 @@ def missing(wanted: dict[str, str]) -> list[str]:
 def has_fonts() -> bool:
     """Say whether there is any font to write with."""
     folders = ("/usr/share/fonts", "/usr/local/share/fonts", os.path.expanduser("~/.local/share/fonts"))
-    return any(name.endswith((".ttf", ".otf", ".ttc")) for folder in folders for _, _, names in os.walk(folder) for name in names)
+    return any(
+        name.endswith((".ttf", ".otf", ".ttc"))
+        for folder in folders
+        for _, _, names in os.walk(folder)
+        for name in names
+    )
 
 
 def main() -> int:
@@ -58,9 +63,15 @@ def main() -> int:
         print(f"Installing system libraries: {' '.join(packages)}")
         environment = os.environ | {"DEBIAN_FRONTEND": "noninteractive"}
         subprocess.run(["apt-get", "update", "-qq"], check=False, env=environment)
-        if subprocess.run(line.replace(" -y ", " -y -qq --no-install-recommends ").split(), env=environment).returncode == 0:
+        if (
+            subprocess.run(line.replace(" -y ", " -y -qq --no-install-recommends ").split(), env=environment).returncode
+            == 0
+        ):
             return 0
-    print(f"Opossum needs system libraries that are missing here. Install them with:\n\n    sudo {line}\n", file=sys.stderr)
+    print(
+        f"Opossum needs system libraries that are missing here. Install them with:\n\n    sudo {line}\n",
+        file=sys.stderr,
+    )
     return 1
 
 
