@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PySide6.QtGui import QDropEvent, QImage
-from PySide6.QtWidgets import QApplication, QPushButton, QWidget
+from PySide6.QtWidgets import QApplication, QMenu, QPushButton, QWidget
 
 from moonrise_bakery import demo_take_path
 from moonrise_bakery.night import record_night
@@ -19,6 +19,7 @@ from opossum_desk.layout.loom import HEADER_PX, ROW_PX
 from opossum_desk.memory import Memory
 from opossum_desk.state.axis import AxisMode
 from opossum_desk.views.look import DAY, NIGHT, Colours, Look
+from opossum_desk.views.menus import add_call_actions, finding_menu
 from opossum_desk.views.start import SYMPTOMS
 from opossum_desk.window import DeskWindow
 from tape import Tape
@@ -407,6 +408,26 @@ def test_a_strand_leads_to_its_call(bakery, qtbot):
     run = strands.current().dots[0]
     strands.hover(QPointF(float(run.xs[0]), run.y))
     assert session.hover == session.call
+
+
+def test_the_right_button_offers_what_can_be_done(bakery, qtbot):
+    """With a call, and with a finding."""
+    session = bakery.session
+    finding = next(item for item in session.findings if item.cause == "bound-twice")
+    menu = QMenu(bakery)
+    add_call_actions(menu, session, int(finding.calls[0]))
+    titles = [action.text() for action in menu.actions()]
+    assert {"Select this call", "Follow its cause", "Sieve by event “bread_ready”"} <= set(titles)
+    next(action for action in menu.actions() if action.text().startswith("Tell: ")).trigger()
+    assert session.finding is finding
+    next(action for action in menu.actions() if "Sieve by event" in action.text()).trigger()
+    assert session.sieve_text == "ev:bread_ready"
+    assert bakery.flow.sieve.line.text() == "ev:bread_ready"
+    actions = {action.text(): action for action in finding_menu(bakery, session, finding).actions()}
+    actions["Its last frame"].trigger()
+    assert session.axis.numbers[session.column] == finding.frames[-1]
+    actions["Copy what it says"].trigger()
+    assert finding.advice in QApplication.clipboard().text()
 
 
 # --- faces ---------------------------------------------------------------------------------------

@@ -105,6 +105,21 @@ def test_time_held_at_a_tripwire_is_quiet():
     assert tape.found() == []
 
 
+def test_time_held_inside_a_slow_call_is_not_its_own():
+    """The call is slow all the same, by what it took while the game ran."""
+    tape, quarter = playing()
+    tape.frame()
+    c = tape.open_call(tape.send("quarter"), quarter)
+    tape.ms(200)("held", c=c).ms(5000)("went").ms(100)
+    tape("ret", c=c, eff=1)
+    tape.frame()
+
+    finding = only(tape.found(), "slow-call")
+
+    assert "took 300 ms itself" in finding.summary
+    assert finding.cost_ns == pytest.approx(300e6, rel=0.01)
+
+
 def test_a_long_wait_after_idle_is_quiet():
     """Vertical sync, sleep, a menu: waiting is no freeze."""
     tape, _ = playing()

@@ -12,6 +12,7 @@ from opossum.findings.finding import Evidence, Finding, Severity, Subject
 from opossum.findings.scene import Scene, at_place, listed, milliseconds, plural
 from opossum.stream.tables import Array
 from opossum.take.flow import chain_of, nested_own_time
+from opossum.take.frames import game_times
 
 KIND = "freeze"
 QUESTION = "What hangs?"
@@ -255,7 +256,7 @@ def _slow_call(scene: Scene, frame: int, rows: Array, length: int) -> _Cause | N
     rows = _on_main_thread(scene, rows)
     if not len(rows):
         return None
-    own, _ = nested_own_time(calls.start_ns[rows], calls.end_ns[rows])
+    own, _ = nested_own_time(calls.game_start_ns[rows], calls.game_end_ns[rows])
     worst = int(np.argmax(own))
     if own[worst] < scene.thresholds.freeze_own_share * length:
         return None
@@ -283,7 +284,7 @@ def _many_calls(scene: Scene, frame: int, rows: Array, length: int) -> _Cause | 
     rows = _on_main_thread(scene, rows)
     if not len(rows):
         return None
-    own, _ = nested_own_time(calls.start_ns[rows], calls.end_ns[rows])
+    own, _ = nested_own_time(calls.game_start_ns[rows], calls.game_end_ns[rows])
     if int(own.sum()) < scene.thresholds.freeze_own_share * length:
         return None
     events, first = np.unique(calls.event[rows], return_inverse=True)
@@ -315,9 +316,10 @@ def _waiting(scene: Scene, frame: int, rows: Array) -> _Cause:
     stuck = _records_in(scene, "stuck", frame)
     rows = _on_main_thread(scene, rows)
     outer = rows[calls.parent[rows] < 0] if len(rows) else rows
-    start, end = int(take.frames.start_ns[frame]), int(take.frames.work_end_ns[frame])
-    gap_starts = np.concatenate(([start], np.maximum.accumulate(calls.end_ns[outer]) if len(outer) else []))
-    gap_ends = np.concatenate((calls.start_ns[outer] if len(outer) else [], [end]))
+    ends = [take.frames.start_ns[frame], take.frames.work_end_ns[frame]]
+    start, end = game_times(take, np.full(2, peer), np.array(ends)).tolist()
+    gap_starts = np.concatenate(([start], np.maximum.accumulate(calls.game_end_ns[outer]) if len(outer) else []))
+    gap_ends = np.concatenate((calls.game_start_ns[outer] if len(outer) else [], [end]))
     gap = int(np.argmax(gap_ends - gap_starts))
     long_ns = float(gap_ends[gap] - gap_starts[gap])
     last = int(outer[gap - 1]) if gap > 0 else None

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from opossum.stream.tables import Array
+from opossum.take.frames import game_times
 from opossum.take.ids import Groups, IdIndex, factorised
 
 if TYPE_CHECKING:
@@ -28,7 +29,8 @@ class Calls:
 
     `send`, `bind`: rows, -1 where unknown. `parent`: the call that sent this call's send, or -1.
     `frame`: frame row. `start_ns`, `end_ns`; `returned` is False for a call that never came back (its end
-    is then the end of its peer's stream). `ret`: row of its `ret`, or -1. `effect`: -1 unknown, else how many things it changed or sent.
+    is then the end of its peer's stream). `game_start_ns`, `game_end_ns`: the same on a clock that stands still
+    while the game is held. `ret`: row of its `ret`, or -1. `effect`: -1 unknown, else how many things it changed or sent.
     `listener`: number of its (peer, owner, function, event); see `Listeners`.
     """
 
@@ -38,6 +40,8 @@ class Calls:
     frame: Array
     start_ns: Array
     end_ns: Array
+    game_start_ns: Array
+    game_end_ns: Array
     returned: Array
     ret: Array
     effect: Array
@@ -49,8 +53,8 @@ class Calls:
 
     @property
     def duration_ns(self) -> Array:
-        """Return how long each call took, calls made inside it counted in; int64 (n,)."""
-        return self.end_ns - self.start_ns
+        """Return how long each call took, calls made inside it counted in, time held not; int64 (n,)."""
+        return self.game_end_ns - self.game_start_ns
 
 
 @dataclass(frozen=True)
@@ -118,7 +122,19 @@ def make_calls(take: Take) -> tuple[Calls, Listeners]:
     listeners = Listeners(peer[first], owner[first], function[first], event[first])
     frame = take.frames.rows_of_lines(table["p"], table["line"])
     calls = Calls(
-        send, bind, parent, frame, start, end, returned, ret, narrowed_effect(effect), event.astype(np.int32), listener
+        send,
+        bind,
+        parent,
+        frame,
+        start,
+        end,
+        game_times(take, table["p"], start),
+        game_times(take, table["p"], end),
+        returned,
+        ret,
+        narrowed_effect(effect),
+        event.astype(np.int32),
+        listener,
     )
     return calls, listeners
 

@@ -146,6 +146,19 @@ def _works_before(take: Take, peer: int, first_frame_line: int | None) -> bool:
     return False
 
 
+def game_times(take: Take, peers: Array, times_ns: Array) -> Array:
+    """Return int64 (n,): moments on a clock that stands still while the game is held at a tripwire."""
+    times = np.asarray(times_ns, np.int64)
+    if not len(take.tables["held"]):
+        return times
+    game = times.copy()
+    for peer in range(len(take.peers)):
+        starts, ends = _held_spans(take, peer)
+        mine = np.asarray(peers) == peer
+        game[mine] -= _covered(starts, ends, times[mine])
+    return game
+
+
 def _held_spans(take: Take, peer: int) -> tuple[Array, Array]:
     """Return (starts, ends) in ns of the time the game was held; a hold without an end lasts to the take's end."""
     spans = []
@@ -179,18 +192,18 @@ def _waiting_spans(take: Take, peer: int, frame_end: Array) -> tuple[Array, Arra
 
 def _overlap(frame_start: Array, frame_end: Array, span_start: Array, span_end: Array) -> Array:
     """Return int64 (frames,): how many ns of each frame lie within the spans (sorted, disjoint)."""
-    if not len(span_start) or not len(frame_start):
-        return np.zeros(len(frame_start), np.int64)
+    return _covered(span_start, span_end, frame_end) - _covered(span_start, span_end, frame_start)
+
+
+def _covered(span_start: Array, span_end: Array, time: Array) -> Array:
+    """Return int64 (n,): how many ns of the spans (sorted, disjoint) lie before each moment."""
+    if not len(span_start) or not len(time):
+        return np.zeros(len(time), np.int64)
     before = np.concatenate(([0], np.cumsum(span_end - span_start)))
-
-    def covered_until(time: Array) -> Array:
-        place = np.searchsorted(span_start, time, "right") - 1
-        inside = np.where(
-            place >= 0, np.minimum(time, span_end[np.maximum(place, 0)]) - span_start[np.maximum(place, 0)], 0
-        )
-        return np.where(place >= 0, before[np.maximum(place, 0)] + inside, 0)
-
-    return covered_until(frame_end) - covered_until(frame_start)
+    place = np.searchsorted(span_start, time, "right") - 1
+    known = np.maximum(place, 0)
+    inside = np.minimum(time, span_end[known]) - span_start[known]
+    return np.where(place >= 0, before[known] + inside, 0)
 
 
 def parsed_list(text: str) -> list[str]:

@@ -259,9 +259,10 @@ class Take:
         return self.text(int(self.listeners.function[self.calls.listener[call]]))
 
     def frame_numbers(self, rows: Sequence[int] | Array) -> list[int]:
-        """Return the game's own numbers of frame rows, ascending and without repetition."""
+        """Return the game's own numbers of frame rows, ascending and without repetition; start-up has none."""
         rows = np.unique(np.asarray(rows, np.int64))
-        return np.unique(self.frames.number[rows[rows >= 0]]).tolist()
+        numbers = np.unique(self.frames.number[rows[rows >= 0]])
+        return numbers[numbers != frames.STARTUP].tolist()
 
     def via_of_send(self, send: int) -> str:
         """Return how a send came about; `direct` where the record does not say."""

@@ -23,6 +23,9 @@ STRAND_PX = 26.0
 MOST_ITEMS = 300
 """Items of one row drawn one by one; beyond, they are drawn as one quiet bar that says how many."""
 
+MARK_REACH_NS = 500e6
+"""A mark's send within this of its planned place is that mark's, and not another one's of the same name."""
+
 REACH_PX = 7.0
 DENSE_PX = 5.0
 """Firings closer together than this are drawn as one thick stretch of their line, not as dots."""
@@ -315,7 +318,9 @@ def _clips(session: Session, row: StrandRow, scale: Scale, top: float, window: A
         how = take.text(int(stops["how"][stop])) if stop >= 0 else ""
         shape = "wave" if row.kind == "track" else "bar" if how in ("end", "") else "cut"
         strokes.append(Stroke(shape, x, top + 5, x2, top + STRAND_PX - 5, "ok", take.text(int(table["clip"][play]))))
-        fired = {take.text(int(sends["mark"][send])): int(send) for send in take.plays.fired.rows(play)}
+        fired: dict[str, list[int]] = {}
+        for send in take.plays.fired.rows(play).tolist():
+            fired.setdefault(take.text(int(sends["mark"][send])), []).append(send)
         rate = float(table["rate"][play])
         rate = rate if rate > 0 else 1.0
         begin = float(table["from"][play])
@@ -325,8 +330,12 @@ def _clips(session: Session, row: StrandRow, scale: Scale, top: float, window: A
             if seconds < begin:
                 continue
             due = _x(session, scale, moment)
-            if name in fired:
-                strokes.append(Stroke("mark", due, top + 4, due, top + STRAND_PX - 4, "ok", name, send=fired[name]))
+            mine = [send for send in fired.get(name, []) if abs(sends["t"][send] - moment) < MARK_REACH_NS]
+            if mine:
+                # planned place as a fine line, real place as a strong one: they part where a mark came late
+                real = _x(session, scale, float(sends["t"][mine[0]]))
+                strokes.append(Stroke("plan", due, top + 2, due, top + STRAND_PX - 2, "quiet", name))
+                strokes.append(Stroke("mark", real, top + 4, real, top + STRAND_PX - 4, "ok", name, send=mine[0]))
             elif moment <= end or how in ("cut", "blend"):
                 strokes.append(Stroke("mark", due, top + 4, due, top + STRAND_PX - 4, "open", name))
     return strokes

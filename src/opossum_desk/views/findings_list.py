@@ -6,13 +6,14 @@ from typing import Any
 
 import numpy as np
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QKeyEvent, QPainter, QStandardItem, QStandardItemModel
+from PySide6.QtGui import QColor, QContextMenuEvent, QKeyEvent, QPainter, QStandardItem, QStandardItemModel
 from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem, QTreeView, QWidget
 
 from opossum.findings.finding import Finding
 from opossum_desk.layout.story import CAUSE_TITLES, KIND_TITLES, SEVERITY_TITLES
 from opossum_desk.state.session import Session
 from opossum_desk.views.look import Look
+from opossum_desk.views.menus import finding_menu
 
 Index = QModelIndex | QPersistentModelIndex
 FINDING_ROLE = Qt.ItemDataRole.UserRole + 1
@@ -121,6 +122,11 @@ class FindingsList(QTreeView):
         super().currentChanged(current, previous)
         if not self._following and self.hasFocus() and current.isValid():
             self._chosen(current)
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        finding = self.indexAt(event.pos()).data(FINDING_ROLE)
+        if finding is not None and self.session is not None:
+            finding_menu(self, self.session, finding).exec(event.globalPos())
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Keep keys that walk the list; all others belong to the desk."""

@@ -13,6 +13,7 @@ from opossum_desk.layout.slice import short_time
 from opossum_desk.state.session import Session
 from opossum_desk.views.canvas import AxisCanvas, image_of, text_cutter
 from opossum_desk.views.look import Look
+from opossum_desk.views.menus import add_call_actions, sieve
 from opossum_desk.views.stamps import Stamps
 
 FOLD_PX = 16.0
@@ -395,18 +396,11 @@ class LoomView(AxisCanvas):
         call = picture.hit(event.pos().x(), event.pos().y())
         line = picture.line_at(event.pos().y())
         if call >= 0:
-            menu.addAction("Select this call", lambda: session.select_call(call))
-            parent = int(session.take.calls.parent[call])
-            cause = menu.addAction("Follow its cause", lambda: session.select_call(parent))
-            cause.setEnabled(parent >= 0)
-            event_name = session.take.event_of_call(call)
-            menu.addAction(f"Sieve by event “{event_name}”", lambda: self._sieve(f"ev:{event_name}"))
+            add_call_actions(menu, session, call)
         if line >= 0:
             thread = picture.lines[line]
-            menu.addAction(
-                f"Sieve by “{thread.owner}”",
-                lambda: self._sieve(f"cls:{thread.owner}" if thread.row.folded else f"o:{thread.owner}"),
-            )
+            word = f"cls:{thread.owner}" if thread.row.folded else f"o:{thread.owner}"
+            menu.addAction(f"Sieve by “{thread.owner}”", lambda: sieve(session, word))
             if thread.row.folded or int(session.threads.class_of_listener[thread.row.number]) in session.unfolded:
                 menu.addAction("Unfold" if thread.row.folded else "Fold", lambda: self.fold(thread))
         menu.addSeparator()
@@ -414,10 +408,6 @@ class LoomView(AxisCanvas):
         menu.addAction("Unfold all", lambda: session.fold_all(False))
         menu.addAction("Whole take", session.show_all)
         menu.exec(event.globalPos())
-
-    def _sieve(self, text: str) -> None:
-        if self.session is not None:
-            self.session.set_sieve(text.replace(" ", ""))
 
     def scroll_to_call(self, call: int) -> None:
         """Scroll so that a call's thread is seen."""

@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPen
-from PySide6.QtWidgets import QAbstractScrollArea, QWidget
+from PySide6.QtGui import QColor, QContextMenuEvent, QMouseEvent, QPainter, QPen
+from PySide6.QtWidgets import QAbstractScrollArea, QMenu, QWidget
 
 from opossum_desk.layout.loom import BeadState
 from opossum_desk.layout.slice import SLICE_ROW_PX, SlicePicture, SliceRow, layout_slice
 from opossum_desk.state.session import Session
 from opossum_desk.views.canvas import text_cutter
 from opossum_desk.views.look import Look
+from opossum_desk.views.menus import add_call_actions
 from opossum_desk.views.stamps import draw_bead
 
 HEAD_PX = 44.0
@@ -176,6 +177,13 @@ class SliceView(QAbstractScrollArea):
             from opossum_desk.views.loom import describe_call
 
             self.viewport().setToolTip(describe_call(self.session, row.call))
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        row = self._row_at(event.pos().y())
+        if row is not None and row.call >= 0 and self.session is not None:
+            menu = QMenu(self)
+            add_call_actions(menu, self.session, row.call)
+            menu.exec(event.globalPos())
 
     def leaveEvent(self, event: object) -> None:
         if self.session is not None:

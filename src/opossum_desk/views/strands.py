@@ -4,14 +4,15 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QImage, QPainter, QPainterPath, QPen
-from PySide6.QtWidgets import QToolTip, QWidget
+from PySide6.QtGui import QColor, QContextMenuEvent, QImage, QPainter, QPainterPath, QPen
+from PySide6.QtWidgets import QMenu, QToolTip, QWidget
 
 from opossum_desk.layout.loom import BeadState, frozen_bands
 from opossum_desk.layout.strands import STRAND_PX, StrandPicture, StrandRow, Stroke, gather_strands, layout_strands
 from opossum_desk.state.session import Session
 from opossum_desk.views.canvas import AxisCanvas, image_of, text_cutter
 from opossum_desk.views.look import Look
+from opossum_desk.views.menus import add_call_actions
 from opossum_desk.views.stamps import Stamps
 
 DOT_PX = 7.0
@@ -140,7 +141,10 @@ class StrandsView(AxisCanvas):
         painter.setPen(QPen(colour, 1.4))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         middle = (stroke.y + stroke.y2) / 2
-        if stroke.shape in ("line", "step", "rise"):
+        if stroke.shape == "plan":
+            painter.setPen(QPen(self.colour("quiet"), 1))
+            painter.drawLine(QPointF(stroke.x, stroke.y), QPointF(stroke.x, stroke.y2))
+        elif stroke.shape in ("line", "step", "rise"):
             painter.drawLine(QPointF(left if stroke.shape != "rise" else stroke.x, stroke.y), QPointF(right, stroke.y2))
         elif stroke.shape == "gap":
             painter.setPen(QPen(self.colour("paper"), 4))
@@ -236,6 +240,21 @@ class StrandsView(AxisCanvas):
             session.select_call(calls[0])
         else:
             session.select_column(session.axis.column_at(self.position_at(point.x())))
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        picture, session = self.current(), self.session
+        if picture is None or session is None:
+            return
+        send = picture.hit(event.pos().x(), event.pos().y())
+        calls = self._calls_of(session, send) if send >= 0 else []
+        menu = QMenu(self)
+        if calls:
+            add_call_actions(menu, session, calls[0])
+        else:
+            column = session.axis.column_at(self.position_at(event.pos().x()))
+            menu.addAction("Select this frame", lambda: session.select_column(column))
+            menu.addAction("Whole take", session.show_all)
+        menu.exec(event.globalPos())
 
     def _calls_of(self, session: Session, send: int) -> list[int]:
         frame = int(session.take.sends.frame[send])

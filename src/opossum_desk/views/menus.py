@@ -1,0 +1,65 @@
+"""What can be done with a call or a finding: the menus behind the right mouse button."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PySide6.QtWidgets import QApplication, QMenu, QWidget
+
+from opossum.findings.finding import Finding
+from opossum_desk.state.session import Session
+
+
+def add_call_actions(menu: QMenu, session: Session, call: int) -> None:
+    """Add what can be done with a call."""
+    take = session.take
+    event, owner = take.event_of_call(call), take.owner_of_call(call)
+    function = take.function_of_call(call)
+    menu.addAction("Select this call", lambda: session.select_call(call))
+    parent = int(take.calls.parent[call])
+    cause = menu.addAction("Follow its cause", lambda: session.select_call(parent))
+    cause.setEnabled(parent >= 0)
+    menu.addAction("Same event before", partial(_step_event_from, session, call, -1))
+    menu.addAction("Same event after", partial(_step_event_from, session, call, 1))
+    menu.addSeparator()
+    for title, prefix, text in (("event", "ev", event), ("object", "o", owner), ("function", "fn", function)):
+        if text:
+            menu.addAction(f"Sieve by {title} “{text}”", partial(sieve, session, f"{prefix}:{text}"))
+    concerned = [finding for finding in session.findings if call in finding.calls]
+    for finding in concerned[:4]:
+        menu.addAction(f"Tell: {finding.summary[:60]}…", partial(session.show_finding, finding))
+    menu.addSeparator()
+    menu.addAction("Copy its name", lambda: copy(f"{function} ({owner}) for {event}"))
+
+
+def _step_event_from(session: Session, call: int, step: int) -> None:
+    session.select_call(call)
+    session.step_event(step)
+
+
+def finding_menu(parent: QWidget, session: Session, finding: Finding) -> QMenu:
+    """Return what can be done with a finding."""
+    menu = QMenu(parent)
+    menu.addAction("Show it", lambda: session.show_finding(finding))
+    columns = session.axis_columns(finding.frame_rows)
+    if columns:
+        menu.addAction("Its first frame", lambda: session.select_column(columns[0]))
+        later = [column for column in columns if column > session.column]
+        following = menu.addAction("Its next frame", lambda: session.select_column(later[0]))
+        following.setEnabled(bool(later))
+        menu.addAction("Its last frame", lambda: session.select_column(columns[-1]))
+    if finding.subject.fn:
+        menu.addAction(f"Sieve by “{finding.subject.fn}”", lambda: sieve(session, f"fn:{finding.subject.fn}"))
+    menu.addSeparator()
+    menu.addAction("Copy what it says", lambda: copy(f"{finding.summary}\n{finding.advice}"))
+    return menu
+
+
+def sieve(session: Session, word: str) -> None:
+    """Sieve by one word; spaces in names cannot be said in a sieve, so the part before them is used."""
+    session.set_sieve(word.split(" ")[0])
+
+
+def copy(text: str) -> None:
+    """Put a text on the clipboard."""
+    QApplication.clipboard().setText(text)
