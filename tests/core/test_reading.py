@@ -12,7 +12,8 @@ import pytest
 
 from opossum.stream.damage import Damage, DamageLog
 from opossum.stream.kinds import KINDS, FieldType
-from opossum.stream.reading import LONGEST_LINE, StreamError, StreamReader, open_bytes, read_streams
+from opossum.stream.contents import StreamError
+from opossum.stream.reading import LONGEST_LINE, StreamReader, open_bytes, read_streams
 from tape import Tape, read
 
 HEAD = b'{"k":"head","opossum":1,"game":"g","peer":"main","t":0}\n'

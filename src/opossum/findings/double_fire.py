@@ -98,8 +98,7 @@ def _tell_bound_twice(scene: Scene, rows: Array, binds_of: dict[int, Array]) -> 
         "bound-twice",
         Severity.FAULT,
         subject,
-        np.unique(take.calls.frame[rows]),
-        take.frame_numbers(take.calls.frame[rows]),
+        *scene.shown_in(take.calls.frame[rows]),
         len(rows),
         int(take.calls.duration_ns[rows].sum()),
         f"{subject.fn} of {listed(owners)} ran twice for each of {plural(len(sends), f'`{subject.ev}` send')}: it is {bound}.",
@@ -214,8 +213,7 @@ def _tell_two_routes(scene: Scene, rows: Array, partner: dict[int, int]) -> Find
         "two-routes",
         Severity.FAULT,
         subject,
-        np.unique(calls.frame[rows]),
-        take.frame_numbers(calls.frame[rows]),
+        *scene.shown_in(calls.frame[rows]),
         len(rows),
         int(calls.duration_ns[rows].sum()),
         f"{subject.fn} of {take.owner_of_call(second)} ran twice in a frame {routes}, both from {cause}; "
@@ -265,8 +263,7 @@ def _queue_kept(scene: Scene) -> Iterator[Finding]:
             "queue-kept",
             Severity.FAULT,
             Subject(ev=events[0] if len(events) == 1 else "", q=name, fn=function, peer=scene.peer_name(peer)),
-            np.unique(shown),
-            take.frame_numbers(shown),
+            *scene.shown_in(shown),
             len(rows),
             int(take.calls.duration_ns[repeats].sum()),
             f"Queue `{name}` delivered {plural(len(set(sends)), 'send')} ({listed([f'`{event}`' for event in events])}) "
@@ -365,8 +362,7 @@ def _tell_armed_twice(
         "armed-twice",
         Severity.FAULT,
         subject,
-        np.unique(take.sends.frame[firings]),
-        take.frame_numbers(take.sends.frame[firings]),
+        *scene.shown_in(take.sends.frame[firings]),
         len(firings),
         int(take.calls.duration_ns[calls].sum()),
         f"Two {what} for `{event}` of {listed(owners)} are alive together, {effect}: "
@@ -414,8 +410,7 @@ def _held_input(scene: Scene) -> Iterator[Finding]:
             "held-input",
             Severity.FAULT,
             subject,
-            np.unique(calls.frame[extra]),
-            take.frame_numbers(calls.frame[extra]),
+            *scene.shown_in(calls.frame[extra]),
             len(extra),
             int(calls.duration_ns[extra].sum()),
             f"{subject.fn} of {take.owner_of_call(one)} ran on every frame while key `{name}` was held: "
@@ -506,8 +501,7 @@ def _tell_no_latch_in_zone(scene: Scene, rows: Array) -> Finding:
         "no-latch",
         Severity.FAULT,
         subject,
-        np.unique(calls.frame[rows]),
-        take.frame_numbers(calls.frame[rows]),
+        *scene.shown_in(calls.frame[rows]),
         len(rows),
         int(calls.duration_ns[rows].sum()),
         f"{subject.fn} of {take.owner_of_call(int(rows[0]))} acted again on {plural(len(rows), 'later frame')} "
@@ -553,8 +547,7 @@ def _no_latch_on_value(scene: Scene) -> Iterator[Finding]:
             Subject(
                 ev=event, o=owner, cls=take.class_of(int(sends["o"][own[0]])), fn=function, at=scene.place_of_call(poll)
             ),
-            np.unique(take.sends.frame[repeats]),
-            take.frame_numbers(take.sends.frame[repeats]),
+            *scene.shown_in(take.sends.frame[repeats]),
             len(repeats),
             int(take.calls.duration_ns[calls].sum()),
             f"`{event}` was sent again on {plural(len(repeats), 'later frame')}, every frame while `{name}` of {owner} was {side} {value:g}.",
@@ -625,8 +618,7 @@ def _mirrored(scene: Scene) -> Iterator[Finding]:
             "mirrored",
             Severity.NOTE,
             subject,
-            np.unique(calls.frame[rows]),
-            take.frame_numbers(calls.frame[rows]),
+            *scene.shown_in(calls.frame[rows]),
             len(np.unique(net[rows])),
             0,
             f"{subject.fn} of {take.owner_of_call(int(rows[0]))} changed the same object on {listed(names)} "

@@ -86,6 +86,11 @@ class Scene:
         """Time of the take less time held."""
         return max(1, self.take.duration_ns - int(self.take.frames.held_ns.sum()))
 
+    def shown_in(self, frame_rows: Array) -> tuple[Array, list[int]]:
+        """Return (frame rows, the game's frame numbers) of where something shows, each once, ascending."""
+        rows = np.unique(np.asarray(frame_rows, np.int64))
+        return rows, self.take.frame_numbers(rows)
+
     def frame_of_line(self, peer: int, line: int) -> int:
         """Return the frame row a line of the stream falls in, -1 before the first."""
         return int(self.take.frames.rows_of_lines(np.array([peer]), np.array([line]))[0])

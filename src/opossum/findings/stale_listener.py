@@ -96,8 +96,7 @@ def _tell_called(scene: Scene, rows: Array) -> Finding:
         "called-after-gone",
         Severity.FAULT,
         subject,
-        np.unique(calls.frame[rows]),
-        take.frame_numbers(calls.frame[rows]),
+        *scene.shown_in(calls.frame[rows]),
         len(rows),
         cost,
         f"{subject.fn} was called {plural(len(rows), 'time')} for {plural(len(owners), 'object')} already gone "
@@ -140,8 +139,7 @@ def _left_bound(scene: Scene, called: Array) -> Iterator[Finding]:
             "left-bound",
             Severity.RISK,
             subject,
-            np.unique(frames),
-            take.frame_numbers(frames),
+            *scene.shown_in(frames),
             len(group),
             0,
             f"{subject.fn} of {listed(owners)} was still bound to `{subject.ev}` when its owner went; it was not called since"
@@ -176,8 +174,7 @@ def _sender_gone(scene: Scene) -> Iterator[Finding]:
             "sender-gone",
             Severity.RISK,
             subject,
-            np.unique(frames),
-            take.frame_numbers(frames),
+            *scene.shown_in(frames),
             len(group),
             0,
             f"{subject.fn} of {listed(owners)} still listens to `{subject.ev}` of {listed(sources)}, "

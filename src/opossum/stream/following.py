@@ -5,7 +5,8 @@ from __future__ import annotations
 import os
 from typing import BinaryIO
 
-from opossum.stream.reading import BATCH_BYTES, StreamContents, StreamError, StreamReader
+from opossum.stream.contents import StreamContents, StreamError
+from opossum.stream.reading import BATCH_BYTES, StreamReader
 
 _FILLER = b"\n\0"
 _BLOCK_BYTES = 64 * 1024

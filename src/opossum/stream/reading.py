@@ -10,18 +10,17 @@ from __future__ import annotations
 import sys
 import zlib
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, BinaryIO
 
 import numpy as np
 
 from opossum.stream.collecting import Collector
-from opossum.stream.damage import Damage, DamageLog
+from opossum.stream.contents import PeerSpan, StreamContents, StreamError
+from opossum.stream.damage import DamageLog
 from opossum.stream.decoding import RECORD_TYPES, decode_all, decode_each
 from opossum.stream.kinds import STREAM_VERSION
 from opossum.stream.strings import Interner
-from opossum.stream.tables import Table
 
 BATCH_BYTES = 1 << 20
 """Bytes decoded at once: large enough to forget the cost of a batch, small enough to stay in cache."""
@@ -39,46 +38,6 @@ DEFAULT_PEER = "main"
 
 Progress = Callable[[int], None]
 """Called with the number of bytes taken from the file so far; may raise to cancel."""
-
-
-class StreamError(ValueError):
-    """A file cannot be read as a stream at all. `path` is the file, `reason` what to know and do."""
-
-    def __init__(self, path: str, reason: str) -> None:
-        super().__init__(f"{path}: {reason}")
-        self.path = path
-        self.reason = reason
-
-
-@dataclass(slots=True)
-class PeerSpan:
-    """What is known of one peer: its name, and the first and last time (ns) and line seen of it."""
-
-    name: str
-    source: str = ""
-    first_t: int = 0
-    last_t: int = 0
-    first_line: int = 0
-    last_line: int = 0
-    records: int = 0
-    latest: dict[int, int] = field(default_factory=dict)
-    """Thread code → latest t, to see time run backwards."""
-
-
-@dataclass(frozen=True, slots=True)
-class StreamContents:
-    """All that was read: tables by kind, strings by code, peers by index, damage, and files with first line."""
-
-    tables: dict[str, Table]
-    strings: list[str]
-    peers: list[PeerSpan]
-    damage: list[Damage]
-    sources: list[tuple[str, int]]
-
-    @property
-    def records(self) -> int:
-        """Return how many records were read."""
-        return sum(len(table) for table in self.tables.values())
 
 
 class StreamReader:

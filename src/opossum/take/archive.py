@@ -23,9 +23,9 @@ from typing import Any
 import msgspec
 import numpy as np
 
+from opossum.stream.contents import PeerSpan
 from opossum.stream.damage import Damage
 from opossum.stream.kinds import KINDS, FieldType
-from opossum.stream.reading import PeerSpan
 from opossum.stream.tables import ABSENT, COMMON_FIELDS, Column, JsonColumn, Table, absent_column
 from opossum.take.take import Take
 

@@ -4,10 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-from opossum.stream.reading import Progress, StreamError, read_streams
+from opossum.stream.contents import StreamError
 from opossum.take.archive import TakeError, open_take
 from opossum.take.take import Take
+
+if TYPE_CHECKING:
+    from opossum.stream.reading import Progress
 
 ReadError = (StreamError, TakeError)
 """What opening may raise; each says in one sentence which file, what is wrong and what to do."""
@@ -26,6 +30,8 @@ def open_any(paths: str | Sequence[str], progress: Progress | None = None) -> Ta
         for name in names:
             if is_archive(name):
                 raise TakeError(name, "a saved take cannot be joined with other files; give streams only")
+        from opossum.stream.reading import read_streams  # its decoder is not built for a saved take
+
         take = Take.from_contents(read_streams(names, progress), take_name(names[0]))
     take.index()
     return take

@@ -8,8 +8,8 @@ from functools import cached_property
 
 import numpy as np
 
+from opossum.stream.contents import PeerSpan, StreamContents
 from opossum.stream.damage import Damage
-from opossum.stream.reading import PeerSpan, StreamContents
 from opossum.stream.strings import ABSENT_TEXT
 from opossum.stream.tables import Array, Table
 from opossum.take import flow, frames, lives, spans

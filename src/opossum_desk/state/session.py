@@ -11,7 +11,6 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from opossum.findings import freeze
-from opossum.findings.examine import doubled_calls
 from opossum.findings.finding import Finding
 from opossum.findings.scene import Scene
 from opossum.findings.thresholds import Thresholds
@@ -104,6 +103,8 @@ class Session:
 
     def set_findings(self, findings: Iterable[Finding]) -> None:
         """Take over what an examination found."""
+        from opossum.findings.examine import doubled_calls  # the kinds of findings are not needed before
+
         self.findings = list(findings)
         self.examined = True
         self.threads.set_flag("twin", doubled_calls(self.take, self.findings))
