@@ -171,9 +171,21 @@ class Mixer(Thing):
     def __init__(self, world: World) -> None:
         super().__init__(world)
         self.rounds = 0
-        self.every(9.0, "mix")
+        self.mixing = self.every(9.0, "mix")
+        self.listen("inspector_comes", self.on_inspector_comes)
+        self.listen("inspector_leaves", self.on_inspector_leaves)
         self.listen("mix", self.on_mix, self)
         self.listen("flour_added", self.on_flour_added)
+
+    def on_inspector_comes(self, event: Event) -> int:
+        """Stand still while somebody looks."""
+        self.world.timers.pause(self.mixing)
+        return 1
+
+    def on_inspector_leaves(self, event: Event) -> int:
+        """Go on with what was left of the interval."""
+        self.world.timers.resume(self.mixing)
+        return 1
 
     def on_mix(self, event: Event) -> int:
         """Mix; every now and then flour runs low."""

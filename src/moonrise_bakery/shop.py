@@ -132,13 +132,19 @@ class Bell(Thing):
     def __init__(self, world: World) -> None:
         super().__init__(world)
         self.listen("door_enter", self.on_door_enter)
+        self.listen("bell_fades", self.on_fade, self)
         self.listen("inspector_comes", self.on_inspector_comes)
         self.listen("inspector_leaves", self.on_inspector_leaves)
         self._whistle: Listener | None = None
         world.zones.add(self, "door", 0.2, 0.6, Customer)
 
     def on_door_enter(self, event: Event) -> int:
-        """Ring."""
+        """Ring, and fade after six frames."""
+        self.after_frames(6, "bell_fades", event.data)
+        return 1
+
+    def on_fade(self, event: Event) -> int:
+        """Be silent again."""
         return 1
 
     def on_inspector_comes(self, event: Event) -> int:

@@ -9,12 +9,19 @@ from pathlib import Path
 
 import click
 
+from opossum_commands.desk import run_on_screen
 from opossum_commands.reading import CommandError, opened
 
 
 @click.command()
 @click.option("--list", "list_faults", is_flag=True, help="List the faults that can be built in, and stop.")
-@click.option("--with", "faults", multiple=True, metavar="FAULT", help="Build a fault into the night (repeatable).")
+@click.option(
+    "--with",
+    "faults",
+    multiple=True,
+    metavar="FAULT",
+    help="Build a fault into the night (repeatable, or several with commas).",
+)
 @click.option("--healthy", is_flag=True, help="Play the night without any fault.")
 @click.option("--seed", type=int, help="Another night: the same seed plays the same night.")
 @click.option("--seconds", type=click.FloatRange(1, 36_000), help="Length of the night's play.")
@@ -59,10 +66,9 @@ def demo(
     if out is not None and not out.endswith((".take", ".jsonl", ".jsonl.gz")):
         raise CommandError(f"{out}: the ending does not say what to make; use .take, .flow.jsonl or .flow.jsonl.gz.")
     if not (faults or healthy or seed is not None or seconds is not None or real_time or out):
-        from opossum_desk.application import run_desk
-
-        sys.exit(run_desk([str(demo_take_path())]))
-    chosen = () if healthy else faults or DEMO_FAULTS
+        run_on_screen([str(demo_take_path())])
+    named = tuple(name for given in faults for name in given.replace(",", " ").split())
+    chosen = () if healthy else named or DEMO_FAULTS
     is_stream = out is not None and not out.endswith(".take")
     with tempfile.TemporaryDirectory(prefix="opossum-") as folder:
         stream = out if is_stream and out is not None else os.path.join(folder, "moonrise.flow.jsonl")
@@ -95,9 +101,7 @@ def demo(
                 raise CommandError(f"{out}: cannot be written ({error.strerror or error}).") from None
             click.echo(f"{out}: {take.records:,} records, {Path(out).stat().st_size:,} bytes")
             return
-    from opossum_desk.application import run_desk
-
-    sys.exit(run_desk([], take=take))
+    run_on_screen([], take=take)
 
 
 def _tell_progress(share: float) -> None:

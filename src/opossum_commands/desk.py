@@ -2,9 +2,16 @@
 
 from __future__ import annotations
 
+import os
 import sys
+from typing import TYPE_CHECKING, NoReturn
 
 import click
+
+from opossum_commands.reading import CommandError
+
+if TYPE_CHECKING:
+    from opossum.take.take import Take
 
 
 @click.command("desk")
@@ -12,6 +19,15 @@ import click
 @click.option("--look", type=click.Choice(["day", "night", "system"]), help="Day or night look for this run.")
 def open_desk(paths: tuple[str, ...], look: str | None) -> None:
     """Open the desk, on a take or stream if one is named (several streams: one session's peers)."""
+    run_on_screen(list(paths), look=look)
+
+
+def run_on_screen(paths: list[str], look: str | None = None, take: Take | None = None) -> NoReturn:
+    """Open the desk, or say in a sentence that there is no screen to open it on (Qt itself would abort)."""
+    if not any(os.environ.get(name) for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")):
+        raise CommandError(
+            "there is no screen here (neither DISPLAY nor WAYLAND_DISPLAY is set); `opossum findings` works without one."
+        )
     from opossum_desk.application import run_desk
 
-    sys.exit(run_desk(list(paths), look=look))
+    sys.exit(run_desk(paths, look=look, take=take))

@@ -423,6 +423,8 @@ class DeskWindow(QMainWindow):
             self._panel_actions[name] = action
         view.addSeparator()
         self._hint(view, "Axis by frame or by time", "T", self.flow.toggle_axis)
+        self.peer_menu = view.addMenu("Axis by the frames of")
+        self.peer_menu.aboutToShow.connect(self._fill_peers)
         self._hint(view, "Fold all threads", "", lambda: self._on_session(lambda s: s.fold_all(True)))
         self._hint(view, "Unfold all threads", "", lambda: self._on_session(lambda s: s.fold_all(False)))
         view.addSeparator()
@@ -481,6 +483,15 @@ class DeskWindow(QMainWindow):
             action.setEnabled(Path(path).exists())
         if not self.memory.kept.recent:
             self.recent_menu.addAction("None yet").setEnabled(False)
+
+    def _fill_peers(self) -> None:
+        """Offer the peers of the open take."""
+        self.peer_menu.clear()
+        session = self.session
+        for number, span in enumerate(session.take.peers if session is not None else []):
+            action = self.peer_menu.addAction(span.name, partial(session.set_peer, number))  # type: ignore[union-attr]
+            action.setCheckable(True)
+            action.setChecked(number == session.peer)  # type: ignore[union-attr]
 
     def _on_session(self, action: Callable[[Session], Any]) -> None:
         if self.session is not None and self.places.currentWidget() is self.flow:

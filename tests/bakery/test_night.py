@@ -41,7 +41,7 @@ def test_the_night_uses_all_that_a_game_does(night):
     kinds = {kind for kind, table in take.tables.items() if len(table)}
     assert kinds >= {
         "head", "frame", "idle", "phase", "spawn", "gone", "bind", "unbind", "send", "call", "ret", "put", "pull", "arm",
-        "disarm", "play", "stop", "wait", "met", "watch", "clock", "bye",
+        "disarm", "pause", "resume", "play", "stop", "wait", "met", "watch", "clock", "bye",
     }  # fmt: skip
     vias = {take.text(int(code)) for code in take.tables["send"]["via"]}
     assert vias >= {"", "tick", "input", "zone", "timer", "delay", "clip", "queue", "clock"}
@@ -70,6 +70,31 @@ def test_timers_keep_their_interval(night):
 
     assert len(intervals) > 10
     assert abs(intervals.mean() - 3.2) < 0.01
+
+
+def test_a_paused_timer_keeps_what_was_left_of_its_interval(night):
+    """The mixer stands still while the inspector looks, and mixes that much later."""
+    take = night(seconds=100.0)
+    pause, resume = take.tables["pause"], take.tables["resume"]
+    held_s = (resume["t"][0] - pause["t"][0]) / 1e9
+    arm = int(take.arm_ids.rows(pause["p"], pause["a"])[0])
+    times = take.tables["send"]["t"][take.arms.firings.rows(arm)] / 1e9
+
+    assert take.text(int(take.tables["arm"]["ev"][arm])) == "mix"
+    assert held_s > 4
+    assert sorted(times[1:] - times[:-1])[-1] == pytest.approx(9.0 + held_s, abs=0.05)
+
+
+def test_a_delay_can_be_counted_in_frames(night):
+    """The bell fades six frames after it rang."""
+    take = night(seconds=100.0)
+    table = take.tables["arm"]
+    counted = [row for row in range(len(table)) if table["frames"][row] == 6]
+    assert counted
+    for row in counted:
+        landed = int(take.arms.firings.rows(row)[0])
+        armed = take.frames.rows_of_lines(table["p"][row : row + 1], table["line"][row : row + 1])[0]
+        assert take.sends.frame[landed] - armed == 6
 
 
 def test_marks_come_at_their_place_in_the_clip(night):

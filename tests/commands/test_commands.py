@@ -248,6 +248,26 @@ def test_the_demo_plays_a_night_with_chosen_faults(run, tmp_path):
     assert run("findings", healthy, "--fail-on", "risk").status == 0
 
 
+def test_several_faults_may_be_named_at_once(run, tmp_path):
+    """With commas, or by giving the option again."""
+    path = tmp_path / "n.take"
+    assert (
+        run("demo", "--with", "queue-kept,waiting", "--with", "two-routes", "--seconds", 20, "--out", path).status == 0
+    )
+    causes = {item["cause"] for item in run("findings", path, "--json").json["findings"]}
+    assert causes == {"queue-kept", "waiting", "two-routes"}
+
+
+@pytest.mark.parametrize("arguments", [[], ["desk"], ["demo"], ["x.take"]])
+def test_without_a_screen_the_desk_says_so(run, monkeypatch, arguments):
+    """In a sentence, instead of an abort."""
+    for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM"):
+        monkeypatch.delenv(name, raising=False)
+    result = run(*arguments)
+    assert result.status == 2
+    assert result.err.startswith("opossum: there is no screen here")
+
+
 def test_the_demo_says_what_it_cannot_do(run, tmp_path):
     """In a sentence each."""
     target = tmp_path / "n.take"

@@ -10,9 +10,9 @@ import sys
 import numpy as np
 import pytest
 
+from opossum.stream.contents import StreamError
 from opossum.stream.damage import Damage, DamageLog
 from opossum.stream.kinds import KINDS, FieldType
-from opossum.stream.contents import StreamError
 from opossum.stream.reading import LONGEST_LINE, StreamReader, open_bytes, read_streams
 from tape import Tape, read
 

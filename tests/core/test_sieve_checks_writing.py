@@ -7,8 +7,8 @@ import json
 import numpy as np
 import pytest
 
-from opossum.stream.following import FollowedStream
 from opossum.stream.contents import StreamError
+from opossum.stream.following import FollowedStream
 from opossum.stream.writing import stream_lines
 from opossum.take.checks import check_take
 from opossum.take.sieve import CallFlags, SieveError, Term, frame_budget_ns, parse_sieve, sieve_calls

@@ -360,3 +360,10 @@ def test_several_peers_share_one_axis():
     assert len(session.calls_of_column(session.axis.count - 2)) == 1
     session.select_call(2)
     assert session.column == session.axis.count - 2
+    assert session.threads.label(session.rows[0]) == ("guest: till#1", "Till.on_pay".rpartition(".")[2])
+    session.set_peer(1)
+    assert session.axis.peer == 1
+    assert session.axis.numbers[session.column] == 2
+    assert session.calls_of_column(session.column).tolist() == [2]
+    session.set_peer(9)
+    assert session.peer == 1

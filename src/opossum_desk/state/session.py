@@ -382,6 +382,24 @@ class Session:
             float(np.interp(self.high, old.edges, self.axis.edges)),
         )
 
+    def set_peer(self, peer: int) -> None:
+        """Lay the axis out by another peer's frames, keeping the same moments in view."""
+        if peer == self.peer or not 0 <= peer < len(self.take.peers):
+            return
+        self._remember("")
+        moments = np.interp([self.low, self.high], self.axis.edges, self.axis.starts_ns)
+        flags = self.threads.flags
+        self.peer = peer
+        self.axis = make_axis(self.take, peer, self.axis.mode, self.frozen_rows)
+        self.threads = Threads(self.take, self.axis)
+        for name, values in flags.items():
+            self.threads.set_flag(name, values)
+        self._clip_window(*np.interp(moments, self.axis.starts_ns, self.axis.edges).tolist())
+        self.column = int(self.threads.column[self.call]) if self.call >= 0 else -1
+        self._past.clear()  # places before were columns of the other peer
+        self.order_rows()
+        self._tell("axis", "rows", "selection", "window")
+
     def toggle_bookmark(self) -> bool:
         """Mark the selected frame, or unmark it; say whether it is marked now."""
         if self.column < 0:

@@ -224,6 +224,8 @@ class Threads:
         function = take.text(int(listeners.function[listener])).rpartition(".")[2]
         if row.folded:
             owner = take.class_of(int(listeners.owner[listener])) or owner
+        if len(take.peers) > 1:
+            owner = f"{take.peers[int(listeners.peer[listener])].name}: {owner}"
         if int(listeners.function[listener]) in self._ambiguous:
             function = f"{function} · {take.text(int(listeners.event[listener]))}"
         return owner, function
