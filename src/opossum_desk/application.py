@@ -49,8 +49,9 @@ def run_desk(paths: list[str], *, look: str | None = None, take: Any = None) -> 
     application = make_application([sys.argv[0]])
     memory = Memory()
     chosen = Look(look or memory.kept.look)
-    dress(application, chosen)
+    # dressed once built: a style sheet that is there from the start is worked out for every widget as it is added
     window = DeskWindow(memory, chosen)
+    dress(application, chosen)
     # let Ctrl+C in the terminal close the window properly: Python sees signals only between its own steps
     signal.signal(signal.SIGINT, lambda *_: window.close())
     pulse = QTimer()

@@ -395,6 +395,19 @@ def test_a_latched_dwell_is_quiet(effects, leave_before):
     assert stay(effects, leave_before).found() == []
 
 
+@pytest.mark.parametrize(("left_between", "found"), [(False, [3]), (True, [])])
+def test_entering_again_without_having_left(left_between, found):
+    """A zone that says `enter` twice has no latch; leaving in between makes it right."""
+    tape = started()
+    door = tape.bind("door_enter", "bell#1", "Bell.on_enter")
+    for number in range(2):
+        tape.frame().heard("door_enter", door, o="door#1", via="zone", edge="enter", d={"other": "cat#1"})
+        if left_between and not number:
+            tape.send("door_leave", o="door#1", via="zone", edge="leave", d={"other": "cat#1"})
+
+    assert [frame for finding in tape.found() for frame in finding.frames] == found
+
+
 def test_a_threshold_event_that_is_sent_while_the_value_is_beyond():
     """The watched heat parts the frames that send from those that do not: there is no latch."""
     tape = started()

@@ -25,6 +25,7 @@ def find(scene: Scene) -> Iterator[Finding]:
     yield from _armed_twice(scene)
     yield from _held_input(scene)
     yield from _no_latch_in_zone(scene)
+    yield from _no_latch_on_enter(scene)
     yield from _no_latch_on_value(scene)
     yield from _mirrored(scene)
 
@@ -456,6 +457,50 @@ def _no_latch_in_zone(scene: Scene) -> Iterator[Finding]:
                 extra += part[first + 1 :].tolist()
     for rows in scene.by_class(np.array(sorted(extra), np.int64)):
         yield _tell_no_latch_in_zone(scene, rows)
+
+
+def _no_latch_on_enter(scene: Scene) -> Iterator[Finding]:
+    """Find `enter` sent again for somebody who had not left in between."""
+    take, calls = scene.take, scene.take.calls
+    sends = take.tables["send"]
+    crossing = np.isin(np.asarray(sends["edge"]), [take.code("enter"), take.code("leave")])
+    rows = np.flatnonzero(crossing & (np.asarray(sends["via"]) == take.code("zone")))
+    if not len(rows):
+        return
+    other = _others(scene, rows)
+    again: list[int] = []
+    inside: set[tuple[int, int, int]] = set()
+    seen: dict[tuple[int, int, int, int], bool] = {}
+    for row in rows.tolist():
+        place = (int(sends["p"][row]), int(sends["o"][row]), other[row])
+        if sends["edge"][row] == take.code("leave"):
+            inside.discard(place)
+            seen = {key: value for key, value in seen.items() if key[:3] != place}
+            continue
+        key = (*place, int(sends["ev"][row]))
+        if place in inside and key in seen:
+            again.append(row)
+        inside.add(place)
+        seen[key] = True
+    acted = np.flatnonzero(np.isin(calls.send, again) & (calls.effect > 0) & scene.counted)
+    for group in scene.by_class(acted):
+        subject = scene.subject_of_calls(group)
+        evidence = scene.evidence("send", calls.send[group[:3]].tolist(), "entered again without having left")
+        evidence += scene.evidence("call", group[:3].tolist(), "acted again")
+        yield Finding(
+            KIND,
+            "no-latch",
+            Severity.FAULT,
+            subject,
+            *scene.shown_in(calls.frame[group]),
+            len(group),
+            int(calls.duration_ns[group].sum()),
+            f"{subject.fn} of {take.owner_of_call(int(group[0]))} acted again {plural(len(group), 'time')} on `{subject.ev}`: "
+            "it was sent again although nobody had left in between.",
+            f"Send `{subject.ev}` once, and again only after the zone was left{at_place(subject.at)}.",
+            tuple(evidence),
+            group,
+        )
 
 
 def _others(scene: Scene, sends: Array) -> dict[int, int]:

@@ -78,6 +78,8 @@ class SieveLine(QWidget):
 
     def _tell(self, text: str, wrong: bool = False) -> None:
         self.told.setText(text)
+        if self.line.property("wrong") == wrong:
+            return
         for widget, name, value in ((self.told, "role", "wrong" if wrong else "quiet"), (self.line, "wrong", wrong)):
             widget.setProperty(name, value)
             widget.style().unpolish(widget)
