@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import QByteArray, Qt, QTimer
-from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence
+from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence, QResizeEvent
 from PySide6.QtWidgets import (
     QApplication,
     QButtonGroup,
@@ -83,6 +83,7 @@ class DeskWindow(QMainWindow):
         self.setCentralWidget(body)
 
         self.told = QLabel()
+        self._said = ""
         self.statusBar().addWidget(self.told, 1)
         self.axis_told = QLabel()
         self.statusBar().addPermanentWidget(self.axis_told)
@@ -93,7 +94,7 @@ class DeskWindow(QMainWindow):
         self.opening.finished.connect(self._opened)
         self.opening.failed.connect(self._opening_failed)
         self.examining = Work(self)
-        self.examining.progressed.connect(lambda _, text, share: self.told.setText(text + " …"))
+        self.examining.progressed.connect(lambda _, text, share: self.say(text + " …"))
         self.examining.finished.connect(self._examined)
         self.examining.failed.connect(lambda _, text: self.say(f"The take could not be examined: {text}"))
         self.saving = Work(self)
@@ -370,8 +371,18 @@ class DeskWindow(QMainWindow):
     # --- telling -----------------------------------------------------------------------------------
 
     def say(self, text: str) -> None:
-        """Say something in the status line."""
-        self.told.setText(text)
+        """Say something in the status line; what does not fit there is in its tooltip."""
+        self._said = text
+        self.told.setToolTip(text)
+        self._fit_told()
+
+    def _fit_told(self) -> None:
+        room = self.width() - self.axis_told.sizeHint().width() - 40
+        self.told.setText(self.told.fontMetrics().elidedText(self._said, Qt.TextElideMode.ElideRight, max(200, room)))
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._fit_told()
 
     def _tell_selection(self) -> None:
         session = self.session

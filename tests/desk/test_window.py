@@ -100,7 +100,7 @@ def test_trying_the_bakery_shows_its_faults(desk, qtbot):
         "bound-twice", "no-latch", "called-after-gone", "every-frame", "slow-call",
     }  # fmt: skip
     assert len(desk.flow.findings.shown()) == 5
-    assert "5 findings, 4 of them faults" in desk.told.text()
+    assert "5 findings, 4 of them faults" in desk.told.toolTip()
     assert has_colour(picture(desk.flow.loom), DAY.rose)
     assert has_colour(picture(desk.flow.pulse), DAY.rose)
 
@@ -112,11 +112,11 @@ def test_a_symptom_opens_a_take_with_its_question_asked(desk, qtbot, number, fou
     qtbot.waitUntil(lambda: desk.session is not None and desk.session.examined, timeout=20_000)
 
     assert len(desk.flow.findings.shown()) == found
-    assert SYMPTOMS[number].title in desk.told.text()
+    assert SYMPTOMS[number].title in desk.told.toolTip()
     if found:
         assert desk.session.finding is desk.flow.findings.shown()[0]
     else:
-        assert "shows no such thing" in desk.told.text()
+        assert "shows no such thing" in desk.told.toolTip()
     desk.flow.all_findings.click()
     assert len(desk.flow.findings.shown()) == 5
 
@@ -213,7 +213,7 @@ def test_enter_follows_the_cause(bakery, qtbot):
     press(bakery, qtbot, Qt.Key.Key_Return)
     assert bakery.session.take.function_of_call(bakery.session.call) == "Oven.on_bake_done"
     press(bakery, qtbot, Qt.Key.Key_Return)
-    assert "Nothing is known to have caused this" in bakery.told.text()
+    assert "Nothing is known to have caused this" in bakery.told.toolTip()
 
 
 def test_typing_in_the_sieve_is_typing(bakery, qtbot):
@@ -480,7 +480,7 @@ def test_an_empty_take_has_a_face(desk, qtbot, tmp_path):
     desk.grab()
     press(desk, qtbot, Qt.Key.Key_Right, Qt.Key.Key_Down, Qt.Key.Key_N, Qt.Key.Key_Z, Qt.Key.Key_0, Qt.Key.Key_Return)
 
-    assert "nothing found" in desk.told.text().lower() or desk.session.findings == []
+    assert "nothing found" in desk.told.toolTip().lower() or desk.session.findings == []
     assert "Nothing was found" in desk.flow.story.toPlainText()
 
 
@@ -521,7 +521,7 @@ def test_opening_can_be_cancelled(desk, qtbot, tmp_path):
     desk.opening.wait()
     qtbot.wait(50)
     assert desk.session is None
-    assert "cancelled" in desk.told.text()
+    assert "cancelled" in desk.told.toolTip()
 
 
 def test_a_huge_take_stays_in_hand(desk, qtbot, tmp_path):
@@ -550,7 +550,7 @@ def test_a_take_is_saved_and_opened_again(bakery, qtbot, tmp_path):
     """The saved one is among the recent."""
     target = tmp_path / "copy.take"
     bakery.save_to(str(target))
-    qtbot.waitUntil(lambda: "Saved" in bakery.told.text(), timeout=10_000)
+    qtbot.waitUntil(lambda: "Saved" in bakery.told.toolTip(), timeout=10_000)
 
     assert open_take(target).records == bakery.session.take.records
     assert bakery.memory.kept.recent[0] == str(target)

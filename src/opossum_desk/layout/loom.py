@@ -304,12 +304,14 @@ def _beads(session: Session, rows: list[Row], scale: Scale, columns: tuple[int, 
     left, right = axis.edges[head_columns], axis.edges[head_columns + 1]
     width_px = (right - left) * scale.per_unit
     work = np.maximum(axis.work_ends_ns[head_columns] - axis.starts_ns[head_columns], 1.0)
-    if frame_px >= SPREAD_FROM_PX:
+    if axis.mode is AxisMode.TIME:
+        place = axis.positions(take.calls.start_ns[head_calls])
+    elif frame_px >= SPREAD_FROM_PX:
         share = np.clip((take.calls.start_ns[head_calls] - axis.starts_ns[head_columns]) / work, 0.0, 1.0)
         place = left + (right - left) * (0.06 + 0.82 * share)
     else:
         # a frozen frame's beads stand at its left: what came before the stretch of nothing
-        usual = np.minimum(right - left, 1.0 if axis.mode is AxisMode.FRAME else np.inf)
+        usual = np.minimum(right - left, 1.0)
         share = 0.5
         if frame_px >= STITCH_FROM_PX:
             # leaning with the order they ran in, so that a stitch slants

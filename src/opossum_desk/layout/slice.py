@@ -84,7 +84,7 @@ def layout_slice(session: Session) -> SlicePicture:
             rows.append(SliceRow("phase", take.text(phase) or "outside any phase"))
         marks = []
         if flags["twin"][call]:
-            marks.append("twice")
+            marks.append(session.doubled_word(call))
         if flags["gone"][call]:
             marks.append("owner gone")
         if not take.calls.returned[call]:

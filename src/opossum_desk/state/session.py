@@ -26,6 +26,10 @@ NARROWEST_FRAMES = 3.0
 """The closest zoom by frame; by time, the shortest span of seconds is below."""
 SHORTEST_SECONDS = 0.002
 
+DOUBLE_FIRE = "double-fire"
+SAME_MOMENT = {"bound-twice", "two-routes"}
+"""Causes that run a listener twice at one moment; the others bring it again later."""
+
 FINDING_MARGIN_FRAMES = 20
 """Frames shown on either side of what a finding jumps to."""
 
@@ -111,6 +115,11 @@ class Session:
         if self.sieved:
             self._sieve_calls()
         self._tell("findings")
+
+    def doubled_word(self, call: int) -> str:
+        """Return what a doubled call did: run ``twice`` for one cause, or act ``again`` on later frames."""
+        causes = {finding.cause for finding in self.findings if finding.kind == DOUBLE_FIRE and call in finding.calls}
+        return "twice" if causes & SAME_MOMENT else "again"
 
     def show_finding(self, finding: Finding) -> None:
         """Go to a finding: its first frame (its worst, if one froze), its call in the Slice, its Story."""

@@ -58,7 +58,10 @@ class _Legend(QWidget):
         self.setAccessibleDescription("; ".join(f"{text}" for _, text in _STATES))
 
     def sizeHint(self) -> QSize:
-        return QSize(360, 22 * max(len(_STATES), len(_VIAS)) + 8)
+        return QSize(330, 22 * max(len(_STATES), len(_VIAS)) + 8)
+
+    def minimumSizeHint(self) -> QSize:
+        return self.sizeHint()
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)

@@ -118,13 +118,14 @@ class SliceView(QAbstractScrollArea):
         if row.call == session.call:
             painter.fillRect(QRectF(0, top, width, SLICE_ROW_PX), QColor(colours.choice))
         lit = row.call in session.related
-        left = 16 + row.depth * INDENT_PX
+        # deep chains lean in ever less, so that names keep their room
+        left = 16 + min(row.depth, 4) * INDENT_PX + max(0, row.depth - 4) * 4
         if row.depth:
             painter.setPen(QPen(QColor(colours.line), 1.2))
             painter.drawPolyline([QPointF(left - 9, top - 5), QPointF(left - 9, middle), QPointF(left - 4, middle)])
         state = (
             BeadState.TWIN
-            if "twice" in row.marks
+            if {"twice", "again"} & set(row.marks)
             else BeadState.GONE
             if "owner gone" in row.marks
             else (BeadState.IDLE if "for nothing" in row.marks else BeadState.DID)
