@@ -53,7 +53,7 @@ def write_stream(take: Take, target: str) -> None:
     try:
         with os.fdopen(handle, "wb") as plain:
             file = gzip.GzipFile(fileobj=plain, mode="wb", mtime=0) if target.endswith(".gz") else plain
-            for line in stream_lines(take.tables, take.strings, [span.name for span in take.peers]):
+            for line in stream_lines(take.tables, take.strings, take.peers):
                 file.write(line)
             if file is not plain:
                 file.close()

@@ -16,6 +16,7 @@ from opossum_commands.demo import demo
 from opossum_commands.desk import open_desk
 from opossum_commands.findings import findings
 from opossum_commands.info import info
+from opossum_commands.listen import listen
 
 EXIT_ERROR = 2
 
@@ -53,6 +54,7 @@ cli.add_command(findings)
 cli.add_command(convert)
 cli.add_command(check_stream)
 cli.add_command(info)
+cli.add_command(listen)
 
 
 def main(arguments: Sequence[str] | None = None) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
 import click
@@ -17,8 +17,8 @@ class CommandError(click.ClickException):
     exit_code = 2
 
 
-def opened(paths: Sequence[str]) -> Take:
-    """Open takes or streams for a command.
+def opened(paths: Sequence[str], shifts: Mapping[str, tuple[int, int]] | None = None) -> Take:
+    """Open takes or streams for a command (`shifts` sets peers' clocks against each other).
 
     Raises:
         CommandError: they cannot be read.
@@ -26,7 +26,7 @@ def opened(paths: Sequence[str]) -> Take:
     from opossum.take.opening import ReadError, open_any
 
     try:
-        return open_any(list(paths))
+        return open_any(list(paths), shifts=shifts)
     except ReadError as error:
         raise CommandError(f"{error}.") from None
     except MemoryError:

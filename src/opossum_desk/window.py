@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import os
+import time
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QByteArray, Qt, QTimer
 from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence, QResizeEvent
@@ -31,11 +32,17 @@ from opossum_desk.memory import Memory
 from opossum_desk.state.session import Session
 from opossum_desk.views.flow import FlowPlace
 from opossum_desk.views.look import Look
-from opossum_desk.views.pages import FailedPage, OpeningPage
+from opossum_desk.views.pages import FailedPage, ListeningPage, OpeningPage
 from opossum_desk.views.start import StartPage, Symptom
 from opossum_desk.work import Work, examining_task, opening_task
 
+if TYPE_CHECKING:
+    from opossum.live.listener import Listener
+
 GROWTH_CHECK_MS = 1000
+ARRIVAL_CHECK_MS = 200
+GROWTH_REST = 4
+"""Reading on rests at least this many times as long as it took, so that the desk stays free for its user."""
 FILTER = "Takes and streams (*.take *.jsonl *.jsonl.gz);;All files (*)"
 
 
@@ -50,6 +57,7 @@ class DeskWindow(QMainWindow):
         self.paths: list[str] = []
         self.question: Symptom | None = None
         self._followed: Any = None
+        self._read_began = self._rest_until = 0.0
         self._size_seen = 0
         self.setWindowTitle("Opossum")
         self.setAcceptDrops(True)
@@ -61,7 +69,8 @@ class DeskWindow(QMainWindow):
         self.failed_page = FailedPage()
         self.flow = FlowPlace(look)
         self.places = QStackedWidget()
-        for page in (self.start_page, self.opening_page, self.failed_page, self.flow):
+        self.listening_page = ListeningPage()
+        for page in (self.start_page, self.opening_page, self.listening_page, self.failed_page, self.flow):
             self.places.addWidget(page)
 
         self.rail = QFrame()
@@ -102,7 +111,8 @@ class DeskWindow(QMainWindow):
         self.saving.failed.connect(lambda _, text: QMessageBox.warning(self, "Not saved", text))
 
         self.start_page.open_wanted.connect(self.ask_open)
-        self.start_page.follow_wanted.connect(lambda: self.ask_open(follow=True))
+        self.start_page.listen_wanted.connect(self.listen)
+        self.listening_page.cancelled.connect(self.stop_listening)
         self.start_page.demo_wanted.connect(self.open_demo)
         self.start_page.recent_wanted.connect(lambda path: self.open_paths([path]))
         self.start_page.symptom_wanted.connect(self.ask_symptom)
@@ -114,6 +124,10 @@ class DeskWindow(QMainWindow):
         self._growth = QTimer(self)
         self._growth.setInterval(GROWTH_CHECK_MS)
         self._growth.timeout.connect(self.check_growth)
+        self.listener: Listener | None = None
+        self._arrival = QTimer(self)
+        self._arrival.setInterval(ARRIVAL_CHECK_MS)
+        self._arrival.timeout.connect(self.check_arrival)
 
         self._make_menus()
         self._restore()
@@ -152,10 +166,9 @@ class DeskWindow(QMainWindow):
 
     # --- opening -----------------------------------------------------------------------------------
 
-    def ask_open(self, follow: bool = False) -> None:
+    def ask_open(self) -> None:
         """Let the user choose a take or stream."""
-        title = "Listen to a stream that is being recorded" if follow else "Open a take or stream"
-        paths, _ = QFileDialog.getOpenFileNames(self, title, self.memory.kept.folder, FILTER)
+        paths, _ = QFileDialog.getOpenFileNames(self, "Open a take or stream", self.memory.kept.folder, FILTER)
         if paths:
             self.memory.kept.folder = os.path.dirname(paths[0])
             self.open_paths(paths)
@@ -202,8 +215,11 @@ class DeskWindow(QMainWindow):
             self.opening_page.tell(text, share)
 
     def _opening_failed(self, number: int, text: str) -> None:
-        if number != self.opening.number:
-            return
+        if number == self.opening.number:
+            self._fail(text)
+
+    def _fail(self, text: str) -> None:
+        """Say on a page of its own what could not be done."""
         self.question = None
         self.failed_page.tell(text if text.endswith(".") else text + ".")
         self.places.setCurrentWidget(self.failed_page)
@@ -226,6 +242,8 @@ class DeskWindow(QMainWindow):
         if len(self.paths) == 1 and own.endswith(".jsonl"):
             self._size_seen = _size(own)
             self._growth.start()
+            if self.listener is not None and own == str(self.listener.out):
+                self.follow_growth()
 
     def show_session(self, session: Session) -> None:
         """Put a take on the desk and have it examined."""
@@ -299,6 +317,9 @@ class DeskWindow(QMainWindow):
         """Offer to read on, or read on, when the open stream has grown."""
         if self.session is None or self.opening.running or not self.paths:
             return
+        if self._followed is not None and time.monotonic() < self._rest_until:
+            return
+        self._tell_live()
         size = _size(self.paths[0])
         if size == self._size_seen:
             return
@@ -318,6 +339,7 @@ class DeskWindow(QMainWindow):
 
     def _read_on(self) -> None:
         followed = self._followed
+        self._read_began = time.monotonic()
         name = self.session.take.name if self.session else ""
 
         def task(tell: Callable[[str, float], None]) -> Session | None:
@@ -331,10 +353,63 @@ class DeskWindow(QMainWindow):
         self.opening.start(task)
 
     def _take_over_growth(self, session: Session | None) -> None:
+        self._rest_until = time.monotonic() + GROWTH_REST * (time.monotonic() - self._read_began)
         if session is None or self.session is None:
             return
         session.carry_over(self.session)
         self.show_session(session)
+
+    # --- listening ---------------------------------------------------------------------------------
+
+    def listen(self, port: int | None = None) -> None:
+        """Listen for a game on this machine, and show what it records while it plays."""
+        from opossum_desk.live import DEFAULT_PORT, begin_listening
+
+        self.stop_listening()
+        try:
+            self.listener = begin_listening(DEFAULT_PORT if port is None else port)
+        except OSError as error:
+            self._fail(f"{error}.")
+            return
+        self.listening_page.tell(self.listener.host, self.listener.port)
+        self.places.setCurrentWidget(self.listening_page)
+        self._mark_rail()
+        self._arrival.start()
+
+    def check_arrival(self) -> None:
+        """Show the game once one has come."""
+        if self.listener is not None and any(peer.records > 1 for peer in self.listener.peers):
+            self._arrival.stop()
+            listener = self.listener
+            self.open_paths([str(listener.out)])
+
+    def stop_listening(self) -> None:
+        """Stop listening; what was recorded stays."""
+        self._arrival.stop()
+        if self.listener is None:
+            return
+        listener, self.listener = self.listener, None
+        listener.stop()
+        if not listener.peers:
+            listener.out.unlink(missing_ok=True)
+            if self.places.currentWidget() is self.listening_page:
+                self.show_start()
+
+    def _tell_live(self) -> None:
+        """Say when the game has gone silent, or has ended."""
+        from opossum_desk.live import silence
+
+        if self.listener is None:
+            return
+        peers = self.listener.peers
+        if peers and not any(peer.connected for peer in peers) and _size(self.paths[0]) == self._size_seen:
+            closed = all(peer.closed for peer in peers)
+            self.stop_listening()
+            self.say("The game has ended." if closed else "The game has gone without ending its recording.")
+            return
+        silent = silence(peers, self.session)
+        if silent:
+            self.say(silent)
 
     # --- saving ------------------------------------------------------------------------------------
 
@@ -416,6 +491,7 @@ class DeskWindow(QMainWindow):
         bar = self.menuBar()
         file = bar.addMenu("&File")
         self._action(file, "&Open a take …", self.ask_open, QKeySequence.StandardKey.Open)
+        self._action(file, "&Listen for a game", self.listen)
         self._action(file, "&Try the bakery", self.open_demo)
         self.recent_menu = file.addMenu("&Recent takes")
         self.recent_menu.aboutToShow.connect(self._fill_recent)
@@ -657,6 +733,7 @@ class DeskWindow(QMainWindow):
             self.say("Saving …")
             self.saving.wait(30)
         self._growth.stop()
+        self.stop_listening()
         kept = self.memory.kept
         kept.geometry = bytes(self.saveGeometry().toBase64().data()).decode()
         kept.splits = {name: split.sizes() for name, split in self._splits().items()}

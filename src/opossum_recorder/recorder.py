@@ -21,6 +21,7 @@ from types import TracebackType
 from typing import Any, TypeVar
 
 from opossum_recorder.encoding import QuotedTexts, data_text
+from opossum_recorder.link import LinkSink
 from opossum_recorder.sink import Sink, sink_for
 from opossum_recorder.watchdog import Watchdog
 
@@ -108,6 +109,8 @@ class Recorder:
         watch_after: seconds a frame may last before the watchdog writes the game thread's stack; 0: never.
         clock: returns the time in ns; for games on a simulated clock.
         sink: where lines go instead of `path`.
+        link: ``host:port`` of an Opossum that listens; lines go there instead of to `path`.
+        token: what that Opossum demands to be told.
     """
 
     def __init__(
@@ -123,6 +126,8 @@ class Recorder:
         watch_after: float = 0.25,
         clock: Callable[[], int] = time.perf_counter_ns,
         sink: Sink | None = None,
+        link: str = "",
+        token: str = "",
     ) -> None:
         self._clock = clock
         self._origin = clock()
@@ -137,10 +142,14 @@ class Recorder:
         self._lost = 0
         self.lost = 0
         """Records dropped so far."""
+        if sink is None and link:
+            sink = LinkSink(link, lambda: self._clock() - self._origin)
         self._sink: Sink = sink if sink is not None else sink_for(path if path is not None else os.devnull)
         head: dict[str, Any] = {"opossum": 1, "game": game, "peer": peer, "lang": "python", "pid": os.getpid()}
         head |= {"started": time.strftime("%Y-%m-%dT%H:%M:%SZ", time.gmtime())}
         optional: dict[str, Any] = {"engine": engine, "hz": hz, "phases": list(phases), "waits": list(waits)}
+        if link and token:
+            optional["token"] = token
         head |= {name: value for name, value in optional.items() if value}
         self._put("head", "".join(f',"{name}":{data_text(value)}' for name, value in head.items()))
         self.flush()
@@ -417,23 +426,27 @@ class Recorder:
         self._drop()
 
     def flush(self) -> None:
-        """Hand all lines so far to the operating system; if another thread is at it, leave it to that one."""
-        if not self._writing.acquire(blocking=False):
-            return
-        try:
-            lines = self._lines
-            if self._lost and not self._closed:
-                lost, self._lost = self._lost, 0
-                lines.append(f'{{"k":"lost","t":{self._clock() - self._origin},"n":{lost}}}\n')
-            count = len(lines)
-            if count and not self._sink.write("".join(lines[:count]).encode()):
-                self.lost += count
-                self._lost += count
-            del lines[:count]  # others may have appended meanwhile: theirs stay
-        except Exception:
-            self._drop()
-        finally:
-            self._writing.release()
+        """Hand all lines so far to the sink; if another thread is at it, leave it to that one.
+
+        That thread looks again before it leaves, so no line stays behind because of it.
+        """
+        while self._lines and self._writing.acquire(blocking=False):
+            try:
+                lines = self._lines
+                if self._lost and not self._closed:
+                    lost, self._lost = self._lost, 0
+                    lines.append(f'{{"k":"lost","t":{self._clock() - self._origin},"n":{lost}}}\n')
+                count = len(lines)
+                written = self._sink.write("".join(lines[:count]).encode())
+                del lines[:count]  # others may have appended meanwhile: theirs stay
+                if not written:
+                    self.lost += count
+                    self._lost += count
+            except Exception:
+                self._lines.clear()
+                self._drop()
+            finally:
+                self._writing.release()
 
     def close(self) -> None:
         """End the stream on purpose (`bye`); what is recorded afterwards is dropped."""

@@ -23,7 +23,8 @@ class Sink(Protocol):
 class FileSink:
     """Writes to a file without a buffer of its own: what was written survives the game's death.
 
-    A line cut by a full disk is ended before the next one, so that one bad moment costs one line.
+    A line cut by a full disk is ended before the next one, so that one bad moment costs one line.  A pipe that
+    nobody reads, or reads too slowly, drops lines instead of holding the game up.
     """
 
     def __init__(self, path: str | os.PathLike[str]) -> None:
@@ -32,7 +33,7 @@ class FileSink:
         self.trouble = ""
         """Why the file could not be opened or last written; empty while all is well."""
         try:
-            self._file = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_TRUNC | os.O_CLOEXEC, 0o644)
+            self._file = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_TRUNC | os.O_CLOEXEC | os.O_NONBLOCK, 0o644)
         except (OSError, ValueError) as error:
             self.trouble = str(error)
 

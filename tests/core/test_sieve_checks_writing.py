@@ -132,13 +132,12 @@ def test_lines_of_damage_are_those_of_the_file():
 
 def test_a_take_becomes_the_same_stream_again(kitchen):
     """Record by record, in order, with nothing made up."""
-    names = [span.name for span in kitchen.peers]
-    text = b"".join(stream_lines(kitchen.tables, kitchen.strings, names))
+    text = b"".join(stream_lines(kitchen.tables, kitchen.strings, kitchen.peers))
     again = read(text)
 
     assert again.records == kitchen.records
-    assert list(stream_lines(again.tables, again.strings, names)) == list(
-        stream_lines(kitchen.tables, kitchen.strings, names)
+    assert list(stream_lines(again.tables, again.strings, again.peers)) == list(
+        stream_lines(kitchen.tables, kitchen.strings, kitchen.peers)
     )
     records = [json.loads(line) for line in text.splitlines()]
     assert records[0] == {
@@ -157,7 +156,7 @@ def test_peers_are_named_where_there_are_several():
     """`p` is written only then."""
     tape = Tape(peer="host")("head", opossum=1, peer="guest", p="guest")("frame", n=0, p="guest")("frame", n=0)
     take = tape.take(bye=False)
-    lines = [json.loads(line) for line in stream_lines(take.tables, take.strings, [span.name for span in take.peers])]
+    lines = [json.loads(line) for line in stream_lines(take.tables, take.strings, take.peers)]
 
     assert [line["p"] for line in lines] == ["host", "guest", "guest", "host"]
 

@@ -48,7 +48,7 @@ def test_every_finding_proves_itself_by_lines_of_the_stream(night, tmp_path):
     from opossum.stream.writing import stream_lines
 
     take = night(*DEMO_FAULTS, seconds=SECONDS)
-    lines = list(stream_lines(take.tables, take.strings, [span.name for span in take.peers]))
+    lines = list(stream_lines(take.tables, take.strings, take.peers))
     for finding in examine(take):
         assert finding.evidence
         for item in finding.evidence:

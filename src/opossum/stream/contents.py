@@ -22,7 +22,11 @@ class StreamError(ValueError):
 
 @dataclass(slots=True)
 class PeerSpan:
-    """What is known of one peer: its name, and the first and last time (ns) and line seen of it."""
+    """What is known of one peer: its name, and the first and last time (ns) and line seen of it.
+
+    `shift_ns` was added to its records' `t` to set its clock against the first peer's, give or take
+    `shift_error_ns` (-1: not known); taken off again, its times are what the game wrote.
+    """
 
     name: str
     source: str = ""
@@ -31,6 +35,8 @@ class PeerSpan:
     first_line: int = 0
     last_line: int = 0
     records: int = 0
+    shift_ns: int = 0
+    shift_error_ns: int = -1
     latest: dict[int, int] = field(default_factory=dict)
     """Thread code → latest t, to see time run backwards."""
 

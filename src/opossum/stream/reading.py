@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import sys
 import zlib
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import Any, BinaryIO
 
@@ -43,7 +43,9 @@ Progress = Callable[[int], None]
 class StreamReader:
     """Takes a stream's bytes in any portions; keeps columns, never records."""
 
-    def __init__(self, source: str = "stream") -> None:
+    def __init__(self, source: str = "stream", shifts: Mapping[str, tuple[int, int]] | None = None) -> None:
+        """Begin to read; `shifts` gives peers' (shift, error) in ns, as `PeerSpan` keeps them."""
+        self._shifts = dict(shifts or {})
         self.damage = DamageLog()
         self._strings = Interner()
         self._collector = Collector(self._strings, self.damage)
@@ -165,6 +167,8 @@ class StreamReader:
             if main is not None:
                 thread_codes[thread_codes == main] = -1
         t = np.array(times, np.int64)
+        if self._shifts:
+            t += np.array([span.shift_ns for span in self._spans], np.int64)[peers]
         self._watch_time(lines, t, peers, thread_codes)
         self._collector.add(records, (lines, t, peers, thread_codes))
         self._records += count
@@ -213,7 +217,8 @@ class StreamReader:
             while unique in self._peers:
                 unique, number = f"{name} ({number})", number + 1
             index = self._source_peers[name] = self._peers[unique] = len(self._spans)
-            self._spans.append(PeerSpan(unique, self._sources[-1][0]))
+            shift, error = self._shifts.get(name, (0, -1))
+            self._spans.append(PeerSpan(unique, self._sources[-1][0], shift_ns=shift, shift_error_ns=error))
         return index
 
     def _filled_times(self, times: list[int | None], peers: Any) -> list[int]:
@@ -315,8 +320,12 @@ def _portions(file: BinaryIO, damage: DamageLog) -> Iterator[bytes]:
         damage.add("gzip-cut", "compressed file ends early; what came before was read")
 
 
-def read_streams(paths: Sequence[str], progress: Progress | None = None) -> StreamContents:
+def read_streams(
+    paths: Sequence[str], progress: Progress | None = None, shifts: Mapping[str, tuple[int, int]] | None = None
+) -> StreamContents:
     """Read whole streams into one set of tables; several files are several peers of one take.
+
+    `shifts` sets peers' clocks against each other: by name, (ns to add, error in ns).
 
     Raises:
         StreamError: a path holds nothing that could be a stream, or no record was in any of them.
@@ -325,7 +334,7 @@ def read_streams(paths: Sequence[str], progress: Progress | None = None) -> Stre
     done = 0
     for path in paths:
         if reader is None:
-            reader = StreamReader(path)
+            reader = StreamReader(path, shifts)
         else:
             reader.begin_source(path)
         before = reader.records

@@ -58,6 +58,8 @@ class _Peer(msgspec.Struct):
     first_line: int = 0
     last_line: int = 0
     records: int = 0
+    shift_ns: int = 0
+    shift_error_ns: int = -1
 
 
 class _Damage(msgspec.Struct):

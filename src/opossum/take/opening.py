@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -17,8 +17,12 @@ ReadError = (StreamError, TakeError)
 """What opening may raise; each says in one sentence which file, what is wrong and what to do."""
 
 
-def open_any(paths: str | Sequence[str], progress: Progress | None = None) -> Take:
+def open_any(
+    paths: str | Sequence[str], progress: Progress | None = None, shifts: Mapping[str, tuple[int, int]] | None = None
+) -> Take:
     """Open one take or stream, or several streams as the peers of one take, and index it.
+
+    `shifts` sets the clocks of a stream's peers against each other (see `read_streams`).
 
     Raises:
         StreamError, TakeError: nothing readable is there.
@@ -32,7 +36,7 @@ def open_any(paths: str | Sequence[str], progress: Progress | None = None) -> Ta
                 raise TakeError(name, "a saved take cannot be joined with other files; give streams only")
         from opossum.stream.reading import read_streams  # its decoder is not built for a saved take
 
-        take = Take.from_contents(read_streams(names, progress), take_name(names[0]))
+        take = Take.from_contents(read_streams(names, progress, shifts), take_name(names[0]))
     take.index()
     return take
 

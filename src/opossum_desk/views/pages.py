@@ -53,6 +53,27 @@ class OpeningPage(_Centred):
         self.bar.setValue(int(share * 1000))
 
 
+class ListeningPage(_Centred):
+    """Says where the desk listens and what a game has to be told, until one comes."""
+
+    cancelled = Signal()
+
+    def __init__(self) -> None:
+        super().__init__("Listening")
+        self.cancel = QPushButton("Stop listening")
+        self.cancel.clicked.connect(self.cancelled)
+        self._finish(self.cancel)
+
+    def tell(self, host: str, port: int) -> None:
+        """Say where."""
+        self.text.setText(
+            f"Listening on {host}:{port} for a game to begin.\n\n"
+            f'In a Python game:   Recorder(None, "My game", link="{host}:{port}")\n\n'
+            "The game may be running already, or be started now. What it sends is on disk at once."
+        )
+        self.setAccessibleDescription(self.text.text())
+
+
 class FailedPage(_Centred):
     """Says in one sentence what could not be opened, and what to do."""
 

@@ -46,7 +46,7 @@ class StartPage(QScrollArea):
     """Asks what to look at."""
 
     open_wanted = Signal()
-    follow_wanted = Signal()
+    listen_wanted = Signal()
     demo_wanted = Signal()
     recent_wanted = Signal(str)
     symptom_wanted = Signal(object)
@@ -85,10 +85,10 @@ class StartPage(QScrollArea):
         self.open = self._way(
             "Open a take …", "a .take file, or a stream (.flow.jsonl) a game has recorded", self.open_wanted.emit, left
         )
-        self.follow = self._way(
-            "Listen to a game that is recording …",
-            "the stream a running game writes to a file; the desk reads on as it grows",
-            self.follow_wanted.emit,
+        self.listen = self._way(
+            "Listen for a game",
+            "a game that records over the link appears here while it plays",
+            self.listen_wanted.emit,
             left,
         )
         left.addSpacing(14)

@@ -1,0 +1,240 @@
+"""The listener: takes games' streams by TCP and puts every line on disk at once.
+
+All peers go into one stream file, each line with its peer's name, so that whatever reads streams can read it,
+also while it grows.  Runs on a thread of its own; every bound has a refusal that says why.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import ipaddress
+import os
+import threading
+import time
+from dataclasses import dataclass
+from pathlib import Path
+
+import msgspec
+
+from opossum.live.greeting import PeerLink, Refused
+
+DEFAULT_PORT = 47533
+LONGEST_LINE = 1 << 20
+MOST_PEERS = 16
+MOST_BYTES_A_SECOND = 256 << 20
+MOST_BYTES = 64 << 30
+HEAD_WITHIN_S = 10.0
+PING_EVERY_S = 1.0
+
+
+@dataclass(frozen=True, slots=True)
+class PeerState:
+    """What is known of one peer: `silent_s` since its last line; the clock's offset and error in ns (None: unknown)."""
+
+    name: str
+    game: str
+    records: int
+    rubbish: int
+    connected: bool
+    closed: bool
+    silent_s: float
+    offset_ns: int
+    error_ns: int | None
+
+
+class ListenError(OSError):
+    """Listening cannot begin; the message says why and what to do."""
+
+
+def is_loopback(host: str) -> bool:
+    """Say whether only this machine can reach a host's address."""
+    if host == "localhost":
+        return True
+    try:
+        return ipaddress.ip_address(host).is_loopback
+    except ValueError:
+        return False
+
+
+class _Peer:
+    """One connection, as the listener keeps it."""
+
+    def __init__(self, link: PeerLink) -> None:
+        self.link = link
+        self.connected = True
+        self.last_line = time.monotonic()
+
+
+class Listener:
+    """Listens from `start` to `stop`; `peers` may be asked from any thread."""
+
+    def __init__(
+        self, out: str | os.PathLike[str], host: str = "127.0.0.1", port: int = DEFAULT_PORT, token: str = ""
+    ) -> None:
+        """Prepare to write to the stream file `out`.
+
+        Raises:
+            ListenError: `host` can be reached from other machines and no token was given.
+        """
+        if not is_loopback(host) and not token:
+            raise ListenError(f"other machines can reach {host}, so a token is needed; give one with --token")
+        self.out = Path(out)
+        self.host, self.port = host, port
+        self._token = token
+        self._peers: list[_Peer] = []
+        self._names: set[str] = set()
+        self._file = -1
+        self._bytes = 0
+        self._loop: asyncio.AbstractEventLoop | None = None
+        self._stopping: asyncio.Event | None = None
+        self._ready = threading.Event()
+        self._failed = ""
+        self.refusals: list[str] = []
+        """Why peers were refused, in order (the last hundred)."""
+
+    def start(self) -> None:
+        """Begin to listen; returns when peers can connect.
+
+        Raises:
+            ListenError: the port is taken, or the file cannot be written.
+        """
+        self._thread = threading.Thread(target=self._run, name="opossum-listener", daemon=True)
+        self._thread.start()
+        self._ready.wait(10)
+        if self._failed:
+            self._thread.join(1)
+            raise ListenError(self._failed)
+
+    def stop(self) -> None:
+        """Stop listening, close all connections and the file."""
+        if self._loop is not None and self._stopping is not None:
+            with contextlib.suppress(RuntimeError):
+                self._loop.call_soon_threadsafe(self._stopping.set)
+        self._thread.join(5)
+
+    @property
+    def peers(self) -> list[PeerState]:
+        """Return what is known of every peer so far, gone ones too."""
+        now = time.monotonic()
+        return [
+            PeerState(
+                peer.link.name,
+                peer.link.game,
+                peer.link.records,
+                peer.link.rubbish,
+                peer.connected,
+                peer.link.closed,
+                now - peer.last_line,
+                peer.link.clock.offset_ns,
+                peer.link.clock.error_ns,
+            )
+            for peer in list(self._peers)
+        ]
+
+    def shifts(self) -> dict[str, tuple[int, int]]:
+        """Return what sets each peer's clock against the first one's: name → (ns to add, error in ns; -1: not known)."""
+        peers = [peer for peer in self.peers if peer.error_ns is not None]
+        if len(peers) < 2:
+            return {}
+        first = peers[0]
+        return {
+            peer.name: (first.offset_ns - peer.offset_ns, (peer.error_ns or 0) + (first.error_ns or 0))
+            for peer in peers[1:]
+        }
+
+    # --- on the listener's thread ------------------------------------------------------------------
+
+    def _run(self) -> None:
+        try:
+            asyncio.run(self._serve())
+        except OSError as error:
+            self._failed = f"{self.host}:{self.port}: cannot listen ({error.strerror or error}); is another Opossum listening there?"
+        finally:
+            if self._file >= 0:
+                os.close(self._file)
+                self._file = -1
+            self._ready.set()
+
+    async def _serve(self) -> None:
+        self._loop, self._stopping = asyncio.get_running_loop(), asyncio.Event()
+        # the port first: a listener that cannot begin leaves no file behind
+        server = await asyncio.start_server(self._meet, self.host, self.port, limit=LONGEST_LINE, start_serving=False)
+        async with server:
+            try:
+                self._file = os.open(self.out, os.O_WRONLY | os.O_CREAT | os.O_TRUNC | os.O_CLOEXEC, 0o600)
+            except OSError as error:
+                self._failed = f"{self.out}: cannot be written ({error.strerror or error})"
+                return
+            await server.start_serving()
+            self.port = server.sockets[0].getsockname()[1]
+            self._ready.set()
+            await self._stopping.wait()
+        for task in asyncio.all_tasks() - {asyncio.current_task()}:
+            task.cancel()
+
+    async def _meet(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        link = PeerLink(self._token, self._names)
+        peer: _Peer | None = None
+        pinging: asyncio.Task[None] | None = None
+        try:
+            if sum(1 for other in self._peers if other.connected) >= MOST_PEERS:
+                raise Refused(f"{MOST_PEERS} games are connected already")
+            head = link.accept(await asyncio.wait_for(self._line(reader), HEAD_WITHIN_S))
+            self._keep(head)
+            peer = _Peer(link)
+            self._peers.append(peer)
+            writer.write(b'{"k":"welcome","opossum":1}\n')
+            pinging = asyncio.create_task(_ping(writer))
+            await self._listen_to(peer, reader)
+        except Refused as refused:
+            self.refusals = [*self.refusals[-99:], refused.why]
+            writer.write(msgspec.json.encode({"k": "refuse", "why": refused.why}) + b"\n")
+        except (OSError, asyncio.IncompleteReadError, TimeoutError, asyncio.CancelledError):
+            pass  # it went away, or we did; what it said so far is kept
+        finally:
+            if pinging is not None:
+                pinging.cancel()
+            if peer is not None:
+                peer.connected = False
+            with contextlib.suppress(OSError, asyncio.CancelledError):
+                await asyncio.wait_for(writer.drain(), 1)
+            writer.close()
+
+    async def _line(self, reader: asyncio.StreamReader) -> bytes:
+        try:
+            line = await reader.readuntil(b"\n")
+        except asyncio.LimitOverrunError:
+            raise Refused(f"a line is longer than {LONGEST_LINE >> 20} MiB") from None
+        return line
+
+    async def _listen_to(self, peer: _Peer, reader: asyncio.StreamReader) -> None:
+        second, taken = time.monotonic(), 0
+        while True:
+            line = await self._line(reader)
+            peer.last_line = now = time.monotonic()
+            taken += len(line)
+            if now - second >= 1:
+                second, taken = now, len(line)
+            if taken > MOST_BYTES_A_SECOND:
+                raise Refused(f"more than {MOST_BYTES_A_SECOND >> 20} MiB came in a second")
+            kept = peer.link.line(line, time.monotonic_ns())
+            if kept is not None:
+                self._keep(kept)
+
+    def _keep(self, line: bytes) -> None:
+        """Put a whole line on disk."""
+        self._bytes += len(line)
+        if self._bytes > MOST_BYTES:
+            raise Refused(f"the recording has reached {MOST_BYTES >> 30} GiB")
+        os.write(self._file, line)
+
+
+async def _ping(writer: asyncio.StreamWriter) -> None:
+    """Ask for the game's clock, again and again."""
+    number = 0
+    while True:
+        number += 1
+        writer.write(msgspec.json.encode({"k": "ping", "id": number, "t": time.monotonic_ns()}) + b"\n")
+        await writer.drain()
+        await asyncio.sleep(PING_EVERY_S if number > 3 else 0.1)

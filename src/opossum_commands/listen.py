@@ -1,0 +1,109 @@
+"""`opossum listen`: record games that connect, without a window."""
+
+from __future__ import annotations
+
+import time
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import click
+
+from opossum_commands.reading import CommandError, opened
+
+if TYPE_CHECKING:
+    from opossum.live.listener import Listener
+
+
+@click.command()
+@click.option(
+    "--host",
+    default="127.0.0.1",
+    show_default=True,
+    help="Address to listen on; beyond this machine, a token is demanded.",
+)
+@click.option(
+    "--port",
+    default=47533,
+    show_default=True,
+    type=click.IntRange(0, 65535),
+    help="Port to listen on (0: any free one).",
+)
+@click.option(
+    "--out", metavar="FILE", help="Where to save: .take, .flow.jsonl or .flow.jsonl.gz (default: a dated .take here)."
+)
+@click.option(
+    "--token", default="", envvar="OPOSSUM_TOKEN", help="What a game must say to be let in (or set OPOSSUM_TOKEN)."
+)
+@click.option("--for", "seconds", type=click.FloatRange(0.1), help="Stop after so many seconds.")
+@click.option("--until-bye", is_flag=True, help="Stop when every game that came has closed its recorder.")
+@click.option("--force", is_flag=True, help="Replace FILE if it exists.")
+def listen(
+    host: str, port: int, out: str | None, token: str, seconds: float | None, until_bye: bool, force: bool
+) -> None:
+    """Listen for games that record over the link, and save what they send as one take.
+
+    Everything received is on disk at once, in FILE's folder as FILE.part.flow.jsonl; Ctrl+C ends listening and saves.
+    """
+    from opossum.live.listener import Listener, ListenError
+
+    target = Path(out or time.strftime("game-%Y-%m-%d-%H%M%S.take"))
+    if not target.name.endswith((".take", ".jsonl", ".jsonl.gz")):
+        raise CommandError(f"{target}: the ending does not say what to make; use .take, .flow.jsonl or .flow.jsonl.gz.")
+    if target.exists() and not force:
+        raise CommandError(f"{target}: is there already; give --force to replace it.")
+    part = target.with_name(target.name + ".part.flow.jsonl")
+    if part.exists() and not force:
+        raise CommandError(
+            f"{part}: a recording that was not finished lies there; convert or remove it, or give --force."
+        )
+    try:
+        listener = Listener(part, host, port, token)
+        listener.start()
+    except ListenError as error:
+        raise CommandError(f"{error}.") from None
+    click.echo(f"Listening on {listener.host}:{listener.port}; Ctrl+C ends it.", err=True)
+    _wait(listener, seconds, until_bye)
+    listener.stop()
+    for why in listener.refusals:
+        click.echo(f"Refused: {why}.", err=True)
+    if not any(peer.records for peer in listener.peers):
+        part.unlink()
+        raise CommandError("no game connected, so there is nothing to save.")
+    shifts = listener.shifts()
+    take = opened([str(part)], shifts)
+    take.name = target.name.split(".")[0]
+    try:
+        if target.name.endswith(".take"):
+            from opossum.take.archive import save_take
+
+            save_take(take, target)
+        else:
+            from opossum_commands.convert import write_stream
+
+            write_stream(take, str(target))
+    except OSError as error:
+        raise CommandError(
+            f"{target}: cannot be written ({error.strerror or error}); the stream is kept as {part}."
+        ) from None
+    part.unlink()
+    click.echo(f"{target}: {take.records:,} records of {', '.join(span.name for span in take.peers)}")
+    for name, (shift_ns, error_ns) in shifts.items():
+        click.echo(f"  {name}'s clock was set by {shift_ns / 1e6:+.3f} ms, give or take {error_ns / 1e6:.3f} ms")
+
+
+def _wait(listener: Listener, seconds: float | None, until_bye: bool) -> None:
+    """Wait for the end: the time, everybody's bye, or Ctrl+C."""
+    deadline = time.monotonic() + seconds if seconds is not None else float("inf")
+    told: set[str] = set()
+    try:
+        while time.monotonic() < deadline:
+            peers = listener.peers
+            for peer in peers:
+                if peer.name not in told:
+                    told.add(peer.name)
+                    click.echo(f"{peer.name} is recording {peer.game}.", err=True)
+            if until_bye and peers and not any(peer.connected for peer in peers):
+                return
+            time.sleep(0.05)
+    except KeyboardInterrupt:
+        click.echo("", err=True)

@@ -1,0 +1,51 @@
+"""Listening from the desk: where recordings go, and when to look again."""
+
+from __future__ import annotations
+
+import time
+from pathlib import Path
+
+from opossum.live.listener import DEFAULT_PORT, Listener, PeerState
+from opossum_desk.state.session import Session
+
+SILENT_S = 2.0
+"""A connected game that says nothing for this long is told to be silent."""
+
+
+def recordings_folder() -> Path:
+    """Return the folder of live recordings, made if need be."""
+    from platformdirs import user_data_path
+
+    folder = user_data_path("opossum") / "recordings"
+    folder.mkdir(parents=True, exist_ok=True)
+    return folder
+
+
+def begin_listening(port: int = DEFAULT_PORT) -> Listener:
+    """Return a listener that has begun, on this machine only, recording into a dated stream.
+
+    Raises:
+        ListenError: it cannot begin; the message says why.
+    """
+    name = time.strftime("game-%Y-%m-%d-%H%M%S")
+    folder = recordings_folder()
+    path, number = folder / f"{name}.flow.jsonl", 2
+    while path.exists():
+        path, number = folder / f"{name}-{number}.flow.jsonl", number + 1
+    listener = Listener(path, port=port)
+    listener.start()
+    return listener
+
+
+def silence(peers: list[PeerState], session: Session | None) -> str:
+    """Return what to say of a connected game that has gone silent, empty while none has."""
+    silent = [peer for peer in peers if peer.connected and peer.silent_s >= SILENT_S]
+    if not silent:
+        return ""
+    peer = silent[0]
+    known = ""
+    if session is not None and len(session.take.calls):
+        call = len(session.take.calls) - 1
+        known = f", last known: {session.take.function_of_call(call)} of {session.take.owner_of_call(call)}"
+        known += "" if session.take.calls.returned[call] else ", which has not returned"
+    return f"{peer.name}: no answer for {peer.silent_s:.0f} s{known}."
