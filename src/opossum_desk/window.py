@@ -5,12 +5,11 @@ from __future__ import annotations
 import os
 import time
 from collections.abc import Callable
-from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QByteArray, Qt, QTimer
-from PySide6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QKeySequence, QResizeEvent
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QResizeEvent
 from PySide6.QtWidgets import (
     QApplication,
     QButtonGroup,
@@ -19,7 +18,6 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QMainWindow,
-    QMenu,
     QMessageBox,
     QPushButton,
     QStackedWidget,
@@ -29,6 +27,7 @@ from PySide6.QtWidgets import (
 
 from moonrise_bakery import demo_take_path
 from opossum_desk.memory import Memory
+from opossum_desk.menu_bar import DeskMenus
 from opossum_desk.state.session import Session
 from opossum_desk.views.flow import FlowPlace
 from opossum_desk.views.look import Look
@@ -129,7 +128,7 @@ class DeskWindow(QMainWindow):
         self._arrival.setInterval(ARRIVAL_CHECK_MS)
         self._arrival.timeout.connect(self.check_arrival)
 
-        self._make_menus()
+        self.menus = DeskMenus(self)
         self._restore()
         self.show_start()
 
@@ -487,111 +486,23 @@ class DeskWindow(QMainWindow):
 
     # --- menus and keys ----------------------------------------------------------------------------
 
-    def _make_menus(self) -> None:
-        bar = self.menuBar()
-        file = bar.addMenu("&File")
-        self._action(file, "&Open a take …", self.ask_open, QKeySequence.StandardKey.Open)
-        self._action(file, "&Listen for a game", self.listen)
-        self._action(file, "&Try the bakery", self.open_demo)
-        self.recent_menu = file.addMenu("&Recent takes")
-        self.recent_menu.aboutToShow.connect(self._fill_recent)
-        self._action(file, "&Save the take …", self.ask_save, QKeySequence.StandardKey.Save)
-        file.addSeparator()
-        self._action(file, "Start &page", self.show_start)
-        self._action(file, "&Quit", self.close, QKeySequence.StandardKey.Quit)
-
-        view = bar.addMenu("&View")
-        self._panel_actions: dict[str, QAction] = {}
-        for name, panel in self.flow.panels.items():
-            action: QAction = view.addAction(name)
-            action.setCheckable(True)
-            action.setChecked(True)
-            action.toggled.connect(panel.setVisible)
-            self._panel_actions[name] = action
-        view.addSeparator()
-        self._hint(view, "Axis by frame or by time", "T", self.flow.toggle_axis)
-        self.peer_menu = view.addMenu("Axis by the frames of")
-        self.peer_menu.aboutToShow.connect(self._fill_peers)
-        self._hint(view, "Fold all threads", "", lambda: self._on_session(lambda s: s.fold_all(True)))
-        self._hint(view, "Unfold all threads", "", lambda: self._on_session(lambda s: s.fold_all(False)))
-        view.addSeparator()
-        self.look_actions: dict[str, QAction] = {}
-        for choice, title in (("day", "Day"), ("night", "Night"), ("system", "As the system")):
-            action = view.addAction(f"Look: {title}")
-            action.setCheckable(True)
-            action.triggered.connect(lambda _=False, choice=choice: self.choose_look(choice))
-            self.look_actions[choice] = action
-
-        go = bar.addMenu("&Go")
-        steps: tuple[tuple[str, str, Callable[[], Any]], ...] = (
-            ("Next finding", "N", lambda: self._step_finding(1)),
-            ("Previous finding", "Shift+N", lambda: self._step_finding(-1)),
-            ("Frame after", "→", lambda: self._on_session(lambda s: s.step_frame(1))),
-            ("Frame before", "←", lambda: self._on_session(lambda s: s.step_frame(-1))),
-            ("Call after", "↓", lambda: self._on_session(lambda s: s.step_call(1))),
-            ("Call before", "↑", lambda: self._on_session(lambda s: s.step_call(-1))),
-            ("Same event after", ".", lambda: self._on_session(lambda s: s.step_event(1))),
-            ("Same event before", ",", lambda: self._on_session(lambda s: s.step_event(-1))),
-            ("Follow the cause", "Enter", self._follow_cause),
-            ("Back where you were", "Backspace", lambda: self._on_session(lambda s: s.go_back())),
-            ("Forward again", "Shift+Backspace", lambda: self._on_session(lambda s: s.go_forward())),
-            ("Fit the selection", "Z", lambda: self._on_session(lambda s: s.fit_selection())),
-            ("Whole take", "0", lambda: self._on_session(lambda s: s.show_all())),
-            ("Zoom in", "+", lambda: self._zoom(1.6)),
-            ("Zoom out", "−", lambda: self._zoom(1 / 1.6)),
-            ("Mark this frame", "B", self._bookmark),
-            ("Mark after", "]", lambda: self._on_session(lambda s: s.step_bookmark(1))),
-            ("Mark before", "[", lambda: self._on_session(lambda s: s.step_bookmark(-1))),
-            ("Hide what does not match the sieve", "H", self._toggle_hide),
-            ("Fold or unfold the selected thread", "F", self._fold_selected),
-        )
-        for title, keys, act in steps:
-            self._hint(go, title, keys, act)
-        self._action(go, "The sieve", self._focus_sieve, QKeySequence.StandardKey.Find)
-        self._action(go, "Next panel", self._next_panel, QKeySequence("F6"))
-        helping = bar.addMenu("&Help")
-        self._action(helping, "What am I looking at?", self.show_help, QKeySequence("F1"))
-
-    def _action(self, menu: QMenu, title: str, action: Callable[[], Any], keys: Any = None) -> QAction:
-        item = menu.addAction(title)
-        item.triggered.connect(lambda _=False: action())
-        if keys is not None:
-            item.setShortcut(keys)
-        return item
-
-    def _hint(self, menu: QMenu, title: str, keys: str, action: Callable[[], Any]) -> None:
-        """Add an item whose single key is handled by `keyPressEvent`, so that typing in the sieve stays typing."""
-        menu.addAction(f"{title}\t{keys}" if keys else title).triggered.connect(lambda _=False: action())
-
-    def _fill_recent(self) -> None:
-        self.recent_menu.clear()
-        for path in self.memory.kept.recent:
-            action = self.recent_menu.addAction(path, partial(self.open_paths, [path]))
-            action.setEnabled(Path(path).exists())
-        if not self.memory.kept.recent:
-            self.recent_menu.addAction("None yet").setEnabled(False)
-
-    def _fill_peers(self) -> None:
-        """Offer the peers of the open take."""
-        self.peer_menu.clear()
-        session = self.session
-        for number, span in enumerate(session.take.peers if session is not None else []):
-            action = self.peer_menu.addAction(span.name, partial(session.set_peer, number))  # type: ignore[union-attr]
-            action.setCheckable(True)
-            action.setChecked(number == session.peer)  # type: ignore[union-attr]
-
-    def _on_session(self, action: Callable[[Session], Any]) -> None:
+    def on_session(self, action: Callable[[Session], Any]) -> None:
+        """Do something with the session, if one is being looked at."""
         if self.session is not None and self.places.currentWidget() is self.flow:
             action(self.session)
 
-    def _step_finding(self, step: int) -> None:
+    def step_finding(self, step: int) -> None:
+        """Go to the next or previous finding and say it."""
+
         def act(session: Session) -> None:
             finding = session.step_finding(step)
             self.say(finding.summary if finding else "There are no findings to step through.")
 
-        self._on_session(act)
+        self.on_session(act)
 
-    def _follow_cause(self) -> None:
+    def follow_cause(self) -> None:
+        """Select what caused the selected call, or say that nothing is known to have."""
+
         def act(session: Session) -> None:
             if not session.follow_cause():
                 self.say(
@@ -600,19 +511,22 @@ class DeskWindow(QMainWindow):
                     else "Select a call first."
                 )
 
-        self._on_session(act)
+        self.on_session(act)
 
-    def _zoom(self, factor: float) -> None:
+    def zoom(self, factor: float) -> None:
+        """Zoom around the selected frame, or the middle."""
+
         def act(session: Session) -> None:
             inside = session.column >= 0 and session.low <= session.axis.edges[session.column] < session.high
             middle = float(session.axis.edges[session.column]) + 0.5 if inside else (session.low + session.high) / 2
             session.zoom(factor, middle)
             session.settle()
 
-        self._on_session(act)
+        self.on_session(act)
 
-    def _bookmark(self) -> None:
-        self._on_session(
+    def bookmark(self) -> None:
+        """Mark the selected frame, or unmark it."""
+        self.on_session(
             lambda s: self.say("Marked." if s.toggle_bookmark() else "Not marked; select a frame to mark it.")
         )
 
@@ -620,23 +534,28 @@ class DeskWindow(QMainWindow):
         self.flow.loom.clear_measure()
         self.flow.strands.clear_measure()
 
-    def _toggle_hide(self) -> None:
-        self._on_session(lambda s: s.set_hide_unmatched(not s.hide_unmatched))
+    def toggle_hide(self) -> None:
+        """Hide, or only fade, what the sieve does not let through."""
+        self.on_session(lambda s: s.set_hide_unmatched(not s.hide_unmatched))
 
-    def _fold_selected(self) -> None:
+    def fold_selected(self) -> None:
+        """Fold or unfold the selected call's class."""
+
         def act(session: Session) -> None:
             if session.call >= 0:
                 session.toggle_fold(session.threads.row_of_call(session.call, session.unfolded))
                 self.flow.loom.scroll_to_call(session.call)
 
-        self._on_session(act)
+        self.on_session(act)
 
-    def _focus_sieve(self) -> None:
+    def focus_sieve(self) -> None:
+        """Put the cursor into the sieve."""
         if self.places.currentWidget() is self.flow:
             self.flow.sieve.line.setFocus()
             self.flow.sieve.line.selectAll()
 
-    def _next_panel(self) -> None:
+    def next_panel(self) -> None:
+        """Give the focus to the next panel."""
         views: list[QWidget] = [
             self.flow.pulse,
             self.flow.findings,
@@ -657,26 +576,26 @@ class DeskWindow(QMainWindow):
             return
         key, keys = event.key(), Qt.Key
         actions: dict[int, Callable[[], Any]] = {
-            keys.Key_Left: lambda: self._on_session(lambda s: s.step_frame(-1)),
-            keys.Key_Right: lambda: self._on_session(lambda s: s.step_frame(1)),
-            keys.Key_Up: lambda: self._on_session(lambda s: s.step_call(-1)),
-            keys.Key_Down: lambda: self._on_session(lambda s: s.step_call(1)),
-            keys.Key_Comma: lambda: self._on_session(lambda s: s.step_event(-1)),
-            keys.Key_Period: lambda: self._on_session(lambda s: s.step_event(1)),
-            keys.Key_N: lambda: self._step_finding(-1 if shift else 1),
-            keys.Key_Return: self._follow_cause,
-            keys.Key_Enter: self._follow_cause,
-            keys.Key_Backspace: lambda: self._on_session(lambda s: s.go_forward() if shift else s.go_back()),
-            keys.Key_Z: lambda: self._on_session(lambda s: s.fit_selection()),
-            keys.Key_0: lambda: self._on_session(lambda s: s.show_all()),
-            keys.Key_Plus: lambda: self._zoom(1.6),
-            keys.Key_Equal: lambda: self._zoom(1.6),
-            keys.Key_Minus: lambda: self._zoom(1 / 1.6),
-            keys.Key_B: self._bookmark,
-            keys.Key_BracketLeft: lambda: self._on_session(lambda s: s.step_bookmark(-1)),
-            keys.Key_BracketRight: lambda: self._on_session(lambda s: s.step_bookmark(1)),
-            keys.Key_H: self._toggle_hide,
-            keys.Key_F: self._fold_selected,
+            keys.Key_Left: lambda: self.on_session(lambda s: s.step_frame(-1)),
+            keys.Key_Right: lambda: self.on_session(lambda s: s.step_frame(1)),
+            keys.Key_Up: lambda: self.on_session(lambda s: s.step_call(-1)),
+            keys.Key_Down: lambda: self.on_session(lambda s: s.step_call(1)),
+            keys.Key_Comma: lambda: self.on_session(lambda s: s.step_event(-1)),
+            keys.Key_Period: lambda: self.on_session(lambda s: s.step_event(1)),
+            keys.Key_N: lambda: self.step_finding(-1 if shift else 1),
+            keys.Key_Return: self.follow_cause,
+            keys.Key_Enter: self.follow_cause,
+            keys.Key_Backspace: lambda: self.on_session(lambda s: s.go_forward() if shift else s.go_back()),
+            keys.Key_Z: lambda: self.on_session(lambda s: s.fit_selection()),
+            keys.Key_0: lambda: self.on_session(lambda s: s.show_all()),
+            keys.Key_Plus: lambda: self.zoom(1.6),
+            keys.Key_Equal: lambda: self.zoom(1.6),
+            keys.Key_Minus: lambda: self.zoom(1 / 1.6),
+            keys.Key_B: self.bookmark,
+            keys.Key_BracketLeft: lambda: self.on_session(lambda s: s.step_bookmark(-1)),
+            keys.Key_BracketRight: lambda: self.on_session(lambda s: s.step_bookmark(1)),
+            keys.Key_H: self.toggle_hide,
+            keys.Key_F: self.fold_selected,
             keys.Key_T: self.flow.toggle_axis,
             keys.Key_Escape: self._forget_measure,
         }
@@ -707,7 +626,7 @@ class DeskWindow(QMainWindow):
         self._mark_look()
 
     def _mark_look(self) -> None:
-        for name, action in self.look_actions.items():
+        for name, action in self.menus.looks.items():
             action.setChecked(name == self.look.choice)
 
     def _restore(self) -> None:
@@ -719,8 +638,8 @@ class DeskWindow(QMainWindow):
             if sizes and len(sizes) == split.count() and sum(sizes) > 0:
                 split.setSizes(sizes)
         for name in kept.hidden:
-            if name in self._panel_actions:
-                self._panel_actions[name].setChecked(False)
+            if name in self.menus.panels:
+                self.menus.panels[name].setChecked(False)
         self._mark_look()
 
     def _splits(self) -> dict[str, Any]:
@@ -737,7 +656,7 @@ class DeskWindow(QMainWindow):
         kept = self.memory.kept
         kept.geometry = bytes(self.saveGeometry().toBase64().data()).decode()
         kept.splits = {name: split.sizes() for name, split in self._splits().items()}
-        kept.hidden = [name for name, action in self._panel_actions.items() if not action.isChecked()]
+        kept.hidden = [name for name, action in self.menus.panels.items() if not action.isChecked()]
         self.memory.save()
         for work in (self.opening, self.examining):
             work.wait()

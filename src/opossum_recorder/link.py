@@ -104,8 +104,12 @@ class LinkSink:
                 if self._refused or len(rest) > 65536:
                     return
             if self._closing.is_set() and not self._waiting:
+                # hear the other side out: closing over unread answers would cut the last lines off
                 with contextlib.suppress(OSError):
                     connection.shutdown(socket.SHUT_WR)
+                    connection.settimeout(CLOSING_S / 2)
+                    while connection.recv(65536):
+                        pass
                 return
 
     def _answer(self, connection: socket.socket, line: bytes) -> None:

@@ -224,7 +224,7 @@ def test_typing_in_the_sieve_is_typing(bakery, qtbot):
     """Letters that are keys elsewhere land in the line; Escape gives the keys back."""
     sieve = bakery.flow.sieve
     qtbot.keyClick(bakery, Qt.Key.Key_F, Qt.KeyboardModifier.ControlModifier)
-    bakery._focus_sieve()
+    bakery.focus_sieve()
     qtbot.keyClicks(sieve.line, "cls:Oven n0z")
     assert sieve.line.text() == "cls:Oven n0z"
     assert bakery.session.finding is None
@@ -249,7 +249,7 @@ def test_every_panel_is_reached_by_keyboard_and_has_a_name(bakery, qtbot):
     bakery.activateWindow()
     seen = []
     for _ in range(6):
-        bakery._next_panel()
+        bakery.next_panel()
         focused = QApplication.focusWidget()
         seen.append(focused.accessibleName() if focused else "")
     assert sorted(seen) == ["Findings", "Loom", "Pulse", "Slice", "Story", "Strands"]
@@ -384,7 +384,7 @@ def test_a_window_is_dragged_on_the_pulse(bakery, qtbot):
     qtbot.mouseClick(pulse, Qt.MouseButton.LeftButton, pos=QPoint(700, 40))
     assert session.high - session.low == pytest.approx(width)
     assert (session.low + session.high) / 2 == pytest.approx(scale.position(700), abs=8)
-    bakery._on_session(lambda s: s.go_back())
+    bakery.on_session(lambda s: s.go_back())
     assert session.low == pytest.approx(scale.position(300), abs=8)
 
 
@@ -449,7 +449,7 @@ def test_day_and_night_repaint_everything(bakery, qtbot):
             bakery.flow.story,
         ):
             assert has_colour(picture(view), colours.paper), view
-        assert bakery.look_actions[choice].isChecked()
+        assert bakery.menus.looks[choice].isChecked()
 
 
 def contrast(one: str, other: str) -> float:
@@ -543,7 +543,7 @@ def test_a_huge_take_stays_in_hand(desk, qtbot, tmp_path):
     desk.session.select_call(10)
     for _ in range(12):
         desk.grab()
-        desk._zoom(2)
+        desk.zoom(2)
     assert desk.flow.slice.picture.left_out == 3000
 
 
@@ -579,7 +579,7 @@ def test_panels_look_and_marks_come_back_next_time(desk, qtbot, tmp_path):
     opened(desk, qtbot, path)
     desk.session.select_column(33)
     desk.session.toggle_bookmark()
-    desk._panel_actions["Strands"].setChecked(False)
+    desk.menus.panels["Strands"].setChecked(False)
     desk.choose_look("night")
     desk.flow.split.setSizes([300, 500, 400])
     sizes = desk.flow.split.sizes()
