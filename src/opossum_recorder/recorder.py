@@ -13,7 +13,6 @@ from __future__ import annotations
 import functools
 import itertools
 import os
-import sys
 import threading
 import time
 from collections.abc import Callable, Iterable, Sequence
@@ -479,14 +478,3 @@ def _shown(error: BaseException) -> str:
         return str(error)[:500]
     except Exception:
         return "(its text cannot be shown)"
-
-
-def stack_of(thread_id: int, limit: int = 40) -> list[str]:
-    """Return the Python stack of a thread as `function file:line`, innermost first."""
-    frame = sys._current_frames().get(thread_id)
-    stack: list[str] = []
-    while frame is not None and len(stack) < limit:
-        code = frame.f_code
-        stack.append(f"{code.co_qualname} {os.path.basename(code.co_filename)}:{frame.f_lineno}")
-        frame = frame.f_back
-    return stack

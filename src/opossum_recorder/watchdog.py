@@ -11,6 +11,8 @@ import threading
 import time
 from typing import TYPE_CHECKING
 
+from opossum_recorder.stacks import stack_of
+
 if TYPE_CHECKING:
     from opossum_recorder.recorder import Recorder
 
@@ -45,8 +47,6 @@ class Watchdog:
         self._thread.join(1.0)
 
     def _watch(self) -> None:
-        from opossum_recorder.recorder import stack_of
-
         told: float | None = None
         pause = self._after_s / 2
         while not self._stopped.wait(pause):

@@ -154,8 +154,9 @@ def layout_loom(
     first = max(0, int(scroll // ROW_PX))
     last = min(len(session.rows), int((scroll + height - HEADER_PX) // ROW_PX) + 1)
     rows = session.rows[first:last]
-    lines = [_line(session, row, HEADER_PX + (first + i) * ROW_PX - scroll) for i, row in enumerate(rows)]
     columns = session.visible_columns
+    window = np.array([columns[0], columns[1] + 1])
+    lines = [_line(session, row, HEADER_PX + (first + i) * ROW_PX - scroll, window) for i, row in enumerate(rows)]
     frame_px = scale.per_unit * _usual_width(axis, *columns)
     picture = {
         "scale": scale,
@@ -191,15 +192,14 @@ def _usual_width(axis: Axis, first: int, last: int) -> float:
     return float(np.median(widths)) if len(widths) else 1.0
 
 
-def _line(session: Session, row: Row, top: float) -> ThreadLine:
+def _line(session: Session, row: Row, top: float, window: Array) -> ThreadLine:
     threads = session.threads
     owner, function = threads.label(row)
     members = len(threads.listeners_of(row))
     level = threads.level(row)
     start, stop = level.groups.starts[row.number], level.groups.starts[row.number + 1]
     faded = session.sieved and level.sums["matched"][stop] == level.sums["matched"][start]
-    first, last = session.visible_columns
-    rests = threads.rests(row, np.array([first, last + 1]))
+    rests = threads.rests(row, window)
     phase = "resting" if rests else session.take.text(threads.phase_of_row(row))
     return ThreadLine(top, row, owner, function, members, phase, bool(faded), rests)
 

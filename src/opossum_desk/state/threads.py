@@ -55,6 +55,7 @@ class Threads:
 
     def __init__(self, take: Take, axis: Axis) -> None:
         self.take = take
+        self._labels: dict[Row, tuple[str, str]] = {}
         calls, listeners = take.calls, take.listeners
         if len(take.peers) > 1:
             columns = axis.columns_of_times(calls.start_ns)
@@ -217,7 +218,12 @@ class Threads:
         return result
 
     def label(self, row: Row) -> tuple[str, str]:
-        """Return (owner or class, function and event) of a row for its label."""
+        """Return (owner or class, function and event) of a row for its label; remembered, for every painting asks."""
+        if row not in self._labels:
+            self._labels[row] = self._label(row)
+        return self._labels[row]
+
+    def _label(self, row: Row) -> tuple[str, str]:
         take, listeners = self.take, self.take.listeners
         listener = int(self.listeners_of(row)[0])
         owner = take.text(int(listeners.owner[listener]))

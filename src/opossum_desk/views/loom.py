@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QContextMenuEvent, QImage, QMouseEvent, QPainter, QPainterPath, QPen
+from PySide6.QtGui import QColor, QContextMenuEvent, QImage, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QMenu, QToolTip, QWidget
 
 from opossum.stream.tables import Array
@@ -237,25 +237,15 @@ class LoomView(AxisCanvas):
 
     def _paint_frozen(self, painter: QPainter, band: FrozenBand) -> None:
         """Draw a frozen frame torn out of the weave: a rose wash with ragged edges and what it cost."""
-        path = QPainterPath()
-        left, right, bottom = (
-            max(band.left, self.label_px - 30),
-            min(band.right, self.width() + 30.0),
-            float(self.height()),
-        )
+        left, right = max(band.left, self.label_px - 30), min(band.right, self.width() + 30.0)
         tooth = 4.0 if band.right - band.left > 14 else 2.0
-        points = np.arange(HEADER_PX, bottom + 7, 7)
-        path.moveTo(left, HEADER_PX)
-        for number, y in enumerate(points.tolist()):
-            path.lineTo(left + (tooth if number % 2 else 0), y)
-        for number, y in enumerate(points[::-1].tolist()):
-            path.lineTo(right - (tooth if number % 2 else 0), y)
-        path.closeSubpath()
+        heights = np.arange(HEADER_PX, self.height() + 7, 7).tolist()
         wash = self.colour("rose")
         wash.setAlpha(46 if band.right - band.left > 30 else 130)
-        painter.fillPath(path, wash)
+        painter.fillRect(QRectF(left + tooth / 2, HEADER_PX, right - left - tooth, self.height()), wash)
         painter.setPen(QPen(self.colour("rose"), 1.5))
-        painter.drawPath(path)
+        for edge, way in ((left, tooth), (right, -tooth)):
+            painter.drawPolyline([QPointF(edge + (way if number % 2 else 0), y) for number, y in enumerate(heights)])
 
     def _paint_frozen_name(self, painter: QPainter, band: FrozenBand) -> None:
         """Write in the header what a frozen frame cost."""
