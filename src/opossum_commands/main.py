@@ -17,6 +17,7 @@ from opossum_commands.desk import open_desk
 from opossum_commands.findings import findings
 from opossum_commands.info import info
 from opossum_commands.listen import listen
+from opossum_commands.record import record
 
 EXIT_ERROR = 2
 
@@ -55,6 +56,7 @@ cli.add_command(convert)
 cli.add_command(check_stream)
 cli.add_command(info)
 cli.add_command(listen)
+cli.add_command(record)
 
 
 def main(arguments: Sequence[str] | None = None) -> None:

@@ -1,0 +1,258 @@
+"""Records a Panda3D game: its messenger, its tasks, its frames.
+
+What is known and how: sends, listeners, their order and durations from `Messenger`; ticks, delays and phases from
+`TaskManager`; an object's end from its `destroy`, `cleanup` or `delete`.  What a listener changed is not known, so
+`eff` stays out.  An object begins, for us, where it first listens.
+
+Patched are classes of the engine's Python half, once a process, just after `ShowBase` was imported: earlier, the
+engine would not see the game's own configuration any more.
+"""
+
+from __future__ import annotations
+
+import functools
+import inspect
+import os
+from collections.abc import Callable
+from typing import Any
+
+from opossum_recorder.recorder import Recorder
+
+WATCHED_MODULE = "direct.showbase.ShowBase"
+"""The adapter is put on when this module has been imported."""
+
+WAITING_PHASE = "draw and wait"
+"""The engine draws, and may wait for the screen or its frame limit, inside one task of its own."""
+
+ENDINGS = ("destroy", "cleanup", "delete", "removeNode")
+
+
+class PandaAdapter:
+    """Puts the recorder into the engine's classes; one a process."""
+
+    phases = ()
+    waits = (WAITING_PHASE,)
+    engine = "Panda3D"
+
+    def __init__(self, recorder: Recorder) -> None:
+        self.recorder = recorder
+        self._names: dict[int, tuple[Any, str]] = {}
+        self._counts: dict[str, int] = {}
+        self._binds: dict[tuple[str, int], int] = {}
+        self._sends: list[int] = []
+        self._frame = 0
+        self._phase = ""
+        self._ended: set[type] = set()
+
+    def put_on(self) -> None:
+        """Patch the messenger and the task manager."""
+        from direct.showbase.Messenger import Messenger
+        from direct.task.Task import TaskManager
+
+        self._watch_messenger(Messenger)
+        self._watch_tasks(TaskManager)
+
+    # --- objects -----------------------------------------------------------------------------------
+
+    def name_of(self, thing: Any) -> str:
+        """Return the name of an object, telling of its beginning when it is first seen."""
+        known = self._names.get(id(thing))
+        if known is not None and known[0] is thing:
+            return known[1]
+        class_name = type(thing).__name__
+        self._counts[class_name] = self._counts.get(class_name, 0) + 1
+        name = f"{class_name.lower()}#{self._counts[class_name]}"
+        # held on to, as the messenger does: an id that is used again must not become another's name
+        self._names[id(thing)] = (thing, name)
+        self.recorder.spawn(name, class_name)
+        self._watch_endings(type(thing))
+        return name
+
+    def _watch_endings(self, kind: type) -> None:
+        """Have the ends of a class's objects told, where the class has a method for it."""
+        for base in kind.__mro__[:-1]:
+            if base in self._ended or base.__module__.startswith(("direct.", "panda3d.")):
+                continue
+            self._ended.add(base)
+            for ending in ENDINGS:
+                method = base.__dict__.get(ending)
+                if inspect.isfunction(method):
+                    setattr(base, ending, self._ending(method))
+
+    def _ending(self, method: Callable[..., Any]) -> Callable[..., Any]:
+        @functools.wraps(method)
+        def ended(thing: Any, *args: Any, **kwargs: Any) -> Any:
+            try:
+                return method(thing, *args, **kwargs)
+            finally:
+                known = self._names.pop(id(thing), None)
+                if known is not None:
+                    self._gone(thing, known[1])
+
+        return ended
+
+    def _gone(self, thing: Any, name: str) -> None:
+        self.recorder.gone(name)
+        # the messenger may hold it all the same: whoever calls it now is told by its old name
+        self._names[id(thing)] = (thing, name)
+
+    # --- messenger ---------------------------------------------------------------------------------
+
+    def _watch_messenger(self, messenger: type) -> None:
+        recorder, binds, sends = self.recorder, self._binds, self._sends
+        accept, ignore = messenger.accept, messenger.ignore  # type: ignore[attr-defined]
+        ignore_all, send = messenger.ignoreAll, messenger.send  # type: ignore[attr-defined]
+
+        def recorded_accept(
+            own: Any, event: str, thing: Any, method: Any, extraArgs: Any = (), persistent: int = 1
+        ) -> Any:  # noqa: N803
+            if not callable(method):
+                return accept(own, event, thing, method, list(extraArgs), persistent)
+            owner, key = self.name_of(thing), (event, id(thing))
+            function, place = describe(method)
+            old = binds.pop(key, None)
+            if old is not None:  # one method a pair of event and object: the new one takes the place
+                recorder.unbind(old)
+            number = binds[key] = recorder.bind(event, owner, function, at=place)
+
+            def run(*args: Any) -> Any:
+                if not persistent and binds.get(key) == number:
+                    del binds[key]
+                    recorder.unbind(number)
+                with recorder.call(sends[-1] if sends else 0, number, owner, function, place):
+                    return method(*args)
+
+            run.__name__ = getattr(method, "__name__", "listener")
+            return accept(own, event, thing, run, list(extraArgs), persistent)
+
+        def recorded_ignore(own: Any, event: str, thing: Any) -> Any:
+            number = binds.pop((event, id(thing)), None)
+            if number is not None:
+                recorder.unbind(number)
+            return ignore(own, event, thing)
+
+        def recorded_ignore_all(own: Any, thing: Any) -> Any:
+            for key in [key for key in binds if key[1] == id(thing)]:
+                recorder.unbind(binds.pop(key))
+            return ignore_all(own, thing)
+
+        def recorded_send(own: Any, event: str, sentArgs: Any = (), taskChain: Any = None) -> Any:  # noqa: N803
+            sends.append(recorder.send(event, d=shown(sentArgs), via="queue" if taskChain else ""))
+            try:
+                return send(own, event, list(sentArgs), taskChain)
+            finally:
+                sends.pop()
+
+        for name, method in (
+            ("accept", recorded_accept),
+            ("ignore", recorded_ignore),
+            ("ignoreAll", recorded_ignore_all),
+            ("ignore_all", recorded_ignore_all),
+            ("send", recorded_send),
+        ):
+            setattr(messenger, name, method)
+
+    # --- tasks -------------------------------------------------------------------------------------
+
+    def _watch_tasks(self, manager: type) -> None:
+        recorder = self.recorder
+        add, later, step = manager.add, manager.doMethodLater, manager.step  # type: ignore[attr-defined]
+
+        def recorded_add(own: Any, what: Any, name: Any = None, *args: Any, **kwargs: Any) -> Any:
+            delay = kwargs.get("delay")
+            return add(own, self._task(what, name, delay), name, *args, **kwargs)
+
+        def recorded_later(own: Any, seconds: float, what: Any, name: Any, *args: Any, **kwargs: Any) -> Any:
+            return later(own, seconds, self._task(what, name, seconds), name, *args, **kwargs)
+
+        def recorded_step(own: Any) -> Any:
+            from direct.showbase.ShowBaseGlobal import globalClock
+
+            self._phase = ""
+            recorder.frame(self._frame, globalClock.getDt())
+            self._frame += 1
+            step(own)
+            recorder.idle()
+
+        for alias in ("doMethodLater", "do_method_later"):
+            if hasattr(manager, alias):
+                setattr(manager, alias, recorded_later)
+        manager.add, manager.step = recorded_add, recorded_step  # type: ignore[attr-defined]
+
+    def _tell_phase(self, name: str) -> None:
+        if name != self._phase:
+            self._phase = name
+            self.recorder.phase(name)
+
+    def _task(self, what: Any, name: Any, delay: float | None) -> Any:
+        """Return a task's function, recorded. Task objects and coroutines are left as they are."""
+        if (
+            not callable(what)
+            or inspect.iscoroutinefunction(what)
+            or (not hasattr(what, "__code__") and not hasattr(what, "__func__"))
+        ):
+            return what
+        function, place = describe(what)
+        if str(getattr(what, "__module__", "")).startswith("direct."):
+            phase = WAITING_PHASE if function.endswith("__igLoop") else function
+            return self._engine_task(what, phase)
+        recorder = self.recorder
+        owner_object = getattr(what, "__self__", None)
+        event = f"task {name or function}"
+        arms: list[int] = []
+
+        def arm() -> None:
+            owner = self.name_of(owner_object) if owner_object is not None else ""
+            arms.append(recorder.arm("delay", owner, event, sec=float(delay or 0), loop=False, at=place))
+
+        if delay is not None:
+            arm()
+
+        @functools.wraps(what)
+        def run(*args: Any, **kwargs: Any) -> Any:
+            owner = self.name_of(owner_object) if owner_object is not None else function
+            self._tell_phase("tasks")
+            if delay is None:
+                number = recorder.send(event, owner, via="tick")
+            else:
+                number = recorder.send(event, owner, via="delay", a=arms[-1])
+            with recorder.call(number, None, owner, function, place):
+                result = what(*args, **kwargs)
+                if delay is not None and is_again(result):
+                    arm()  # it sets itself again, from its own call
+            return result
+
+        return run
+
+    def _engine_task(self, what: Callable[..., Any], phase: str) -> Callable[..., Any]:
+        @functools.wraps(what)
+        def run(*args: Any, **kwargs: Any) -> Any:
+            self._tell_phase(phase)
+            return what(*args, **kwargs)
+
+        return run
+
+
+def describe(function: Any) -> tuple[str, str]:
+    """Return (qualified name, file:line) of a function or method, as far as it says."""
+    inner = getattr(function, "__func__", function)
+    code = getattr(inner, "__code__", None)
+    name = getattr(inner, "__qualname__", None) or type(function).__name__
+    name = name.rpartition("<locals>.")[2]
+    return name, f"{os.path.basename(code.co_filename)}:{code.co_firstlineno}" if code is not None else ""
+
+
+def shown(arguments: Any) -> list[str | int | float | bool | None] | None:
+    """Return what an event carries as short plain values, None for nothing."""
+    plain = [
+        value if isinstance(value, str | int | float | bool | None) else repr(value)[:80]
+        for value in list(arguments)[:8]
+    ]
+    return plain or None
+
+
+def is_again(result: Any) -> bool:
+    """Say whether a task asked to be run again after its delay."""
+    from direct.task import Task
+
+    return isinstance(result, int) and result == Task.again

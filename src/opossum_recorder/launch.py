@@ -1,0 +1,106 @@
+"""Runs a Python game under the recorder: `python -m opossum_recorder.launch STREAM game.py [ARGUMENTS …]`.
+
+The game is not edited.  Engines that are known are recorded when the game imports them; a game that uses the
+recorder itself finds it as `opossum_recorder.launch.recorder`.  The exit status is the game's own.
+"""
+
+from __future__ import annotations
+
+import faulthandler
+import importlib.abc
+import importlib.util
+import os
+import runpy
+import sys
+import traceback
+from types import ModuleType
+from typing import Any
+
+from opossum_recorder.engines import panda3d
+from opossum_recorder.recorder import Recorder
+
+BLACK_BOX_SUFFIX = ".blackbox"
+BLACK_BOX_AFTER_S = 1.0
+"""A frame longer than this has the interpreter itself write where it is, even where no Python thread can run."""
+
+recorder: Recorder | None = None
+"""The recorder of the game that is being run."""
+
+
+class _AfterImport(importlib.abc.MetaPathFinder):
+    """Puts an adapter on just after one module has been imported."""
+
+    def __init__(self, module: str, put_on: Any) -> None:
+        self._module, self._put_on = module, put_on
+
+    def find_spec(self, name: str, path: Any = None, target: Any = None) -> Any:
+        """Find that module as usual, and have it tell us when it has run."""
+        if name != self._module:
+            return None
+        sys.meta_path.remove(self)
+        spec = importlib.util.find_spec(name)
+        if spec is not None and spec.loader is not None:
+            run = spec.loader.exec_module
+
+            def exec_module(module: ModuleType) -> None:
+                run(module)
+                self._put_on()
+
+            spec.loader.exec_module = exec_module  # type: ignore[method-assign]
+        return spec
+
+
+class _BoxedRecorder(Recorder):
+    """A recorder whose frames also keep the interpreter's own watch: it writes to the black box what a thread cannot."""
+
+    box: Any = None
+
+    def frame(self, number: int, dt: float | None = None) -> Any:
+        """Begin a frame, and the interpreter's watch with it."""
+        if self.box is not None:
+            faulthandler.dump_traceback_later(BLACK_BOX_AFTER_S, file=self.box)
+        return super().frame(number, dt)
+
+    def idle(self) -> None:
+        """End the frame and the watch."""
+        if self.box is not None:
+            faulthandler.cancel_dump_traceback_later()
+        super().idle()
+
+
+def main(arguments: list[str]) -> None:
+    """Run a game's script under a recorder that writes to a stream."""
+    global recorder
+    stream, script = arguments[0], arguments[1]
+    own = _BoxedRecorder(
+        stream, os.path.splitext(os.path.basename(script))[0], engine="Python", waits=panda3d.PandaAdapter.waits
+    )
+    own.box = open(stream + BLACK_BOX_SUFFIX, "w", encoding="utf-8")  # noqa: SIM115 - open as long as the game runs
+    faulthandler.enable(own.box)
+    recorder = own
+    adapter = panda3d.PandaAdapter(own)
+    sys.meta_path.insert(0, _AfterImport(panda3d.WATCHED_MODULE, adapter.put_on))
+    sys.argv = arguments[1:]
+    sys.path[0] = os.path.dirname(os.path.abspath(script))
+    try:
+        runpy.run_path(script, run_name="__main__")
+    except SystemExit:
+        own.close()
+        raise
+    except BaseException:
+        own.say(traceback.format_exc()[-3000:], "error")
+        own.flush()  # no bye: it died of this
+        raise
+    else:
+        own.close()
+    finally:
+        faulthandler.cancel_dump_traceback_later()
+
+
+if __name__ == "__main__":
+    if len(sys.argv) < 3:
+        sys.exit("usage: python -m opossum_recorder.launch STREAM game.py [ARGUMENTS …]")
+    # the game must find this module by its own name, with the recorder in it
+    from opossum_recorder import launch
+
+    launch.main(sys.argv[1:])

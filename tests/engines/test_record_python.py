@@ -1,0 +1,122 @@
+"""`opossum record -- python …`: five ways a game can end, and what the take says of each."""
+
+from __future__ import annotations
+
+import os
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import pytest
+
+from opossum.findings.examine import examine
+from opossum.take.opening import open_any
+
+GAME = """
+import sys, time
+from opossum_recorder import launch
+recorder = launch.recorder
+bound = recorder.bind("work", "ledger#1", "Ledger.on_work")
+
+def work(n):
+    if n == 30:
+        print("there", flush=True)
+        {ending}
+
+for n in range(40):
+    with recorder.frame(n, 1 / 60):
+        with recorder.call(recorder.send("work"), bound, "ledger#1", "Ledger.on_work", "ledger.py:7"):
+            work(n)
+"""
+
+COMMAND = [sys.executable, "-m", "opossum_commands", "record"]
+
+
+def recorded(folder: Path, ending: str, kill_after_s: float = 0.0):
+    """Run a game that ends so; return (status, what was said, the take or None)."""
+    script, target = folder / "game.py", folder / "game.take"
+    script.write_text(GAME.format(ending=ending))
+    process = subprocess.Popen(
+        [*COMMAND, "--out", str(target), "--", sys.executable, str(script)],
+        stdout=subprocess.PIPE,
+        stderr=subprocess.PIPE,
+        text=True,
+    )
+    if kill_after_s:
+        assert process.stdout.readline() == "there\n"
+        time.sleep(kill_after_s)
+        for child in Path(f"/proc/{process.pid}/task/{process.pid}/children").read_text().split():
+            os.kill(int(child), signal.SIGKILL)
+    _, said = process.communicate(timeout=60)
+    assert [path.name for path in folder.iterdir() if path.suffix == ".take"] == ["game.take"], said
+    assert sorted(path.name for path in folder.iterdir()) == ["game.py", "game.take"]
+    return process.returncode, said, open_any(str(target))
+
+
+def test_a_game_that_exits_normally(tmp_path):
+    """Its status is passed on, its take is closed, nothing is found."""
+    status, said, take = recorded(tmp_path, "sys.exit(7)")
+
+    assert status == 7
+    assert take.closed(0)
+    assert "Nothing found" in said
+    assert len(take.calls) == 31
+
+
+def test_a_game_that_raises(tmp_path):
+    """The error is in the call and in the log; the traceback is the user's as ever."""
+    status, said, take = recorded(tmp_path, 'raise KeyError("flour")')
+
+    assert status == 1
+    assert "KeyError: 'flour'" in said
+    assert not take.closed(0)
+    rets = take.tables["ret"]
+    assert take.text(int(rets["err"][-1])) == "KeyError: 'flour'"
+    assert "in work" in take.text(int(take.tables["say"]["text"][-1]))
+
+
+@pytest.mark.parametrize(
+    "ending",
+    ["while True: pass", "sum(range(10 ** 12))"],
+    ids=["a while without a call", "one C function that keeps the interpreter's lock"],
+)
+def test_a_game_that_is_stuck_and_killed(tmp_path, ending):
+    """The take names the call, the place and the function it hung in, even where no Python thread could run."""
+    status, said, take = recorded(tmp_path, ending, kill_after_s=1.8)
+    finding = next(finding for finding in examine(take) if finding.kind == "freeze")
+
+    assert status == 128 + signal.SIGKILL
+    assert "did not end by itself" in said
+    assert finding.cause == "endless-loop"
+    assert finding.subject.fn == "Ledger.on_work"
+    assert finding.frames == [30]
+    stack = next(detail for detail in finding.details if detail.startswith("Stack"))
+    assert stack.startswith("Stack, innermost first: work game.py:10")
+
+
+def test_a_game_that_is_killed_while_it_plays(tmp_path):
+    """What came before is there; between calls, nothing is called a freeze."""
+    status, _, take = recorded(tmp_path, "import os, signal; os.kill(os.getpid(), signal.SIGKILL)")
+
+    assert status == 128 + signal.SIGKILL
+    assert len(take.calls) == 31
+    assert take.calls.returned.tolist() == [True] * 30 + [False]
+
+
+@pytest.mark.parametrize(
+    ("arguments", "sentence"),
+    [
+        (["--", "love", "game"], "give a Python game after --"),
+        (["--", "python"], "give a Python game after --"),
+        (["--", "python", "/nowhere/game.py"], "there is no such game"),
+    ],
+)
+def test_what_cannot_be_recorded_is_said(arguments, sentence):
+    """In one sentence, status 2."""
+    result = subprocess.run([*COMMAND, *arguments], capture_output=True, text=True, timeout=60)
+
+    assert result.returncode == 2
+    assert sentence in result.stderr
+    assert result.stderr.count("\n") == 1
