@@ -105,7 +105,7 @@ class PandaAdapter:
 
         def recorded_accept(
             own: Any, event: str, thing: Any, method: Any, extraArgs: Any = (), persistent: int = 1
-        ) -> Any:  # noqa: N803
+        ) -> Any:
             if not callable(method):
                 return accept(own, event, thing, method, list(extraArgs), persistent)
             owner, key = self.name_of(thing), (event, id(thing))
@@ -136,7 +136,7 @@ class PandaAdapter:
                 recorder.unbind(binds.pop(key))
             return ignore_all(own, thing)
 
-        def recorded_send(own: Any, event: str, sentArgs: Any = (), taskChain: Any = None) -> Any:  # noqa: N803
+        def recorded_send(own: Any, event: str, sentArgs: Any = (), taskChain: Any = None) -> Any:
             sends.append(recorder.send(event, d=shown(sentArgs), via="queue" if taskChain else ""))
             try:
                 return send(own, event, list(sentArgs), taskChain)
