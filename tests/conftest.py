@@ -3,11 +3,8 @@
 from __future__ import annotations
 
 import os
-import sys
-from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-sys.path.insert(0, str(Path(__file__).parent))
 
 import pytest
 from hypothesis import HealthCheck, settings

@@ -29,7 +29,7 @@ LAUNCHED = "opossum_recorder"
 def record(out: str | None, force: bool, command: tuple[str, ...]) -> None:
     """Run a Python game under the recorder, without editing it, and save the take.
 
-    Known engine: Panda3D. The game's exit status is passed on; a crash or freeze leaves everything up to then.
+    Known engines: Panda3D, pygame-ce. The game's exit status is passed on; a crash or freeze leaves everything up to then.
     """
     program, *rest = command
     if not os.path.basename(program).startswith("python") or not rest or rest[0].startswith("-"):

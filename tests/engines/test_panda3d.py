@@ -2,44 +2,20 @@
 
 from __future__ import annotations
 
-import subprocess
-import sys
-from pathlib import Path
-
 import pytest
+from playing import EXAMPLES, played
 
 from opossum.findings.examine import examine
 from opossum.take.checks import check_take
-from opossum.take.opening import open_any
 from opossum.take.take import Take
 
-EXAMPLE = Path(__file__).parent.parent.parent / "docs" / "examples" / "panda3d_bakery.py"
-
-
-def played(folder: Path, *arguments: str, game: Path = EXAMPLE) -> Take:
-    """Record a game and return its take."""
-    target = folder / "panda.take"
-    command = [
-        sys.executable,
-        "-m",
-        "opossum_commands",
-        "record",
-        "--out",
-        str(target),
-        "--",
-        sys.executable,
-        str(game),
-        *arguments,
-    ]
-    result = subprocess.run(command, capture_output=True, text=True, timeout=120)
-    assert result.returncode == 0, result.stderr
-    return open_any(str(target))
+EXAMPLE = EXAMPLES / "panda3d_bakery.py"
 
 
 @pytest.fixture(scope="module")
 def healthy(tmp_path_factory) -> Take:
     """Return the take of the game without a fault."""
-    return played(tmp_path_factory.mktemp("panda"))
+    return played(tmp_path_factory.mktemp("panda"), EXAMPLE)
 
 
 def names(take: Take, event: str) -> list[str]:
@@ -106,7 +82,7 @@ def test_lives_end_where_the_game_ends_them(healthy):
 
 def test_a_listener_that_stays_after_destroy_is_found(tmp_path):
     """The messenger holds it; it is called on every quarter."""
-    found = [finding for finding in examine(played(tmp_path, "stale")) if finding.kind == "stale-listener"]
+    found = [finding for finding in examine(played(tmp_path, EXAMPLE, "stale")) if finding.kind == "stale-listener"]
 
     assert [finding.cause for finding in found] == ["called-after-gone"]
     assert found[0].subject.fn == "Customer.on_quarter"
@@ -115,7 +91,7 @@ def test_a_listener_that_stays_after_destroy_is_found(tmp_path):
 
 def test_a_slow_listener_is_found(tmp_path):
     """The call is named, not the frame."""
-    found = [finding for finding in examine(played(tmp_path, "slow")) if finding.cause == "slow-call"]
+    found = [finding for finding in examine(played(tmp_path, EXAMPLE, "slow")) if finding.cause == "slow-call"]
 
     assert [finding.subject.fn for finding in found] == ["Ledger.on_quarter"]
 
@@ -146,7 +122,7 @@ def test_what_the_engine_allows_is_recorded_as_it_is(tmp_path):
         "for n in range(3): base.taskMgr.step()\n"
         "sys.exit(0)\n"
     )
-    take = played(tmp_path, game=game)
+    take = played(tmp_path, game)
     functions = [take.function_of_call(call) for call in range(len(take.calls))]
 
     assert check_take(take) == []

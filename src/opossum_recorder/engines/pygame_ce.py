@@ -1,0 +1,229 @@
+"""Records a pygame-ce game: its clock, its event queue, its timers, its sprites.
+
+pygame has no listeners: an event is handled where the game takes it from `event.get`, so what runs between one
+event of that loop and the next is recorded as one call of the function that loops.  A group's `update` is a tick
+that calls each sprite.  What a call changed is not known, so `eff` stays out.  A sprite begins, for us, where a
+group first updates it, and ends in `kill`.
+"""
+
+from __future__ import annotations
+
+import functools
+import os
+import sys
+from collections.abc import Iterator
+from types import FrameType
+from typing import Any
+
+from opossum_recorder.recorder import Recorder
+
+WATCHED_MODULE = "pygame"
+QUEUE = "events"
+MOST_POSTED = 70_000
+"""Posted events are remembered until they are taken, at most as many as the engine's own queue holds."""
+
+
+class PygameAdapter:
+    """Puts the recorder into pygame's modules; one a process."""
+
+    def __init__(self, recorder: Recorder) -> None:
+        self.recorder = recorder
+        self._frame = -1
+        self._posted: dict[int, tuple[Any, int]] = {}
+        self._timers: dict[int, int] = {}
+        self._names: dict[int, tuple[Any, str]] = {}
+        self._counts: dict[str, int] = {}
+        self._phase = ""
+
+    def put_on(self) -> None:
+        """Patch clock, events, timers, display and groups."""
+        import pygame
+
+        self._watch_clock(pygame)
+        self._watch_events(pygame)
+        self._watch_timers(pygame)
+        self._watch_display(pygame)
+        self._watch_sprites(pygame)
+
+    # --- frames ------------------------------------------------------------------------------------
+
+    def _begin_frame(self, dt: float | None = None) -> None:
+        self._frame += 1
+        self._phase = ""
+        self.recorder.frame(self._frame, dt)
+
+    def _tell_phase(self, name: str) -> None:
+        if self._frame < 0:
+            self._begin_frame()
+        if name != self._phase:
+            self._phase = name
+            self.recorder.phase(name)
+
+    def _watch_clock(self, pygame: Any) -> None:
+        adapter, original = self, pygame.time.Clock
+
+        class Clock:
+            """Stands in for pygame's clock, which cannot be subclassed: ticking is where a frame ends and begins."""
+
+            def __init__(self) -> None:
+                self._clock = original()
+
+            def tick(self, *args: Any, **kwargs: Any) -> int:
+                return self._ticked(self._clock.tick, args, kwargs)
+
+            def tick_busy_loop(self, *args: Any, **kwargs: Any) -> int:
+                return self._ticked(self._clock.tick_busy_loop, args, kwargs)
+
+            def _ticked(self, tick: Any, args: Any, kwargs: Any) -> int:
+                if adapter._frame < 0:
+                    adapter._begin_frame()
+                adapter.recorder.idle()
+                passed = tick(*args, **kwargs)
+                adapter._begin_frame(passed / 1000)
+                return int(passed)
+
+            def __getattr__(self, name: str) -> Any:
+                return getattr(self._clock, name)
+
+        pygame.time.Clock = Clock
+
+    def _watch_display(self, pygame: Any) -> None:
+        for name in ("flip", "update"):
+            setattr(pygame.display, name, self._in_phase(getattr(pygame.display, name), "display"))
+
+    def _in_phase(self, function: Any, phase: str) -> Any:
+        @functools.wraps(function)
+        def run(*args: Any, **kwargs: Any) -> Any:
+            self._tell_phase(phase)
+            return function(*args, **kwargs)
+
+        return run
+
+    # --- events ------------------------------------------------------------------------------------
+
+    def _watch_events(self, pygame: Any) -> None:
+        adapter, recorder = self, self.recorder
+        post, get = pygame.event.post, pygame.event.get
+
+        class Taken(list):
+            """What `event.get` returns: a list whose loop tells how long each event was handled."""
+
+            def __iter__(self) -> Iterator[Any]:
+                handler = sys._getframe(1)
+                for event in list.__iter__(self):
+                    number, owner, function, place = adapter._arrived(pygame, event, handler)
+                    with recorder.call(number, None, owner, function, place):
+                        yield event
+
+        def recorded_post(event: Any) -> Any:
+            number = recorder.send(event_name(pygame, event), via="queue", q=QUEUE, d=shown(event))
+            accepted = post(event)
+            if accepted is not False:
+                recorder.put(QUEUE, number)
+                if len(adapter._posted) < MOST_POSTED:
+                    # the dictionary of a posted event comes back as the very same object
+                    adapter._posted[id(event.__dict__)] = (event.__dict__, number)
+            return accepted
+
+        def recorded_get(*args: Any, **kwargs: Any) -> Any:
+            adapter._tell_phase("events")
+            return Taken(get(*args, **kwargs))
+
+        pygame.event.post, pygame.event.get = recorded_post, recorded_get
+
+    def _arrived(self, pygame: Any, event: Any, handler: FrameType) -> tuple[int, str, str, str]:
+        """Tell of an event that is being handled; return its send and who handles it."""
+        code = handler.f_code
+        own = handler.f_locals.get("self")
+        owner = self.name_of(own) if own is not None else code.co_name.strip("<>")
+        place = f"{os.path.basename(code.co_filename)}:{handler.f_lineno}"
+        posted = self._posted.pop(id(event.__dict__), None)
+        if posted is not None and posted[0] is event.__dict__:
+            self.recorder.pull(QUEUE, posted[1])
+            return posted[1], owner, code.co_qualname, place
+        name = event_name(pygame, event)
+        arm = self._timers.get(event.type)
+        if arm is not None:
+            return self.recorder.send(name, via="timer", a=arm), owner, code.co_qualname, place
+        edges = {pygame.KEYDOWN: "down", pygame.KEYUP: "up", pygame.MOUSEBUTTONDOWN: "down", pygame.MOUSEBUTTONUP: "up"}
+        if event.type in edges:
+            key = pygame.key.name(event.key) if hasattr(event, "key") else f"button {event.button}"
+            number = self.recorder.send(name, via="input", key=key, edge=edges[event.type])
+        else:
+            number = self.recorder.send(name, d=shown(event))
+        return number, owner, code.co_qualname, place
+
+    def _watch_timers(self, pygame: Any) -> None:
+        set_timer = pygame.time.set_timer
+
+        def recorded(event: Any, millis: int, loops: int = 0) -> Any:
+            kind = event if isinstance(event, int) else event.type
+            old = self._timers.pop(kind, None)
+            if old is not None:
+                self.recorder.disarm(old, "cleared")
+            result = set_timer(event, millis, loops)
+            if millis > 0:
+                name = event_name(pygame, event if not isinstance(event, int) else pygame.event.Event(kind))
+                self._timers[kind] = self.recorder.arm("timer", "", name, sec=millis / 1000, loop=loops != 1)
+            return result
+
+        pygame.time.set_timer = recorded
+
+    # --- sprites -----------------------------------------------------------------------------------
+
+    def name_of(self, thing: Any) -> str:
+        """Return the name of an object, telling of its beginning when it is first seen."""
+        known = self._names.get(id(thing))
+        if known is not None and known[0] is thing:
+            return known[1]
+        class_name = type(thing).__name__
+        self._counts[class_name] = self._counts.get(class_name, 0) + 1
+        name = f"{class_name.lower()}#{self._counts[class_name]}"
+        self._names[id(thing)] = (thing, name)
+        self.recorder.spawn(name, class_name)
+        return name
+
+    def _watch_sprites(self, pygame: Any) -> None:
+        import pygame.sprite as sprites
+
+        recorder = self.recorder
+        kill = sprites.Sprite.kill
+
+        def recorded_update(group: Any, *args: Any, **kwargs: Any) -> None:
+            self._tell_phase("update")
+            number = recorder.send(f"{type(group).__name__} update", via="tick")
+            for sprite in group.sprites():
+                function = type(sprite).update
+                code = getattr(function, "__code__", None)
+                place = f"{os.path.basename(code.co_filename)}:{code.co_firstlineno}" if code is not None else ""
+                with recorder.call(
+                    number, None, self.name_of(sprite), getattr(function, "__qualname__", "update"), place
+                ):
+                    sprite.update(*args, **kwargs)
+
+        def recorded_kill(sprite: Any) -> None:
+            kill(sprite)
+            known = self._names.pop(id(sprite), None)
+            if known is not None:
+                recorder.gone(known[1])
+
+        for kind, name, method in (
+            (sprites.AbstractGroup, "update", recorded_update),
+            (sprites.Sprite, "kill", recorded_kill),
+        ):
+            setattr(kind, name, method)
+
+
+def event_name(pygame: Any, event: Any) -> str:
+    """Return an event's name; the game's own kinds are told apart by their number."""
+    name = pygame.event.event_name(event.type)
+    return f"{name} {event.type - pygame.USEREVENT}" if event.type >= pygame.USEREVENT else name
+
+
+def shown(event: Any) -> dict[str, Any] | None:
+    """Return what an event carries as short plain values, None for nothing."""
+    plain = {
+        name: value if isinstance(value, str | int | float | bool | None) else repr(value)[:80]
+        for name, value in list(event.__dict__.items())[:8]
+    }
+    return plain or None

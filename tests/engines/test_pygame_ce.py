@@ -1,0 +1,80 @@
+"""pygame-ce: the real engine without a screen, running a game that knows nothing of the recorder."""
+
+from __future__ import annotations
+
+import pytest
+from playing import EXAMPLES, played
+
+from opossum.findings.examine import examine
+from opossum.take.checks import check_take
+from opossum.take.take import Take
+
+EXAMPLE = EXAMPLES / "pygame_bakery.py"
+
+
+@pytest.fixture(scope="module")
+def healthy(tmp_path_factory) -> Take:
+    """Return the take of the game without a fault."""
+    return played(tmp_path_factory.mktemp("pygame"), EXAMPLE)
+
+
+def test_the_stream_is_sound(healthy):
+    """Nothing damaged, nothing dangling, closed on purpose, and nothing wrong to be found."""
+    assert check_take(healthy) == []
+    assert len(healthy.frames) > 40
+    assert [finding for finding in examine(healthy) if finding.kind != "freeze"] == []
+
+
+def test_a_frame_ends_where_the_clock_ticks(healthy):
+    """Waiting in `tick` is no work."""
+    frames = healthy.frames
+    usual = sorted(frames.work_ns[frames.settled].tolist())[len(frames) // 2]
+
+    assert usual < 8_000_000
+    assert healthy.tables["frame"]["dt"][5] > 0.005
+
+
+def test_posted_events_are_put_and_pulled(healthy):
+    """The very event that was posted is the one that is taken; its cause is the sprite that posted it."""
+    put, pull = healthy.tables["put"], healthy.tables["pull"]
+    assert len(put) >= 3
+    assert set(pull["s"].tolist()) <= set(put["s"].tolist())
+    sends = healthy.tables["send"]
+    bread = [row for row in range(len(sends)) if healthy.text(int(sends["ev"][row])) == "UserEvent 2"]
+    causes = {healthy.function_of_call(int(healthy.sends.cause[row])) for row in bread}
+    assert causes == {"Oven.update"}
+    assert '"loaf": 1' in sends.json("d")[bread[0]]
+
+
+def test_what_handles_an_event_is_a_call_of_the_loop_that_took_it(healthy):
+    """Of the object whose method loops."""
+    handled = [call for call in range(len(healthy.calls)) if healthy.event_of_call(call) == "UserEvent 1"]
+
+    assert {healthy.function_of_call(call) for call in handled} == {"Bakery.handle"}
+    assert {healthy.owner_of_call(call) for call in handled} == {"bakery#1"}
+    assert {healthy.via_of_send(int(healthy.calls.send[call])) for call in handled} == {"timer"}
+    assert len(handled) == 12
+
+
+def test_timers_are_armed_and_cleared(healthy):
+    """A timer set to nothing is cleared."""
+    arms = healthy.tables["arm"]
+    assert (len(arms), float(arms["sec"][0]), int(arms["loop"][0])) == (1, 0.1, 1)
+    assert len(healthy.arms.firings.rows(0)) == 12
+    assert healthy.text(int(healthy.tables["disarm"]["how"][0])) == "cleared"
+
+
+def test_sprites_are_called_by_their_groups_tick_until_they_are_killed(healthy):
+    """One call a sprite and frame; `kill` is the end."""
+    ticks = [call for call in range(len(healthy.calls)) if healthy.via_of_send(int(healthy.calls.send[call])) == "tick"]
+    by_owner = {owner: sum(healthy.owner_of_call(call) == owner for call in ticks) for owner in ("oven#1", "oven#2")}
+
+    assert [healthy.text(int(code)) for code in healthy.tables["gone"]["o"]] == ["oven#1"]
+    assert 55 <= by_owner["oven#1"] < by_owner["oven#2"]
+
+
+def test_a_slow_handler_is_found(tmp_path):
+    """The call is named, and the event it handled."""
+    found = [finding for finding in examine(played(tmp_path, EXAMPLE, "slow")) if finding.cause == "slow-call"]
+
+    assert [(finding.subject.fn, finding.subject.ev) for finding in found] == [("Bakery.handle", "UserEvent 1")]
