@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import subprocess
 import sys
 import tempfile
 import time
@@ -73,7 +74,28 @@ def main() -> None:
     session.set_window(float(session.axis.edges[column]) - 1, float(session.axis.edges[column]) + 3)
     session.settle()
     shoot("few-frames")
+    if not wanted or "live" in wanted:
+        live(application, window)
+        shoot("live")
     window.close()
+
+
+def live(application: QApplication, window: DeskWindow) -> None:
+    """Let the bakery play to the desk for some seconds."""
+    os.environ["XDG_DATA_HOME"] = tempfile.mkdtemp()
+    window.listen(0)
+    assert window.listener is not None
+    command = [sys.executable, "-m", "opossum_commands", "demo", "--link", f"127.0.0.1:{window.listener.port}"]
+    game = subprocess.Popen([*command, "--seconds", "30"], stdout=subprocess.DEVNULL)
+
+    def has_played() -> bool:
+        session = window.session
+        live = session is not None and session.take.name.startswith("game-")
+        return live and session.take.duration_ns > 15e9 and session.examined and len(session.findings) > 0
+
+    wait(application, has_played, 60)
+    game.kill()
+    game.wait()
 
 
 if __name__ == "__main__":

@@ -18,15 +18,16 @@ DEFAULT_SEED = 7
 
 
 def record_night(
-    path: str | os.PathLike[str],
+    path: str | os.PathLike[str] | None,
     faults: Iterable[str] = (),
     *,
     seed: int = DEFAULT_SEED,
     seconds: float = DEFAULT_SECONDS,
     real_time: bool = False,
+    link: str = "",
     progress: Callable[[float], None] | None = None,
 ) -> Recorder:
-    """Play a night and record it as a stream at `path`; the same seed gives the same night.
+    """Play a night and record it as a stream at `path`, or over a `link`; the same seed gives the same night.
 
     `progress` is called about once a second of play with the share that is done.  Returns the closed
     recorder (its `lost` and `trouble` say whether all was written).
@@ -47,6 +48,7 @@ def record_night(
             phases=PHASES,
             clock=clock,
             watch_after=0.25 if real_time else 0,
+            link=link,
         )
 
     world = World(recorder_for, seed, frozenset(faults), HZ, real_time)

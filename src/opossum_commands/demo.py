@@ -26,6 +26,7 @@ from opossum_commands.reading import CommandError, opened
 @click.option("--seed", type=int, help="Another night: the same seed plays the same night.")
 @click.option("--seconds", type=click.FloatRange(1, 36_000), help="Length of the night's play.")
 @click.option("--real-time", is_flag=True, help="Play as slowly as a game does, with a real watchdog.")
+@click.option("--link", metavar="HOST:PORT", default="", help="Play in real time to an Opossum that listens there.")
 @click.option(
     "--out",
     metavar="FILE",
@@ -39,6 +40,7 @@ def demo(
     seed: int | None,
     seconds: float | None,
     real_time: bool,
+    link: str,
     out: str | None,
     force: bool,
 ) -> None:
@@ -65,6 +67,9 @@ def demo(
         raise CommandError(f"{out}: is there already; give --force to replace it.")
     if out is not None and not out.endswith((".take", ".jsonl", ".jsonl.gz")):
         raise CommandError(f"{out}: the ending does not say what to make; use .take, .flow.jsonl or .flow.jsonl.gz.")
+    if link:
+        _play_to(link, faults, healthy, seed, seconds)
+        return
     if not (faults or healthy or seed is not None or seconds is not None or real_time or out):
         run_on_screen([str(demo_take_path())])
     named = tuple(name for given in faults for name in given.replace(",", " ").split())
@@ -102,6 +107,29 @@ def demo(
             click.echo(f"{out}: {take.records:,} records, {Path(out).stat().st_size:,} bytes")
             return
     run_on_screen([], take=take)
+
+
+def _play_to(link: str, faults: tuple[str, ...], healthy: bool, seed: int | None, seconds: float | None) -> None:
+    """Play the night in real time to whoever listens."""
+    from moonrise_bakery.faults import DEMO_FAULTS
+    from moonrise_bakery.night import DEFAULT_SECONDS, DEFAULT_SEED, record_night
+
+    named = tuple(name for given in faults for name in given.replace(",", " ").split())
+    try:
+        recorder = record_night(
+            None,
+            () if healthy else named or DEMO_FAULTS,
+            seed=DEFAULT_SEED if seed is None else seed,
+            seconds=DEFAULT_SECONDS if seconds is None else seconds,
+            real_time=True,
+            link=link,
+            progress=_tell_progress if sys.stderr.isatty() else None,
+        )
+    except ValueError as error:
+        raise CommandError(f"{error}.") from None
+    if recorder.trouble:
+        raise CommandError(f"{link}: {recorder.trouble}.")
+    click.echo(f"The night was played to {link}; {recorder.lost:,} records were lost.")
 
 
 def _tell_progress(share: float) -> None:

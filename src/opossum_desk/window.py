@@ -244,15 +244,19 @@ class DeskWindow(QMainWindow):
             if self.listener is not None and own == str(self.listener.out):
                 self.follow_growth()
 
-    def show_session(self, session: Session) -> None:
-        """Put a take on the desk and have it examined."""
+    def show_session(self, session: Session, grown: bool = False) -> None:
+        """Put a take on the desk and have it examined; `grown`: it is the one on the desk, longer by now."""
         self.session = session
-        self.flow.banner.hide()
-        self.flow.set_session(session)
+        if grown:
+            self.flow.set_grown_session(session)
+        else:
+            self.flow.banner.hide()
+            self.flow.set_session(session)
         session.subscribe("selection window axis measure", self._tell_selection)
         session.subscribe("bookmarks", self._keep_bookmarks)
         self.setWindowTitle(f"{session.take.name} – Opossum")
-        self.show_flow()
+        if not grown:
+            self.show_flow()
         self._tell_selection()
         # what is there is painted first, then examined
         QTimer.singleShot(0, lambda: self._examine(session))
@@ -356,7 +360,7 @@ class DeskWindow(QMainWindow):
         if session is None or self.session is None:
             return
         session.carry_over(self.session)
-        self.show_session(session)
+        self.show_session(session, grown=True)
 
     # --- listening ---------------------------------------------------------------------------------
 

@@ -336,9 +336,13 @@ def test_a_session_of_a_grown_stream_goes_on_where_the_old_one_was():
     assert longer.high == longer.axis.extent[1]
     old.set_window(5, 9)
     old.set_sieve("cat")
+    old.fold_all(False)
+    old.set_findings(examine(old.take))
     again = Session(tape.take(bye=False))
     again.carry_over(old)
     assert (again.low, again.high) == (5, 9)
+    assert len(again.rows) == len(old.rows) == 4
+    assert (again.findings, again.examined) == (old.findings, True)
     assert again.matched_count == old.matched_count
 
 

@@ -645,8 +645,15 @@ def test_the_desk_listens_for_a_game_and_grows_with_it(desk, qtbot, monkeypatch,
     qtbot.waitUntil(lambda: desk.session is not None and desk.session.axis.count >= 30, timeout=10_000)
     assert desk.places.currentWidget() is desk.flow
     assert desk.session.take.game == "Live Bakery"
+    desk.flow.sieve.line.setText("oven")
+    desk.flow.sieve.apply()
+    desk.session.select_column(5)
+    desk.flow.sieve.line.setFocus()
     play(30, 60)
     qtbot.waitUntil(lambda: desk.session.axis.count == 60, timeout=10_000)
+    assert (desk.flow.sieve.line.text(), desk.session.sieve_text) == ("oven", "oven")
+    assert "of 60 calls" in desk.flow.sieve.told.text()
+    assert desk.session.column == 5
     recorder.close()
     qtbot.waitUntil(lambda: "has ended" in desk.told.toolTip(), timeout=10_000)
     assert desk.listener is None

@@ -293,6 +293,27 @@ def test_the_command_records_a_game_into_a_take(tmp_path):
     assert [path.name for path in tmp_path.iterdir()] == ["night.take"]
 
 
+def test_the_bakery_plays_to_whoever_listens(listener):
+    """In real time, with nothing lost."""
+    command = [
+        sys.executable,
+        "-m",
+        "opossum_commands",
+        "demo",
+        "--link",
+        f"127.0.0.1:{listener.port}",
+        "--seconds",
+        "1",
+        "--healthy",
+    ]
+    result = subprocess.run(command, capture_output=True, text=True, timeout=60)
+    until(lambda: bool(listener.peers) and listener.peers[0].closed)
+
+    assert result.returncode == 0, result.stderr
+    assert "0 records were lost" in result.stdout
+    assert int((open_any(str(listener.out)).frames.number >= 0).sum()) == 60
+
+
 def test_the_command_says_when_nobody_came(tmp_path):
     """One sentence, status 2, no empty file."""
     command = [

@@ -449,8 +449,18 @@ class Session:
         self.column, self.call = other.column, other.call
         self.bookmarks = other.bookmarks
         self._past = other._past
+        self.hide_unmatched = other.hide_unmatched
+        if len(self.take.peers) == len(other.take.peers) == 1:
+            # one peer's records only follow those before: what was found still stands where it stood
+            self.findings, self.examined, self.finding = other.findings, other.examined, other.finding
+            if self.findings:
+                self.set_findings(self.findings)
+        unfolded = {other.threads.class_key(group) for group in other.unfolded}
+        groups = range(len(self.threads.first_of_class))
+        self.unfolded = {group for group in groups if self.threads.class_key(group) in unfolded}
         if other.sieved:
             self.set_sieve(other.sieve_text)
+        self._relate(self.call)
         self.order_rows()
 
     # --- history ---------------------------------------------------------------------------------------

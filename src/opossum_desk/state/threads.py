@@ -217,6 +217,14 @@ class Threads:
         result[listener[heads]] = place[heads + sizes // 2]
         return result
 
+    def class_key(self, group: int) -> tuple[str, str, str, str]:
+        """Return what names a folded class in another take of the game: peer, class, function, event."""
+        take, listeners = self.take, self.take.listeners
+        listener = int(self.first_of_class[group])
+        owner = take.class_of(int(listeners.owner[listener]))
+        function, event = take.text(int(listeners.function[listener])), take.text(int(listeners.event[listener]))
+        return take.peers[int(listeners.peer[listener])].name, owner, function, event
+
     def label(self, row: Row) -> tuple[str, str]:
         """Return (owner or class, function and event) of a row for its label; remembered, for every painting asks."""
         if row not in self._labels:

@@ -132,6 +132,18 @@ class FlowPlace(QWidget):
         if session is not None:
             session.subscribe("selection rows", self._follow_selection)
 
+    def set_grown_session(self, session: Session) -> None:
+        """Show a take that has grown, leaving everything where its user has put it."""
+        bars = (self.loom.scroll_bar, self.strands.scroll_bar, self.slice.verticalScrollBar())
+        values, only, asked = [bar.value() for bar in bars], self.findings.only, self.all_findings.isVisible()
+        self.sieve.leave_as_it_is = True
+        self.set_session(session)
+        self.sieve.leave_as_it_is = False
+        self.findings.ask(only)
+        self.all_findings.setVisible(asked)
+        for bar, value in zip(bars, values, strict=True):
+            bar.setValue(value)
+
     def _follow_selection(self) -> None:
         if self.session is not None and self.session.call >= 0:
             self.loom.scroll_to_call(self.session.call)

@@ -18,6 +18,8 @@ class SieveLine(QWidget):
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.session: Session | None = None
+        self.leave_as_it_is = False
+        """Keep what is written when the next session comes: it is the same take, grown."""
         self.line = QLineEdit(self)
         self.line.setPlaceholderText("Sieve: oven  -via:tick  twice  wasted  frame:120-180")
         self.line.setClearButtonEnabled(True)
@@ -51,10 +53,13 @@ class SieveLine(QWidget):
     def set_session(self, session: Session | None) -> None:
         """Sieve the calls of a session."""
         self.session = session
-        self.line.clear()
-        self._tell("")
         if session is not None:
             session.subscribe("sieve", self._follow)
+        if self.leave_as_it_is and session is not None:
+            self._follow_count()
+            return
+        self.line.clear()
+        self._tell("")
 
     def apply(self) -> None:
         """Sieve by what is written now; a word that is not understood is said, and nothing changes."""
@@ -70,6 +75,10 @@ class SieveLine(QWidget):
         assert self.session is not None
         if self.line.text().strip() != self.session.sieve_text.strip():
             self.line.setText(self.session.sieve_text)
+        self._follow_count()
+
+    def _follow_count(self) -> None:
+        assert self.session is not None
         self.hide_rest.setChecked(self.session.hide_unmatched)
         self.hide_rest.setEnabled(self.session.sieved)
         self._tell(
