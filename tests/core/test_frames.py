@@ -122,13 +122,6 @@ def test_each_peer_has_frames_of_its_own():
     assert frames.rows_of_lines(np.array([1, 0]), np.array([6, 6])).tolist() == [4, 1]
 
 
-def test_the_frame_that_holds_a_moment():
-    """Moments beyond the ends go to the nearest frame."""
-    frames = Tape()("frame", n=0).ms(16)("frame", n=1).ms(16)("frame", n=2).take(bye=False).frames
-
-    assert [frames.row_at(0, time * MS) for time in (-5, 8, 20, 900)] == [0, 0, 1, 2]
-
-
 @pytest.mark.parametrize(
     ("text", "names"), [('["a","b"]', ["a", "b"]), ('["a",1]', ["a"]), ("{}", []), ("", []), ("nonsense", [])]
 )

@@ -11,7 +11,7 @@ from opossum.stream.contents import StreamError
 from opossum.stream.following import FollowedStream
 from opossum.stream.writing import stream_lines
 from opossum.take.checks import check_take
-from opossum.take.sieve import CallFlags, SieveError, Term, frame_budget_ns, parse_sieve, sieve_calls
+from opossum.take.sieve import SieveError, Term, frame_budget_ns, parse_sieve, sieve_calls
 from tape import Tape, read
 
 
@@ -64,7 +64,7 @@ def kitchen():
 def test_the_sieve_lets_through(kitchen, text, calls):
     """Words narrow together; a leading minus excludes."""
     twice = np.array([False] * 4 + [True])
-    assert np.flatnonzero(sieve_calls(kitchen, parse_sieve(text), CallFlags(twice))).tolist() == calls
+    assert np.flatnonzero(sieve_calls(kitchen, parse_sieve(text), twice)).tolist() == calls
 
 
 def test_words_that_cannot_be_understood_are_said():
@@ -74,7 +74,6 @@ def test_words_that_cannot_be_understood_are_said():
     with pytest.raises(SieveError, match="`frame:abc` is no frame; write frame:120 or frame:120-180"):
         parse_sieve("frame:abc")
     assert parse_sieve("-ev:x -") == [Term("ev", "x", True), Term("any", "-", False)]
-    assert CallFlags.none(3).twice.tolist() == [False] * 3
 
 
 def test_the_frame_budget_comes_from_the_head_or_the_usual_frame(kitchen):

@@ -91,10 +91,6 @@ class Scene:
         rows = np.unique(np.asarray(frame_rows, np.int64))
         return rows, self.take.frame_numbers(rows)
 
-    def frame_of_line(self, peer: int, line: int) -> int:
-        """Return the frame row a line of the stream falls in, -1 before the first."""
-        return int(self.take.frames.rows_of_lines(np.array([peer]), np.array([line]))[0])
-
     def by_class(self, calls: Array) -> Iterable[Array]:
         """Yield `calls` (rows, ascending) split by (peer, class, function, event)."""
         if not len(calls):

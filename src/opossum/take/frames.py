@@ -67,12 +67,6 @@ class Frames:
             rows[mine] = np.where(place >= 0, place + span.start, -1)
         return rows
 
-    def row_at(self, peer: int, time_ns: float) -> int:
-        """Return the row of the peer's frame that holds a moment (the nearest, if none does)."""
-        span = self.of_peer(peer)
-        place = int(np.searchsorted(self.start_ns[span], time_ns, "right")) - 1
-        return span.start + max(0, min(place, span.stop - span.start - 1))
-
 
 def make_frames(take: Take) -> Frames:
     """Build the frames of every peer. Cost: linear in frames, phases and idles."""

@@ -116,7 +116,7 @@ class ObjectLives:
 class Binds:
     """Columns beside the `bind` table: when each listener ended and when its owner did.
 
-    `unbind_line`: line of its `unbind`; `owner_gone_line`, `owner_gone_ns`, `source_gone_line`: the first
+    `unbind_line`: line of its `unbind`; `owner_gone_line`, `source_gone_line`: the first
     `gone` of owner and `src` after the bind; all `NEVER` where there is none. `frame`: frame row.
     `same`: number of its (peer, event, owner, function, src).
     """
@@ -124,9 +124,7 @@ class Binds:
     frame: Array
     unbind_line: Array
     owner_gone_line: Array
-    owner_gone_ns: Array
     source_gone_line: Array
-    source_gone_ns: Array
     same: Array
 
 
@@ -137,15 +135,13 @@ def make_binds(take: Take) -> Binds:
     rows = take.bind_ids.rows(unbinds["p"], unbinds["b"])[::-1]
     lines = np.asarray(unbinds["line"], np.int64)[::-1]
     unbind_line[rows[rows >= 0]] = lines[rows >= 0]
-    owner_line, owner_ns = take.objects.next_gone(table["p"], table["o"], table["line"])
-    source_line, source_ns = take.objects.next_gone(table["p"], table["src"], table["line"])
+    owner_line, _ = take.objects.next_gone(table["p"], table["o"], table["line"])
+    source_line, _ = take.objects.next_gone(table["p"], table["src"], table["line"])
     same, _ = factorised(table["p"], table["ev"], table["o"], table["fn"], table["src"])
     return Binds(
         take.frames.rows_of_lines(table["p"], table["line"]),
         unbind_line,
         owner_line,
-        owner_ns,
         source_line,
-        source_ns,
         same,
     )

@@ -8,7 +8,7 @@ Plain words match event, owner, class or function; `ev:`, `o:`, `cls:`, `fn:`, `
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -33,19 +33,6 @@ class Term:
     subject: str
     text: str = ""
     exclude: bool = False
-
-
-@dataclass(frozen=True)
-class CallFlags:
-    """Boolean arrays (calls,) that findings add to what the take itself knows."""
-
-    twice: Array
-    extra: dict[str, Array] = field(default_factory=dict)
-
-    @staticmethod
-    def none(count: int) -> CallFlags:
-        """Return flags of a take that was not examined yet."""
-        return CallFlags(np.broadcast_to(np.False_, (count,)))
 
 
 def parse_sieve(text: str) -> list[Term]:
@@ -88,21 +75,24 @@ def _frame_range(value: str) -> tuple[int, int]:
         raise SieveError(f"`frame:{value}` is no frame; write frame:120 or frame:120-180") from None
 
 
-def sieve_calls(take: Take, terms: list[Term], flags: CallFlags) -> Array:
-    """Return a boolean array (calls,): which calls pass. Cost: linear in the calls, once a term."""
+def sieve_calls(take: Take, terms: list[Term], twice: Array) -> Array:
+    """Return a boolean array (calls,): which calls pass. `twice` (calls,) says which findings call doubled.
+
+    Cost: linear in the calls, once a term.
+    """
     passed = np.ones(len(take.calls), bool)
     for term in terms:
-        hit = _matches(take, term, flags)
+        hit = _matches(take, term, twice)
         passed &= ~hit if term.exclude else hit
     return passed
 
 
-def _matches(take: Take, term: Term, flags: CallFlags) -> Array:
+def _matches(take: Take, term: Term, twice: Array) -> Array:
     calls, listeners = take.calls, take.listeners
     if term.subject == "wasted":
         return calls.effect == 0
     if term.subject == "twice":
-        return np.asarray(flags.twice)
+        return twice
     if term.subject == "gone":
         return take.owner_gone
     if term.subject == "slow":

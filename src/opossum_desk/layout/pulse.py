@@ -37,7 +37,6 @@ class PulsePicture:
     ticks: list[tuple[float, str]]
     grid: list[tuple[float, str]]
     top_ms: float
-    most_calls: int
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,7 +90,6 @@ def layout_pulse(session: Session, width: float, left: float) -> PulsePicture:
         _ticks(session, scale),
         grid_marks(axis, scale, 110.0),
         top / 1e6,
-        int(counts.max()) if len(counts) else 0,
     )
 
 

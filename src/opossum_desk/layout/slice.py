@@ -30,7 +30,6 @@ class SliceRow:
     start: str = ""
     share: float = 0.0
     marks: tuple[str, ...] = ()
-    caused_by_earlier_frame: bool = False
 
 
 @dataclass(frozen=True)
@@ -100,16 +99,24 @@ def layout_slice(session: Session) -> SlicePicture:
                 f"{take.owner_of_call(call)} {take.function_of_call(call).rpartition('.')[2]}",
                 call,
                 min(depth[call], DEEPEST_INDENT),
-                take.event_of_call(call),
+                take.event_of_call(call) + _from_earlier(session, call, row),
                 take.via_of_send(int(take.calls.send[call])),
                 short_time(float(take.calls.duration_ns[call])),
                 f"+{(take.calls.start_ns[call] - start_ns) / 1e6:.2f}",
                 float(take.calls.duration_ns[call]) / longest,
                 tuple(marks),
-                parent >= 0 and parent not in depth,
             )
         )
     length = short_time(float(session.frame_lengths[row]))
     loading = " · loading" if take.frames.loading[row] else ""
     title = f"Frame {number}" if number >= 0 else "Start-up"
     return SlicePicture(title, f"{len(calls) + left_out:,} calls · {length} of work{loading}", rows, left_out)
+
+
+def _from_earlier(session: Session, call: int, row: int) -> str:
+    """Say from which earlier frame a call's cause reaches into this one, if it does."""
+    take = session.take
+    parent = int(take.calls.parent[call])
+    if parent < 0 or take.calls.frame[parent] == row:
+        return ""
+    return f" (from frame {take.frames.number[take.calls.frame[parent]]})"

@@ -71,11 +71,6 @@ class Axis:
         """Return the row among all frames of a column."""
         return self.first_row + column
 
-    def column_of_row(self, row: int) -> int:
-        """Return the column of a frame row; of another peer's frame, -1."""
-        column = row - self.first_row
-        return column if 0 <= column < self.count else -1
-
 
 def make_axis(take: Take, peer: int, mode: AxisMode, frozen_rows: Array) -> Axis:
     """Return the axis over one peer's frames. Linear in them."""

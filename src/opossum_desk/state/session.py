@@ -16,7 +16,7 @@ from opossum.findings.scene import Scene
 from opossum.findings.thresholds import Thresholds
 from opossum.stream.tables import Array
 from opossum.take.flow import chain_of, effects_of
-from opossum.take.sieve import CallFlags, parse_sieve, sieve_calls, slow_calls
+from opossum.take.sieve import parse_sieve, sieve_calls, slow_calls
 from opossum.take.take import Take
 from opossum_desk.state.axis import Axis, AxisMode, make_axis
 from opossum_desk.state.threads import Row, Threads
@@ -329,8 +329,8 @@ class Session:
         self._tell("sieve", "rows")
 
     def _sieve_calls(self) -> None:
-        flags = CallFlags(self.threads.flags["twin"])
-        self.threads.set_flag("matched", sieve_calls(self.take, parse_sieve(self.sieve_text), flags))
+        twice = self.threads.flags["twin"]
+        self.threads.set_flag("matched", sieve_calls(self.take, parse_sieve(self.sieve_text), twice))
 
     @property
     def matched_count(self) -> int:
@@ -480,11 +480,6 @@ class Session:
             self._past.append(here)
             del self._past[:-MOST_HISTORY]
         self._future.clear()
-
-    @property
-    def can_go_back(self) -> bool:
-        """Say whether there is somewhere to go back to."""
-        return bool(self._past)
 
     def go_back(self) -> bool:
         """Go back where we were; say whether there was somewhere."""

@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 import numpy.typing as npt
-from PySide6.QtCore import QEvent, QPoint, QPointF, QRectF, Qt, QTimer, Signal
+from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QColor,
     QFocusEvent,
@@ -32,8 +32,6 @@ DRAG_FROM_PX = 4
 
 class Canvas(QWidget):
     """A painted view of a session."""
-
-    wants_menu = Signal(QPoint)
 
     def __init__(self, look: Look, name: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -101,7 +99,6 @@ class AxisCanvas(Canvas):
     """A view on the shared axis: drag pans, Ctrl+wheel zooms, wheel scrolls, Shift+drag measures."""
 
     measured = Signal(str)
-    label_px_changed = Signal(float)
 
     def __init__(self, look: Look, name: str, parent: QWidget | None = None) -> None:
         super().__init__(look, name, parent)

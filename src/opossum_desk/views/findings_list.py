@@ -10,7 +10,7 @@ from PySide6.QtGui import QColor, QContextMenuEvent, QKeyEvent, QPainter, QStand
 from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem, QTreeView, QWidget
 
 from opossum.findings.finding import Finding
-from opossum_desk.layout.story import CAUSE_TITLES, KIND_TITLES, SEVERITY_TITLES
+from opossum_desk.layout.story import CAUSE_TITLES, KIND_TITLES, SEVERITY_TITLES, finding_title
 from opossum_desk.state.session import Session
 from opossum_desk.views.look import Look
 from opossum_desk.views.menus import finding_menu
@@ -104,9 +104,7 @@ class FindingsList(QTreeView):
         self._follow()
 
     def _spoken(self, finding: Finding) -> str:
-        subject = finding.subject
-        name = subject.fn or subject.ev or subject.q or subject.at or "the game's thread"
-        return f"{name}, {CAUSE_TITLES.get(finding.cause, finding.cause)}, {SEVERITY_TITLES[finding.severity.value]}"
+        return f"{finding_title(finding)}, {SEVERITY_TITLES[finding.severity.value]}"
 
     def _add_note(self, text: str) -> None:
         item = QStandardItem(text)

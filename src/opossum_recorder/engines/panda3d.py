@@ -16,6 +16,7 @@ import os
 from collections.abc import Callable
 from typing import Any
 
+from opossum_recorder.engines.names import ObjectNames
 from opossum_recorder.recorder import Recorder
 
 WATCHED_MODULE = "direct.showbase.ShowBase"
@@ -36,8 +37,7 @@ class PandaAdapter:
 
     def __init__(self, recorder: Recorder) -> None:
         self.recorder = recorder
-        self._names: dict[int, tuple[Any, str]] = {}
-        self._counts: dict[str, int] = {}
+        self.names = ObjectNames(recorder, self._watch_endings)
         self._binds: dict[tuple[str, int], int] = {}
         self._sends: list[int] = []
         self._frame = 0
@@ -53,20 +53,6 @@ class PandaAdapter:
         self._watch_tasks(TaskManager)
 
     # --- objects -----------------------------------------------------------------------------------
-
-    def name_of(self, thing: Any) -> str:
-        """Return the name of an object, telling of its beginning when it is first seen."""
-        known = self._names.get(id(thing))
-        if known is not None and known[0] is thing:
-            return known[1]
-        class_name = type(thing).__name__
-        self._counts[class_name] = self._counts.get(class_name, 0) + 1
-        name = f"{class_name.lower()}#{self._counts[class_name]}"
-        # held on to, as the messenger does: an id that is used again must not become another's name
-        self._names[id(thing)] = (thing, name)
-        self.recorder.spawn(name, class_name)
-        self._watch_endings(type(thing))
-        return name
 
     def _watch_endings(self, kind: type) -> None:
         """Have the ends of a class's objects told, where the class has a method for it."""
@@ -85,16 +71,9 @@ class PandaAdapter:
             try:
                 return method(thing, *args, **kwargs)
             finally:
-                known = self._names.pop(id(thing), None)
-                if known is not None:
-                    self._gone(thing, known[1])
+                self.names.end(thing)
 
         return ended
-
-    def _gone(self, thing: Any, name: str) -> None:
-        self.recorder.gone(name)
-        # the messenger may hold it all the same: whoever calls it now is told by its old name
-        self._names[id(thing)] = (thing, name)
 
     # --- messenger ---------------------------------------------------------------------------------
 
@@ -108,7 +87,7 @@ class PandaAdapter:
         ) -> Any:
             if not callable(method):
                 return accept(own, event, thing, method, list(extraArgs), persistent)
-            owner, key = self.name_of(thing), (event, id(thing))
+            owner, key = self.names.of(thing), (event, id(thing))
             function, place = describe(method)
             old = binds.pop(key, None)
             if old is not None:  # one method a pair of event and object: the new one takes the place
@@ -202,7 +181,7 @@ class PandaAdapter:
         arms: list[int] = []
 
         def arm() -> None:
-            owner = self.name_of(owner_object) if owner_object is not None else ""
+            owner = self.names.of(owner_object) if owner_object is not None else ""
             arms.append(recorder.arm("delay", owner, event, sec=float(delay or 0), loop=False, at=place))
 
         if delay is not None:
@@ -210,7 +189,7 @@ class PandaAdapter:
 
         @functools.wraps(what)
         def run(*args: Any, **kwargs: Any) -> Any:
-            owner = self.name_of(owner_object) if owner_object is not None else function
+            owner = self.names.of(owner_object) if owner_object is not None else function
             self._tell_phase("tasks")
             if delay is None:
                 number = recorder.send(event, owner, via="tick")

@@ -15,6 +15,7 @@ from collections.abc import Iterator
 from types import FrameType
 from typing import Any
 
+from opossum_recorder.engines.names import ObjectNames
 from opossum_recorder.recorder import Recorder
 
 WATCHED_MODULE = "pygame"
@@ -31,8 +32,7 @@ class PygameAdapter:
         self._frame = -1
         self._posted: dict[int, tuple[Any, int]] = {}
         self._timers: dict[int, int] = {}
-        self._names: dict[int, tuple[Any, str]] = {}
-        self._counts: dict[str, int] = {}
+        self.names = ObjectNames(recorder)
         self._phase = ""
 
     def put_on(self) -> None:
@@ -135,7 +135,7 @@ class PygameAdapter:
         """Tell of an event that is being handled; return its send and who handles it."""
         code = handler.f_code
         own = handler.f_locals.get("self")
-        owner = self.name_of(own) if own is not None else code.co_name.strip("<>")
+        owner = self.names.of(own) if own is not None else code.co_name.strip("<>")
         place = f"{os.path.basename(code.co_filename)}:{handler.f_lineno}"
         posted = self._posted.pop(id(event.__dict__), None)
         if posted is not None and posted[0] is event.__dict__:
@@ -171,18 +171,6 @@ class PygameAdapter:
 
     # --- sprites -----------------------------------------------------------------------------------
 
-    def name_of(self, thing: Any) -> str:
-        """Return the name of an object, telling of its beginning when it is first seen."""
-        known = self._names.get(id(thing))
-        if known is not None and known[0] is thing:
-            return known[1]
-        class_name = type(thing).__name__
-        self._counts[class_name] = self._counts.get(class_name, 0) + 1
-        name = f"{class_name.lower()}#{self._counts[class_name]}"
-        self._names[id(thing)] = (thing, name)
-        self.recorder.spawn(name, class_name)
-        return name
-
     def _watch_sprites(self, pygame: Any) -> None:
         import pygame.sprite as sprites
 
@@ -197,15 +185,13 @@ class PygameAdapter:
                 code = getattr(function, "__code__", None)
                 place = f"{os.path.basename(code.co_filename)}:{code.co_firstlineno}" if code is not None else ""
                 with recorder.call(
-                    number, None, self.name_of(sprite), getattr(function, "__qualname__", "update"), place
+                    number, None, self.names.of(sprite), getattr(function, "__qualname__", "update"), place
                 ):
                     sprite.update(*args, **kwargs)
 
         def recorded_kill(sprite: Any) -> None:
             kill(sprite)
-            known = self._names.pop(id(sprite), None)
-            if known is not None:
-                recorder.gone(known[1])
+            self.names.end(sprite)
 
         for kind, name, method in (
             (sprites.AbstractGroup, "update", recorded_update),
