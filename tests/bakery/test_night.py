@@ -152,4 +152,5 @@ def test_in_real_time_the_watchdog_is_real(tmp_path):
 
     assert 60 <= len(take.frames) <= 61
     assert len(take.tables["stuck"]) >= 1
-    assert [finding.cause for finding in examine(take)] == ["waiting"]
+    # in real time a busy machine may add a stall of its own; the one that was built in is always there
+    assert "waiting" in [finding.cause for finding in examine(take)]

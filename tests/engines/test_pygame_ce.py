@@ -77,4 +77,4 @@ def test_a_slow_handler_is_found(tmp_path):
     """The call is named, and the event it handled."""
     found = [finding for finding in examine(played(tmp_path, EXAMPLE, "slow")) if finding.cause == "slow-call"]
 
-    assert [(finding.subject.fn, finding.subject.ev) for finding in found] == [("Bakery.handle", "UserEvent 1")]
+    assert ("Bakery.handle", "UserEvent 1") in [(finding.subject.fn, finding.subject.ev) for finding in found]

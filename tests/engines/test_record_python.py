@@ -84,7 +84,7 @@ def test_a_game_that_raises(tmp_path):
 )
 def test_a_game_that_is_stuck_and_killed(tmp_path, ending):
     """The take names the call, the place and the function it hung in, even where no Python thread could run."""
-    status, said, take = recorded(tmp_path, ending, kill_after_s=1.8)
+    status, said, take = recorded(tmp_path, ending, kill_after_s=2.5)
     finding = next(finding for finding in examine(take) if finding.kind == "freeze")
 
     assert status == 128 + signal.SIGKILL
