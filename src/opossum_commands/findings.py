@@ -65,7 +65,7 @@ def findings(
             "name": take.name,
             "game": take.game,
             "records": take.records,
-            "frames": len(take.frames),
+            "frames": take.game_frames,
             "seconds": round(take.duration_ns / 1e9, 3),
             "peers": [span.name for span in take.peers],
             "damage": sum(item.count for item in damage),
@@ -79,8 +79,10 @@ def findings(
 
 
 def _print_table(take: Take, found: list[Finding], damage: list[Damage]) -> None:
+    from opossum.findings.scene import plural
+
     click.echo(
-        f"{take.game}: {take.duration_ns / 1e9:.1f} s, {len(take.frames):,} frames, {take.records:,} records"
+        f"{take.game}: {take.duration_ns / 1e9:.1f} s, {plural(take.game_frames, 'frame')}, {plural(take.records, 'record')}"
         + (f", {sum(item.count for item in damage):,} damaged (see opossum check-stream)" if damage else "")
     )
     if not found:

@@ -32,7 +32,7 @@ def info(paths: tuple[str, ...], as_json: bool) -> None:
         ],
         "seconds": round(take.duration_ns / 1e9, 3),
         "records": take.records,
-        "frames": len(frames),
+        "frames": take.game_frames,
         "median_frame_ms": round(float(np.median(lengths)), 3) if len(lengths) else None,
         "longest_frame_ms": round(float(lengths.max()), 3) if len(lengths) else None,
         "listeners": len(take.listeners),

@@ -109,9 +109,7 @@ def _tell(take: Take, target: Path) -> None:
 
     found = examine(take)
     ending = "" if take.closed(0) else " The game did not end by itself: see the end of the take."
-    click.echo(
-        f"{target}: {take.records:,} records, {int((take.frames.number >= 0).sum()):,} frames.{ending}", err=True
-    )
+    click.echo(f"{target}: {take.records:,} records, {take.game_frames:,} frames.{ending}", err=True)
     for finding in found[:8]:
         click.echo(f"  {finding.severity.value}: {finding.summary}", err=True)
     if not found:

@@ -468,9 +468,8 @@ class DeskWindow(QMainWindow):
             return
         mode = "by frame" if session.axis.mode.value == "frame" else "by time"
         take = session.take
-        game_frames = int((take.frames.number >= 0).sum())
         self.axis_told.setText(
-            f"{take.game} · {take.duration_ns / 1e9:.1f} s · {game_frames:,} frames · {take.records:,} records · {mode}"
+            f"{take.game} · {take.duration_ns / 1e9:.1f} s · {take.game_frames:,} frames · {take.records:,} records · {mode}"
         )
         if session.call >= 0:
             from opossum_desk.views.loom import describe_call

@@ -94,6 +94,7 @@ def _tell_bound_twice(scene: Scene, rows: Array, binds_of: dict[int, Array]) -> 
     )
     evidence += scene.evidence("call", same_send.tolist(), "… ran it here")
     again = places[-1] or "the second bind"
+    heard = f"each of {len(sends):,} `{subject.ev}` sends" if len(sends) > 1 else f"one `{subject.ev}` send"
     return Finding(
         KIND,
         "bound-twice",
@@ -102,7 +103,7 @@ def _tell_bound_twice(scene: Scene, rows: Array, binds_of: dict[int, Array]) -> 
         *scene.shown_in(take.calls.frame[rows]),
         len(rows),
         int(take.calls.duration_ns[rows].sum()),
-        f"{subject.fn} of {listed(owners)} ran twice for each of {plural(len(sends), f'`{subject.ev}` send')}: it is {bound}.",
+        f"{subject.fn} of {listed(owners)} ran twice for {heard}: it is {bound}.",
         f"Remove one of the binds of `{subject.ev}` to {subject.fn}, likely {again}, or unbind before binding again.",
         tuple(evidence),
         np.union1d(rows, same_send),

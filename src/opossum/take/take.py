@@ -90,6 +90,11 @@ class Take:
         return sum(len(table) for table in self.tables.values())
 
     @property
+    def game_frames(self) -> int:
+        """Return how many frames the game counted (start-up is none of them)."""
+        return int((self.frames.number != frames.STARTUP).sum())
+
+    @property
     def duration_ns(self) -> int:
         """Return the time from the first to the last record of any peer."""
         if not self.peers:
