@@ -46,9 +46,14 @@ def desk(qtbot, tmp_path):
 def opened(desk: DeskWindow, qtbot, path: Path | str) -> DeskWindow:
     """Open a file on the desk and wait until it is examined."""
     desk.open_paths([str(path)])
-    qtbot.waitUntil(
-        lambda: desk.session is not None and desk.session.examined and not desk.opening.running, timeout=20_000
-    )
+    desk.examining.failed.connect(lambda _, text: desk.setProperty("trouble", text))
+
+    def ready() -> bool:
+        if desk.property("trouble"):
+            pytest.fail(f"the take could not be examined: {desk.property('trouble')}")
+        return desk.session is not None and desk.session.examined and not desk.opening.running
+
+    qtbot.waitUntil(ready, timeout=20_000)
     return desk
 
 
