@@ -11,7 +11,7 @@ from opossum.findings.finding import Finding, Severity, Subject
 from opossum.findings.scene import Scene, at_place, listed, plural
 from opossum.stream.tables import Array
 from opossum.take.flow import chain_of
-from opossum.take.ids import factorised
+from opossum.take.ids import repeated_rows
 
 KIND = "double-fire"
 QUESTION = "What fires twice?"
@@ -30,19 +30,6 @@ def find(scene: Scene) -> Iterator[Finding]:
     yield from _mirrored(scene)
 
 
-def _repeated(*columns: Array) -> list[Array]:
-    """Return the rows (positions in the columns) that share all columns with another, group by group."""
-    if not len(columns[0]):
-        return []
-    codes, _ = factorised(*columns)
-    sizes = np.bincount(codes)
-    rows = np.flatnonzero(sizes[codes] > 1)
-    if not len(rows):
-        return []
-    order = rows[np.argsort(codes[rows], kind="stable")]
-    return np.split(order, np.flatnonzero(np.diff(codes[order])) + 1)
-
-
 # --- bound-twice ---------------------------------------------------------------------------------
 
 
@@ -51,7 +38,7 @@ def _bound_twice(scene: Scene) -> Iterator[Finding]:
     asked = np.flatnonzero((calls.send >= 0) & scene.counted)
     extra: list[int] = []
     binds_of: dict[int, Array] = {}
-    for group in _repeated(calls.send[asked], scene.owner[asked], scene.function[asked]):
+    for group in repeated_rows(calls.send[asked], scene.owner[asked], scene.function[asked]):
         rows = asked[group]
         binds = np.unique(calls.bind[rows])
         binds = binds[binds >= 0]
@@ -122,7 +109,7 @@ def _two_routes(scene: Scene) -> Iterator[Finding]:
     root = _root_of(scene, asked)
     extra: list[int] = []
     partner: dict[int, int] = {}
-    for group in _repeated(calls.frame[asked], scene.owner[asked], scene.function[asked], scene.peer[asked], root):
+    for group in repeated_rows(calls.frame[asked], scene.owner[asked], scene.function[asked], scene.peer[asked], root):
         rows = asked[group]
         for first, second in _indistinct_pairs(scene, rows):
             extra.append(second)
@@ -238,7 +225,7 @@ def _queue_kept(scene: Scene) -> Iterator[Finding]:
         puts[key] = puts.get(key, 0) + 1
     again: dict[tuple[int, int], list[int]] = {}
     first_pull: dict[int, int] = {}
-    for group in _repeated(pull["p"], pull["q"], pull["s"]):
+    for group in repeated_rows(pull["p"], pull["q"], pull["s"]):
         key = (int(pull["p"][group[0]]), int(pull["q"][group[0]]), int(pull["s"][group[0]]))
         for row in group[max(1, puts.get(key, 1)) :].tolist():
             again.setdefault(key[:2], []).append(row)
@@ -291,7 +278,7 @@ def _armed_twice(scene: Scene) -> Iterator[Finding]:
     looping = np.asarray(table["loop"]) == 1
     asked = np.flatnonzero((np.asarray(table["o"]) >= 0) & (arms.event >= 0) & (arms.firings.sizes() > 0))
     found: dict[tuple[int, str, int, bool], list[tuple[int, int, Array]]] = {}
-    for group in _repeated(table["p"][asked], table["o"][asked], arms.event[asked], looping[asked]):
+    for group in repeated_rows(table["p"][asked], table["o"][asked], arms.event[asked], looping[asked]):
         rows = asked[group]
         rows = rows[np.argsort(np.asarray(table["line"])[rows], kind="stable")]
         loops = bool(looping[rows[0]])
@@ -388,7 +375,7 @@ def _held_input(scene: Scene) -> Iterator[Finding]:
     held = np.flatnonzero(from_input & (edge == take.code("held")) & scene.counted)
     down = from_input & (edge == take.code("down"))
     pressed = (np.asarray(sends["edge"]) == take.code("down")) & (np.asarray(sends["via"]) == take.code("input"))
-    for group in _repeated(scene.peer[held], scene.owner[held], scene.function[held], key[held]):
+    for group in repeated_rows(scene.peer[held], scene.owner[held], scene.function[held], key[held]):
         rows = held[group]
         one = int(rows[0])
         same_key = (np.asarray(sends["key"]) == key[one]) & (np.asarray(sends["p"]) == scene.peer[one])
@@ -447,7 +434,7 @@ def _no_latch_in_zone(scene: Scene) -> Iterator[Finding]:
     zone = np.asarray(sends["o"], np.int64)[calls.send[stays]]
     borders = _zone_borders(scene)
     extra: list[int] = []
-    for group in _repeated(scene.peer[stays], scene.owner[stays], scene.function[stays], zone, other_of):
+    for group in repeated_rows(scene.peer[stays], scene.owner[stays], scene.function[stays], zone, other_of):
         rows = stays[group]
         crossed = borders.get((int(scene.peer[rows[0]]), int(zone[group[0]]), int(other_of[group[0]])), np.zeros(0))
         visit = np.searchsorted(crossed, np.asarray(take.tables["call"]["line"])[rows])
@@ -569,7 +556,7 @@ def _no_latch_on_value(scene: Scene) -> Iterator[Finding]:
     from_poll = (cause >= 0) & np.isin(np.append(scene.via, -1)[cause], polled_via)
     watched = np.isin(np.asarray(sends["o"]), np.unique(watch["o"])) & (np.asarray(sends["o"]) >= 0)
     rows = np.flatnonzero(from_poll & watched & (np.asarray(sends["via"]) < 0))
-    for group in _repeated(sends["p"][rows], sends["o"][rows], sends["ev"][rows]):
+    for group in repeated_rows(sends["p"][rows], sends["o"][rows], sends["ev"][rows]):
         own = rows[group]
         frames = take.sends.frame[own]
         repeats = own[_repeats_in_runs(frames, np.ones(len(own), bool))]
@@ -651,7 +638,7 @@ def _mirrored(scene: Scene) -> Iterator[Finding]:
     net = np.append(np.asarray(take.tables["send"]["net"], np.int64), -1)[calls.send]
     asked = np.flatnonzero((net >= 0) & (calls.effect != 0) & scene.counted)
     found: dict[tuple[int, int], list[int]] = {}
-    for group in _repeated(net[asked], scene.owner[asked], scene.function[asked]):
+    for group in repeated_rows(net[asked], scene.owner[asked], scene.function[asked]):
         rows = asked[group]
         if len(np.unique(scene.peer[rows])) > 1:
             found.setdefault((int(scene.owner[rows[0]]), int(scene.function[rows[0]])), []).extend(rows.tolist())

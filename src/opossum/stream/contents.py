@@ -5,7 +5,7 @@ Apart from `reading`, so that opening a saved take need not build the decoder.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 from opossum.stream.damage import Damage
 from opossum.stream.tables import Table
@@ -37,8 +37,6 @@ class PeerSpan:
     records: int = 0
     shift_ns: int = 0
     shift_error_ns: int = -1
-    latest: dict[int, int] = field(default_factory=dict)
-    """Thread code → latest t, to see time run backwards."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -51,6 +51,8 @@ class StreamReader:
         self._collector = Collector(self._strings, self.damage)
         self._peers: dict[str, int] = {}
         self._spans: list[PeerSpan] = []
+        self._latest: dict[tuple[int, int], int] = {}
+        """(peer, thread code) → latest t, to see time run backwards."""
         self._sources: list[tuple[str, int]] = []
         self._line = 1
         self._records = 0
@@ -251,7 +253,7 @@ class StreamReader:
             for thread in [int(own_threads[0])] if one_thread else np.unique(own_threads).tolist():
                 thread_rows = slice(None) if one_thread else own_threads == thread
                 thread_t, thread_lines = own_t[thread_rows], own_lines[thread_rows]
-                before = span.latest.get(thread)
+                before = self._latest.get((peer, thread))
                 if before is not None:
                     thread_t = np.concatenate(([before], thread_t))
                     thread_lines = np.concatenate((thread_lines[:1], thread_lines))
@@ -263,7 +265,7 @@ class StreamReader:
                         "record whose time is before that of the one before it; it was kept in stream order",
                         (thread_lines[backwards] - base).tolist(),
                     )
-                span.latest[thread] = int(thread_t[-1])
+                self._latest[peer, thread] = int(thread_t[-1])
 
 
 def open_bytes(path: str) -> BinaryIO:

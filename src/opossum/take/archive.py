@@ -16,7 +16,6 @@ import contextlib
 import os
 import tempfile
 import zipfile
-from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
@@ -50,25 +49,6 @@ class TakeError(ValueError):
         self.reason = reason
 
 
-class _Peer(msgspec.Struct):
-    name: str
-    source: str = ""
-    first_t: int = 0
-    last_t: int = 0
-    first_line: int = 0
-    last_line: int = 0
-    records: int = 0
-    shift_ns: int = 0
-    shift_error_ns: int = -1
-
-
-class _Damage(msgspec.Struct):
-    code: str
-    sentence: str
-    count: int
-    lines: list[int] = []
-
-
 class _TableEntry(msgspec.Struct):
     rows: int
     constants: dict[str, int | float] = {}
@@ -79,9 +59,9 @@ class _Manifest(msgspec.Struct):
     version: int
     name: str = "take"
     game: str = ""
-    peers: list[_Peer] = []
+    peers: list[PeerSpan] = []
     sources: list[tuple[str, int]] = []
-    damage: list[_Damage] = []
+    damage: list[Damage] = []
     tables: dict[str, _TableEntry] = {}
 
 
@@ -136,9 +116,9 @@ def _write_archive(take: Take, file: Any) -> None:
             FORMAT_VERSION,
             take.name,
             take.game,
-            [_Peer(*(getattr(span, name) for name in _Peer.__struct_fields__)) for span in take.peers],
+            take.peers,
             take.sources,
-            [_Damage(**asdict(damage)) for damage in take.damage],
+            take.damage,
             entries,
         )
         archive.writestr(_member(MANIFEST), msgspec.json.format(msgspec.json.encode(manifest), indent=1))
@@ -225,9 +205,7 @@ def _read_archive(archive: zipfile.ZipFile, path: str) -> Take:
         if isinstance(error, TakeError):
             raise
         raise TakeError(path, f"a table in it is damaged ({str(error)[:120]}); it was not opened") from None
-    peers = [PeerSpan(*(getattr(peer, name) for name in _Peer.__struct_fields__)) for peer in manifest.peers]
-    damage = [Damage(entry.code, entry.sentence, entry.count, entry.lines) for entry in manifest.damage]
-    return Take(tables, strings, peers, damage, manifest.sources, manifest.name)
+    return Take(tables, strings, manifest.peers, manifest.damage, manifest.sources, manifest.name)
 
 
 def _arrow_table(archive: zipfile.ZipFile, member: str) -> Any:

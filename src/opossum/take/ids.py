@@ -149,3 +149,16 @@ def _compacted(key: Array, span: int) -> tuple[Array, int]:
         return places[key].astype(np.int64), int(places[-1]) + 1
     values, inverse = np.unique(key, return_inverse=True)
     return inverse, len(values)
+
+
+def repeated_rows(*columns: Array) -> list[Array]:
+    """Return the rows (positions in the columns) that share all columns with another, group by group."""
+    if not len(columns[0]):
+        return []
+    codes, _ = factorised(*columns)
+    sizes = np.bincount(codes)
+    rows = np.flatnonzero(sizes[codes] > 1)
+    if not len(rows):
+        return []
+    order = rows[np.argsort(codes[rows], kind="stable")]
+    return np.split(order, np.flatnonzero(np.diff(codes[order])) + 1)
