@@ -180,11 +180,12 @@ def painting(table: Table, large: Path, small: Path) -> None:
 
 BARE = """
 import os
+from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication, QLabel, QMainWindow
 class Window(QMainWindow):
     def paintEvent(self, event):
         super().paintEvent(event)
-        os._exit(0)
+        QTimer.singleShot(0, lambda: os._exit(0))  # once the rest of the window is painted too
 app = QApplication([])
 window = Window()
 window.setCentralWidget(QLabel("a window"))
@@ -195,15 +196,21 @@ app.exec()
 
 DESK = """
 import os, sys
-from opossum_desk.application import run_desk
-from opossum_desk.views.loom import LoomView
-painted = LoomView.paint
-def paint(self, painter, session):
-    painted(self, painter, session)
-    os._exit(0)
-LoomView.paint = paint
+from opossum_desk import starting
 from moonrise_bakery import demo_take_path
-sys.exit(run_desk([str(demo_take_path())]))
+made = starting.make_window
+def make_window(look):
+    result = made(look)
+    from opossum_desk.views.loom import LoomView
+    painted = LoomView.paint
+    def paint(self, painter, session):
+        painted(self, painter, session)
+        from PySide6.QtCore import QTimer
+        QTimer.singleShot(0, lambda: os._exit(0))  # once the rest of the window is painted too
+    LoomView.paint = paint
+    return result
+starting.make_window = make_window
+sys.exit(starting.run_desk([str(demo_take_path())]))
 """
 
 

@@ -28,6 +28,6 @@ def run_on_screen(paths: list[str], look: str | None = None, take: Take | None =
         raise CommandError(
             "there is no screen here (neither DISPLAY nor WAYLAND_DISPLAY is set); `opossum findings` works without one."
         )
-    from opossum_desk.application import run_desk
+    from opossum_desk.starting import run_desk
 
     sys.exit(run_desk(paths, look=look, take=take))

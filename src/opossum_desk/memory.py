@@ -3,26 +3,51 @@
 from __future__ import annotations
 
 import contextlib
+import json
 import os
-import tempfile
+from dataclasses import asdict, dataclass, field, fields
 from pathlib import Path
+from typing import Any
 
-import msgspec
+from PySide6.QtCore import QStandardPaths
 
 MOST_RECENT = 12
 MOST_BOOKMARKED_TAKES = 200
 
 
-class Remembered(msgspec.Struct):
+@dataclass
+class Remembered:
     """Everything that is kept; unknown fields of a newer Opossum are ignored."""
 
     look: str = "system"
-    recent: list[str] = []
+    recent: list[str] = field(default_factory=list)
     geometry: str = ""
-    splits: dict[str, list[int]] = {}
-    hidden: list[str] = []
-    bookmarks: dict[str, list[int]] = {}
+    splits: dict[str, list[int]] = field(default_factory=dict)
+    hidden: list[str] = field(default_factory=list)
+    bookmarks: dict[str, list[int]] = field(default_factory=dict)
     folder: str = ""
+
+
+def remembered(text: bytes) -> Remembered:
+    """Return what a file keeps; whatever in it is not of its kind is as if it had never been kept."""
+    kept = Remembered()
+    try:
+        said = json.loads(text)
+    except (ValueError, RecursionError):
+        return kept
+    for item in fields(Remembered) if isinstance(said, dict) else ():
+        value, usual = said.get(item.name), getattr(kept, item.name)
+        if (isinstance(usual, str) and isinstance(value, str)) or (
+            isinstance(usual, list) and _all_are(value, list, str)
+        ):
+            setattr(kept, item.name, value)
+        elif isinstance(usual, dict) and isinstance(value, dict):
+            setattr(kept, item.name, {name: row for name, row in value.items() if _all_are(row, list, int)})
+    return kept
+
+
+def _all_are(value: Any, whole: type, part: type) -> bool:
+    return isinstance(value, whole) and all(isinstance(item, part) for item in value)  # type: ignore[attr-defined]
 
 
 class Memory:
@@ -30,13 +55,12 @@ class Memory:
 
     def __init__(self, path: Path | None = None) -> None:
         if path is None:
-            from platformdirs import user_config_path
-
-            path = user_config_path("opossum") / "desk.json"
+            settings = QStandardPaths.writableLocation(QStandardPaths.StandardLocation.GenericConfigLocation)
+            path = Path(settings) / "opossum" / "desk.json"
         self._path = path
         self.kept = Remembered()
-        with contextlib.suppress(OSError, msgspec.MsgspecError, UnicodeDecodeError):
-            self.kept = msgspec.json.decode(path.read_bytes(), type=Remembered)
+        with contextlib.suppress(OSError):
+            self.kept = remembered(path.read_bytes())
 
     def add_recent(self, path: str) -> None:
         """Put a take at the top of the recent ones."""
@@ -59,9 +83,11 @@ class Memory:
 
     def save(self) -> None:
         """Write the file; a desk that cannot remember works all the same."""
+        import tempfile
+
         with contextlib.suppress(OSError):
             self._path.parent.mkdir(parents=True, exist_ok=True)
             handle, temporary = tempfile.mkstemp(dir=self._path.parent, prefix=".desk.")
             with os.fdopen(handle, "wb") as file:
-                file.write(msgspec.json.format(msgspec.json.encode(self.kept), indent=1))
+                file.write(json.dumps(asdict(self.kept), indent=1).encode())
             os.replace(temporary, self._path)

@@ -5,20 +5,19 @@ from __future__ import annotations
 import os
 import time
 from collections.abc import Callable
+from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QByteArray, Qt, QTimer
-from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QResizeEvent
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QResizeEvent, QShowEvent
 from PySide6.QtWidgets import (
     QApplication,
     QButtonGroup,
-    QFileDialog,
     QFrame,
     QHBoxLayout,
     QLabel,
     QMainWindow,
-    QMessageBox,
     QPushButton,
     QStackedWidget,
     QVBoxLayout,
@@ -29,17 +28,20 @@ from moonrise_bakery import demo_take_path
 from opossum_desk.memory import Memory
 from opossum_desk.menu_bar import DeskMenus
 from opossum_desk.state.session import Session
+from opossum_desk.state.tasks import HeadStart, Tell, examining_task, open_session
 from opossum_desk.views.flow import FlowPlace
 from opossum_desk.views.look import Look
 from opossum_desk.views.pages import FailedPage, ListeningPage, OpeningPage
 from opossum_desk.views.start import StartPage, Symptom
-from opossum_desk.work import Work, examining_task, opening_task
+from opossum_desk.work import Work
 
 if TYPE_CHECKING:
     from opossum.live.listener import Listener
 
 GROWTH_CHECK_MS = 1000
 ARRIVAL_CHECK_MS = 200
+EXAMINE_AFTER_MS = 60
+"""What is there is painted first and then examined: the two would share one interpreter."""
 GROWTH_REST = 4
 """Reading on rests at least this many times as long as it took, so that the desk stays free for its user."""
 FILTER = "Takes and streams (*.take *.jsonl *.jsonl.gz);;All files (*)"
@@ -63,14 +65,9 @@ class DeskWindow(QMainWindow):
         self.setMinimumSize(1024, 640)
         self.resize(1280, 800)
 
-        self.start_page = StartPage(look)
-        self.opening_page = OpeningPage()
-        self.failed_page = FailedPage()
         self.flow = FlowPlace(look)
         self.places = QStackedWidget()
-        self.listening_page = ListeningPage()
-        for page in (self.start_page, self.opening_page, self.listening_page, self.failed_page, self.flow):
-            self.places.addWidget(page)
+        self.places.addWidget(self.flow)
 
         self.rail = QFrame()
         self.rail.setProperty("role", "rail")
@@ -107,17 +104,8 @@ class DeskWindow(QMainWindow):
         self.examining.failed.connect(lambda _, text: self.say(f"The take could not be examined: {text}"))
         self.saving = Work(self)
         self.saving.finished.connect(lambda _, path: self._saved(path))
-        self.saving.failed.connect(lambda _, text: QMessageBox.warning(self, "Not saved", text))
+        self.saving.failed.connect(lambda _, text: self._warn("Not saved", text))
 
-        self.start_page.open_wanted.connect(self.ask_open)
-        self.start_page.listen_wanted.connect(self.listen)
-        self.listening_page.cancelled.connect(self.stop_listening)
-        self.start_page.demo_wanted.connect(self.open_demo)
-        self.start_page.recent_wanted.connect(lambda path: self.open_paths([path]))
-        self.start_page.symptom_wanted.connect(self.ask_symptom)
-        self.opening_page.cancelled.connect(self.cancel_opening)
-        self.failed_page.open_wanted.connect(self.ask_open)
-        self.failed_page.start_wanted.connect(self.show_start)
         self.flow.said.connect(self.say)
 
         self._growth = QTimer(self)
@@ -130,7 +118,7 @@ class DeskWindow(QMainWindow):
 
         self.menus = DeskMenus(self)
         self._restore()
-        self.show_start()
+        self._mark_rail()
 
     def _rail_button(self, text: str, column: QVBoxLayout, action: Callable[[], None]) -> QPushButton:
         button = QPushButton(text)
@@ -141,7 +129,44 @@ class DeskWindow(QMainWindow):
         column.addWidget(button)
         return button
 
-    # --- places ------------------------------------------------------------------------------------
+    # --- places, each made when it is first wanted ---------------------------------------------------
+
+    @cached_property
+    def start_page(self) -> StartPage:
+        """Return the start page."""
+        page = StartPage(self.look)
+        page.open_wanted.connect(self.ask_open)
+        page.listen_wanted.connect(self.listen)
+        page.demo_wanted.connect(self.open_demo)
+        page.recent_wanted.connect(lambda path: self.open_paths([path]))
+        page.symptom_wanted.connect(self.ask_symptom)
+        self.places.addWidget(page)
+        return page
+
+    @cached_property
+    def opening_page(self) -> OpeningPage:
+        """Return the page that tells how far opening is."""
+        page = OpeningPage()
+        page.cancelled.connect(self.cancel_opening)
+        self.places.addWidget(page)
+        return page
+
+    @cached_property
+    def listening_page(self) -> ListeningPage:
+        """Return the page that waits for a game."""
+        page = ListeningPage()
+        page.cancelled.connect(self.stop_listening)
+        self.places.addWidget(page)
+        return page
+
+    @cached_property
+    def failed_page(self) -> FailedPage:
+        """Return the page that says what could not be done."""
+        page = FailedPage()
+        page.open_wanted.connect(self.ask_open)
+        page.start_wanted.connect(self.show_start)
+        self.places.addWidget(page)
+        return page
 
     def show_start(self) -> None:
         """Go to the start page."""
@@ -157,6 +182,10 @@ class DeskWindow(QMainWindow):
             self.flow.loom.setFocus()
         self._mark_rail()
 
+    def _is_on(self, page: str) -> bool:
+        """Say whether a page is shown, without making it."""
+        return page in self.__dict__ and self.places.currentWidget() is self.__dict__[page]
+
     def _mark_rail(self) -> None:
         self.rail_flow.setEnabled(self.session is not None)
         in_flow = self.places.currentWidget() is self.flow
@@ -167,6 +196,8 @@ class DeskWindow(QMainWindow):
 
     def ask_open(self) -> None:
         """Let the user choose a take or stream."""
+        from PySide6.QtWidgets import QFileDialog  # dialogs are loaded when first wanted
+
         paths, _ = QFileDialog.getOpenFileNames(self, "Open a take or stream", self.memory.kept.folder, FILTER)
         if paths:
             self.memory.kept.folder = os.path.dirname(paths[0])
@@ -189,15 +220,18 @@ class DeskWindow(QMainWindow):
         else:
             self.open_demo()
 
-    def open_paths(self, paths: list[str]) -> None:
-        """Open takes or streams in the background."""
+    def open_paths(self, paths: list[str], head_start: HeadStart | None = None) -> None:
+        """Open takes or streams in the background; `head_start` may have begun, or even done, that already."""
         self._growth.stop()
         self._followed = None
-        self._wanted = list(paths)
+        wanted = self._wanted = list(paths)
+        if head_start is not None and head_start.session is not None:
+            self._show_opened(head_start.session)
+            return
         self.opening_page.tell(f"Reading {os.path.basename(paths[0])}", 0.0)
         self.places.setCurrentWidget(self.opening_page)
         self._mark_rail()
-        self.opening.start(opening_task(self._wanted))
+        self.opening.start(head_start.go_on if head_start else lambda tell: open_session(wanted, tell))
 
     def cancel_opening(self) -> None:
         """Stop opening and go back to where we were."""
@@ -232,11 +266,14 @@ class DeskWindow(QMainWindow):
             assert self.session is not None
             self._take_over_growth(session)
             return
+        self._show_opened(session)
+
+    def _show_opened(self, session: Session) -> None:
         self.paths = self._wanted
         own = self.paths[0]
         if own != str(demo_take_path()):
             self.memory.add_recent(own)
-        session.bookmarks = [mark for mark in self.memory.bookmarks(own) if mark < session.axis.count]
+        session.bookmarks = [mark for mark in self.memory.bookmarks(own) if mark < session.axis.columns]
         self.show_session(session)
         if len(self.paths) == 1 and own.endswith(".jsonl"):
             self._size_seen = _size(own)
@@ -258,8 +295,7 @@ class DeskWindow(QMainWindow):
         if not grown:
             self.show_flow()
         self._tell_selection()
-        # what is there is painted first, then examined
-        QTimer.singleShot(0, lambda: self._examine(session))
+        QTimer.singleShot(EXAMINE_AFTER_MS, lambda: self._examine(session))
 
     def _examine(self, session: Session) -> None:
         if session is self.session:
@@ -308,6 +344,8 @@ class DeskWindow(QMainWindow):
             self.say(f"“{symptom.title}”: this take shows no such thing.")
 
     def _show_damage(self, damage: list[Any]) -> None:
+        from PySide6.QtWidgets import QMessageBox
+
         box = QMessageBox(self)
         box.setWindowTitle("What is damaged")
         box.setText("\n".join(item.told() for item in damage[:14]))
@@ -345,7 +383,7 @@ class DeskWindow(QMainWindow):
         self._read_began = time.monotonic()
         name = self.session.take.name if self.session else ""
 
-        def task(tell: Callable[[str, float], None]) -> Session | None:
+        def task(tell: Tell) -> Session | None:
             from opossum.take.take import Take
 
             if not followed.read_more():
@@ -395,7 +433,7 @@ class DeskWindow(QMainWindow):
         listener.stop()
         if not listener.peers:
             listener.out.unlink(missing_ok=True)
-            if self.places.currentWidget() is self.listening_page:
+            if self._is_on("listening_page"):
                 self.show_start()
 
     def _tell_live(self) -> None:
@@ -420,6 +458,8 @@ class DeskWindow(QMainWindow):
         """Save the open take as one `.take` file."""
         if self.session is None:
             return
+        from PySide6.QtWidgets import QFileDialog
+
         start = os.path.join(self.memory.kept.folder, f"{self.session.take.name}.take")
         path, _ = QFileDialog.getSaveFileName(self, "Save the take", start, "Takes (*.take)")
         if path:
@@ -430,7 +470,7 @@ class DeskWindow(QMainWindow):
         assert self.session is not None
         take = self.session.take
 
-        def task(tell: Callable[[str, float], None]) -> str:
+        def task(tell: Tell) -> str:
             from opossum.take.archive import save_take
 
             try:
@@ -441,6 +481,11 @@ class DeskWindow(QMainWindow):
 
         self.saving.start(task)
         self.say(f"Saving {os.path.basename(path)} …")
+
+    def _warn(self, title: str, text: str) -> None:
+        from PySide6.QtWidgets import QMessageBox
+
+        QMessageBox.warning(self, title, text)
 
     def _saved(self, path: str) -> None:
         self.memory.add_recent(path)
@@ -457,6 +502,11 @@ class DeskWindow(QMainWindow):
     def _fit_told(self) -> None:
         room = self.width() - self.axis_told.sizeHint().width() - 40
         self.told.setText(self.told.fontMetrics().elidedText(self._said, Qt.TextElideMode.ElideRight, max(200, room)))
+
+    def showEvent(self, event: QShowEvent) -> None:
+        if self.session is None and self.places.currentWidget() is self.flow:
+            self.show_start()
+        super().showEvent(event)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)

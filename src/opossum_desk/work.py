@@ -3,16 +3,13 @@
 from __future__ import annotations
 
 import contextlib
-import os
 import threading
 from collections.abc import Callable
 from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 
-
-class Cancelled(Exception):  # noqa: N818 - not an error
-    """The user thought better of it."""
+from opossum_desk.state.tasks import Cancelled, Tell
 
 
 class Work(QObject):
@@ -33,7 +30,7 @@ class Work(QObject):
         """Say whether the latest task still runs."""
         return self._thread is not None and self._thread.is_alive()
 
-    def start(self, task: Callable[[Callable[[str, float], None]], Any]) -> int:
+    def start(self, task: Callable[[Tell], Any]) -> int:
         """Run `task(tell)`; `tell(text, share)` reports progress and ends the task when it was cancelled."""
         self._cancel.set()
         cancel = self._cancel = threading.Event()
@@ -75,35 +72,3 @@ class Work(QObject):
         """Wait until the thread has ended."""
         if self._thread is not None:
             self._thread.join(seconds)
-
-
-def opening_task(paths: list[str]) -> Callable[[Callable[[str, float], None]], Any]:
-    """Return the task of opening takes or streams."""
-
-    def task(tell: Callable[[str, float], None]) -> Any:
-        from opossum.take.opening import open_any
-        from opossum_desk.state.session import Session
-
-        total = sum(os.path.getsize(path) for path in paths if os.path.isfile(path)) or 1
-        name = os.path.basename(paths[0])
-        tell(f"Reading {name}", 0.0)
-        take = open_any(paths, lambda done: tell(f"Reading {name}", min(1.0, done / total)))
-        tell("Putting it in order", 1.0)
-        session = Session(take)
-        tell("Putting it in order", 1.0)
-        return session
-
-    return task
-
-
-def examining_task(session: Any) -> Callable[[Callable[[str, float], None]], Any]:
-    """Return the task of examining a session's take."""
-
-    def task(tell: Callable[[str, float], None]) -> Any:
-        from opossum.findings.examine import examine
-        from opossum.take.checks import check_take
-
-        found = examine(session.take, progress=lambda kind: tell(f"Looking for: {kind}", 0.5))
-        return session, found, check_take(session.take)
-
-    return task

@@ -13,8 +13,9 @@ from opossum_desk.layout.loom import HEADER_PX, ROW_PX, BeadState, bead_size, la
 from opossum_desk.layout.pulse import layout_overlay, layout_pulse
 from opossum_desk.layout.scale import Scale, grid_marks
 from opossum_desk.layout.slice import MOST_CALLS, layout_slice, short_time
-from opossum_desk.layout.story import finding_title, story_html
+from opossum_desk.layout.story import story_html
 from opossum_desk.layout.strands import MOST_ITEMS, STRAND_PX, gather_strands, layout_strands
+from opossum_desk.layout.wording import finding_title
 from opossum_desk.state.axis import AxisMode
 from opossum_desk.state.session import Session
 from tape import Tape, read

@@ -88,7 +88,7 @@ def test_positions_and_columns_answer_each_other(session):
 def test_a_take_without_frames_has_an_axis_all_the_same():
     """Nothing to show, nothing raised."""
     session = Session(read(b""))
-    assert session.axis.count == 0
+    assert session.axis.columns == 0
     assert session.rows == []
     for act in (
         session.show_all,
@@ -358,10 +358,10 @@ def test_several_peers_share_one_axis():
         tape("ret", c=n + 1, p="guest").ms(8)
     session = Session(tape.take(bye=False))
 
-    assert session.axis.count in (4, 5)
-    assert len(session.calls_of_column(session.axis.count - 2)) == 1
+    assert session.axis.columns in (4, 5)
+    assert len(session.calls_of_column(session.axis.columns - 2)) == 1
     session.select_call(2)
-    assert session.column == session.axis.count - 2
+    assert session.column == session.axis.columns - 2
     assert session.threads.label(session.rows[0]) == ("guest: till#1", "Till.on_pay".rpartition(".")[2])
     session.set_peer(1)
     assert session.axis.peer == 1

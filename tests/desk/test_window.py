@@ -520,7 +520,7 @@ def test_a_damaged_take_says_so_above_the_views(desk, qtbot, tmp_path):
 
     assert desk.flow.banner.isVisible()
     assert "damaged or missing; all else is shown" in desk.flow.banner_text.text()
-    assert desk.session.axis.count > 10
+    assert desk.session.axis.columns > 10
 
 
 @pytest.mark.parametrize("content", [b"", b"hello", b"PK\x03\x04nonsense"])
@@ -640,12 +640,12 @@ def test_a_stream_that_grows_is_read_on(desk, qtbot, tmp_path):
     desk.check_growth()
     assert "still being written" in desk.flow.banner_text.text()
     desk.flow.banner_button.click()
-    qtbot.waitUntil(lambda: desk.session.axis.count == 15, timeout=10_000)
+    qtbot.waitUntil(lambda: desk.session.axis.columns == 15, timeout=10_000)
     tape.frames(5)
     path.write_bytes(tape.bytes(bye=False))
     qtbot.waitUntil(lambda: not desk.opening.running, timeout=5000)
     desk.check_growth()
-    qtbot.waitUntil(lambda: desk.session.axis.count == 20, timeout=10_000)
+    qtbot.waitUntil(lambda: desk.session.axis.columns == 20, timeout=10_000)
 
 
 def test_the_desk_listens_for_a_game_and_grows_with_it(desk, qtbot, monkeypatch, tmp_path):
@@ -665,7 +665,7 @@ def test_the_desk_listens_for_a_game_and_grows_with_it(desk, qtbot, monkeypatch,
                 pass
 
     play(0, 30)
-    qtbot.waitUntil(lambda: desk.session is not None and desk.session.axis.count >= 30, timeout=10_000)
+    qtbot.waitUntil(lambda: desk.session is not None and desk.session.axis.columns >= 30, timeout=10_000)
     assert desk.places.currentWidget() is desk.flow
     assert desk.session.take.game == "Live Bakery"
     desk.flow.sieve.line.setText("oven")
@@ -673,7 +673,7 @@ def test_the_desk_listens_for_a_game_and_grows_with_it(desk, qtbot, monkeypatch,
     desk.session.select_column(5)
     desk.flow.sieve.line.setFocus()
     play(30, 60)
-    qtbot.waitUntil(lambda: desk.session.axis.count == 60, timeout=10_000)
+    qtbot.waitUntil(lambda: desk.session.axis.columns == 60, timeout=10_000)
     assert (desk.flow.sieve.line.text(), desk.session.sieve_text) == ("oven", "oven")
     assert "of 60 calls" in desk.flow.sieve.told.text()
     assert desk.session.column == 5

@@ -3,15 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from opossum.findings import double_fire, freeze, polling_waste, stale_listener
 from opossum.findings.finding import Finding
 from opossum.findings.scene import Scene
 
 
-@dataclass(frozen=True, slots=True)
-class KindOfFinding:
+class KindOfFinding(NamedTuple):
     """A kind: its name, the question it answers, and the function that finds it."""
 
     name: str

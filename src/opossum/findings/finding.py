@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
 from enum import Enum
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
 
@@ -25,8 +25,7 @@ class Severity(Enum):
         return list(Severity).index(self)
 
 
-@dataclass(frozen=True, slots=True)
-class Subject:
+class Subject(NamedTuple):
     """What a finding is about; whatever does not apply is empty."""
 
     ev: str = ""
@@ -41,11 +40,10 @@ class Subject:
 
     def as_dict(self) -> dict[str, str]:
         """Return the fields that apply."""
-        return {name: value for name in self.__slots__ if (value := getattr(self, name))}
+        return {name: value for name, value in self._asdict().items() if value}
 
 
-@dataclass(frozen=True, slots=True)
-class Evidence:
+class Evidence(NamedTuple):
     """One record that proves a finding: its kind, stream line, row in its table, and what it shows."""
 
     k: str
@@ -54,7 +52,7 @@ class Evidence:
     note: str
 
 
-@dataclass(frozen=True)
+@dataclass(eq=False, repr=False)
 class Finding:
     """One fault with its proof.
 

@@ -18,7 +18,7 @@ KIND = "freeze"
 QUESTION = "What hangs?"
 
 
-@dataclass
+@dataclass(eq=False, repr=False)
 class _Cause:
     """What held one frame: told apart by `key`, so that frames of one cause become one finding."""
 

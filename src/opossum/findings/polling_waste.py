@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 
@@ -22,8 +22,7 @@ FEWEST_HITS = 3
 """With fewer finds, any event could have come along by chance."""
 
 
-@dataclass(frozen=True)
-class _Replacement:
+class _Replacement(NamedTuple):
     """An event already in the take that comes just when the poll finds something."""
 
     event: int

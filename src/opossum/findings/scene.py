@@ -20,7 +20,7 @@ MOST_EVIDENCE = 12
 """Records listed as proof of one finding: enough to check it, few enough to read."""
 
 
-@dataclass
+@dataclass(eq=False, repr=False)
 class Scene:
     """A take under examination, with the arrays several kinds need."""
 

@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, fields, replace
-from typing import Any
+from typing import Any, NamedTuple
 
 
-@dataclass(frozen=True, slots=True)
-class Thresholds:
+class Thresholds(NamedTuple):
     """Every threshold with its unit in its name."""
 
     freeze_longer_than_ms: float = 100.0
@@ -31,13 +29,12 @@ class Thresholds:
             ValueError: the name is unknown or the value is no number.
         """
         name, _, value = text.partition("=")
-        for item in fields(self):
-            if item.name == name:
-                try:
-                    number = float(value)
-                except ValueError:
-                    raise ValueError(f"threshold `{name}` needs a number, got `{value}`") from None
-                changed: dict[str, Any] = {name: int(number) if item.type == "int" else number}
-                return replace(self, **changed)
-        known = ", ".join(item.name for item in fields(self))
-        raise ValueError(f"there is no threshold `{name}`; there are: {known}")
+        usual = self._field_defaults.get(name)
+        if usual is None:
+            raise ValueError(f"there is no threshold `{name}`; there are: {', '.join(self._fields)}")
+        try:
+            number = float(value)
+            changed: dict[str, Any] = {name: int(number) if isinstance(usual, int) else number}
+        except (ValueError, OverflowError):
+            raise ValueError(f"threshold `{name}` needs a number, got `{value}`") from None
+        return self._replace(**changed)

@@ -39,7 +39,7 @@ class PeerSpan:
     shift_error_ns: int = -1
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(eq=False, repr=False)
 class StreamContents:
     """All that was read: tables by kind, strings by code, peers by index, damage, and files with first line."""
 

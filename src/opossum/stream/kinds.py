@@ -5,8 +5,8 @@ Reader, writer, `.take` file and documentation walk this one table, so a new fie
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from enum import Enum
+from typing import NamedTuple
 
 STREAM_VERSION = 1
 
@@ -22,8 +22,7 @@ class FieldType(Enum):
     JSON = "json"  # any JSON value as its own text, empty where absent
 
 
-@dataclass(frozen=True, slots=True)
-class Field:
+class Field(NamedTuple):
     """One field of a kind: its name in the stream, how it is kept, and whether it must be there."""
 
     name: str
@@ -31,8 +30,7 @@ class Field:
     required: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class Kind:
+class Kind(NamedTuple):
     """One kind of record: the value of `k`, and its fields besides `t`, `p` and `th`."""
 
     name: str

@@ -25,7 +25,7 @@ ABSENT: dict[FieldType, Any] = {
 }
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(eq=False, repr=False, slots=True)
 class JsonColumn:
     """JSON values end to end in one buffer: value i is `data[offsets[i]:offsets[i + 1]]`.
 
@@ -54,7 +54,7 @@ class JsonColumn:
 Column = Array | JsonColumn
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(eq=False, repr=False, slots=True)
 class Table:
     """All records of one kind, in stream order; columns are read-only by convention."""
 

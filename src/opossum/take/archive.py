@@ -14,7 +14,6 @@ from __future__ import annotations
 
 import contextlib
 import os
-import tempfile
 import zipfile
 from pathlib import Path
 from typing import Any
@@ -71,6 +70,8 @@ def save_take(take: Take, path: str | os.PathLike[str]) -> None:
     Raises:
         OSError: the file cannot be written; what was there before is untouched.
     """
+    import tempfile  # not needed for opening, and not cheap to load
+
     target = Path(path)
     handle, temporary = tempfile.mkstemp(prefix=f".{target.name}.", suffix=".part", dir=target.parent)
     try:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 
@@ -15,16 +15,14 @@ if TYPE_CHECKING:
     from opossum.take.take import Take
 
 
-@dataclass(frozen=True)
-class Sends:
+class Sends(NamedTuple):
     """Columns beside the `send` table. `frame`: frame row; `cause`: call row it was sent from, or -1."""
 
     frame: Array
     cause: Array
 
 
-@dataclass(frozen=True)
-class Calls:
+class Calls(NamedTuple):
     """Columns beside the `call` table, one row a call in stream order.
 
     `send`, `bind`: rows, -1 where unknown. `parent`: the call that sent this call's send, or -1.
@@ -57,7 +55,7 @@ class Calls:
         return self.game_end_ns - self.game_start_ns
 
 
-@dataclass(frozen=True)
+@dataclass(eq=False, repr=False)
 class Listeners:
     """Every distinct (peer, owner, function, event) that was called: string codes, (listeners,) each."""
 

@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 import json
-from dataclasses import dataclass, fields
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 
@@ -20,8 +19,7 @@ STARTUP = -1
 _FLAGS = ("idle", "loading", "settled")
 
 
-@dataclass(frozen=True)
-class Frames:
+class Frames(NamedTuple):
     """Columns over all frames, peer after peer, each peer's in stream order.
 
     `number` is the game's own frame number; `work_ns` is the time from its beginning to `idle` (or to its
@@ -71,7 +69,7 @@ class Frames:
 def make_frames(take: Take) -> Frames:
     """Build the frames of every peer. Cost: linear in frames, phases and idles."""
     parts = [_peer_frames(take, peer) for peer in range(len(take.peers))]
-    names = [item.name for item in fields(Frames) if item.name != "peer_starts"]
+    names = [name for name in Frames._fields if name != "peer_starts"]
     nothing = np.zeros(0, np.int64)
     joined = {
         name: np.concatenate([nothing.astype(bool if name in _FLAGS else np.int64), *(part[name] for part in parts)])

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 
@@ -38,7 +37,8 @@ class ObjectLives:
         times = np.concatenate((spawn["t"], gone["t"][gone_known])).astype(np.int64)
         order = np.lexsort((lines, keys))
         self._key, self._line, self._alive, self._time = keys[order], lines[order], alive[order], times[order]
-        self._known, starts = np.unique(self._key, return_index=True)
+        starts = np.flatnonzero(np.diff(self._key, prepend=-2))
+        self._known = self._key[starts]
         self._start = np.append(starts, len(self._key))
         classes = np.full(self._stride, -1, np.int64)
         classes[np.asarray(spawn["o"], np.int64)] = spawn["cls"]
@@ -112,8 +112,7 @@ class ObjectLives:
         return spans
 
 
-@dataclass(frozen=True)
-class Binds:
+class Binds(NamedTuple):
     """Columns beside the `bind` table: when each listener ended and when its owner did.
 
     `unbind_line`: line of its `unbind`; `owner_gone_line`, `source_gone_line`: the first

@@ -8,7 +8,7 @@ Plain words match event, owner, class or function; `ev:`, `o:`, `cls:`, `fn:`, `
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 
@@ -26,8 +26,7 @@ class SieveError(ValueError):
     """A word of the sieve cannot be understood; the message says which and gives a valid example."""
 
 
-@dataclass(frozen=True, slots=True)
-class Term:
+class Term(NamedTuple):
     """One word of a sieve: what it looks at (a field, a flag, or ``any``), for what, and whether it excludes."""
 
     subject: str

@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 import json
-from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 
@@ -16,8 +15,7 @@ if TYPE_CHECKING:
     from opossum.take.take import Take
 
 
-@dataclass(frozen=True)
-class Arms:
+class Arms(NamedTuple):
     """Columns beside the `arm` table: ends (line and ns; `NEVER` where still armed) and firings.
 
     `firings` groups rows of the `send` table by arm; `event` is the arm's own event, else that of its
@@ -78,8 +76,7 @@ def paused_spans(take: Take, arm: int) -> list[tuple[int, int]]:
     return spans
 
 
-@dataclass(frozen=True)
-class Plays:
+class Plays(NamedTuple):
     """Columns beside the `play` table: how each clip ended and which sends came from its marks.
 
     `end_ns` and `stop` (row of the `stop`, -1 where it was still playing); `fired` groups `send` rows by play.
@@ -117,8 +114,7 @@ def marks_of(take: Take, play: int) -> list[tuple[str, float]]:
     return marks
 
 
-@dataclass(frozen=True)
-class Waits:
+class Waits(NamedTuple):
     """Columns beside the `wait` table: end in ns, and how it ended (`met` row of that table, or -1; `quit`)."""
 
     end_ns: Array
@@ -144,8 +140,7 @@ def make_waits(take: Take) -> Waits:
     return Waits(end, met, given_up)
 
 
-@dataclass(frozen=True)
-class Queues:
+class Queues(NamedTuple):
     """What went through queues, in time order: `name` (string code), `time_ns`, `length` after it, `send` row."""
 
     name: Array

@@ -108,7 +108,8 @@ class Take:
         for name in ("frames", "sends", "calls", "binds", "calls_by_listener", "calls_by_frame", "children"):
             held = self.__dict__.get(name)
             if held is not None:
-                total += sum(value.nbytes for value in vars(held).values() if isinstance(value, np.ndarray))
+                columns = held if isinstance(held, tuple) else vars(held).values()
+                total += sum(value.nbytes for value in columns if isinstance(value, np.ndarray))
         return total
 
     def closed(self, peer: int) -> bool:

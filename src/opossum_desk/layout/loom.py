@@ -10,6 +10,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from enum import IntEnum
+from typing import NamedTuple
 
 import numpy as np
 
@@ -47,7 +48,7 @@ class BeadState(IntEnum):
     TWIN = 4  # twice for one cause
 
 
-@dataclass(frozen=True)
+@dataclass(eq=False, repr=False)
 class Beads:
     """Columns over beads: pixel centre `x`, `line` (index of the thread on screen), `call` (its first),
     `count`, `state` (`BeadState`), `via` (string code), `stretch` (px to the right), `faded`, `lit`."""
@@ -66,8 +67,7 @@ class Beads:
         return len(self.x)
 
 
-@dataclass(frozen=True)
-class Density:
+class Density(NamedTuple):
     """Arrays (threads on screen, pixel columns): calls, of them for nothing, twin, gone, and matched.
 
     `via` (threads,): how most of a thread's calls came about.  Pixel column j stands at `left + j`.
@@ -82,8 +82,7 @@ class Density:
     via: Array
 
 
-@dataclass(frozen=True, slots=True)
-class ThreadLine:
+class ThreadLine(NamedTuple):
     """A thread on screen: its top in px, what it is, and its label."""
 
     top: float
@@ -96,8 +95,7 @@ class ThreadLine:
     rests: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class FrozenBand:
+class FrozenBand(NamedTuple):
     """A frame far over budget: from x to x, and what to say about it."""
 
     left: float
@@ -106,7 +104,7 @@ class FrozenBand:
     column: int
 
 
-@dataclass(frozen=True)
+@dataclass(eq=False, repr=False)
 class LoomPicture:
     """All there is to paint."""
 
@@ -166,7 +164,7 @@ def layout_loom(
         "phases": _phase_bands(lines),
         "selected": _selected_band(session, scale),
     }
-    if not rows or not axis.count:
+    if not rows or not axis.columns:
         return LoomPicture(**picture)  # type: ignore[arg-type]
     if frame_px < BEAD_FROM_PX:
         return LoomPicture(**picture, density=_density(session, rows, scale))  # type: ignore[arg-type]
@@ -189,7 +187,7 @@ def bead_size(frame_px: float) -> float:
 def _usual_width(axis: Axis, first: int, last: int) -> float:
     """Return the usual width on the axis of a visible frame."""
     widths = np.diff(axis.edges[first : last + 2])
-    return float(np.median(widths)) if len(widths) else 1.0
+    return float(np.sort(widths)[len(widths) // 2]) if len(widths) else 1.0
 
 
 def _line(session: Session, row: Row, top: float, window: Array) -> ThreadLine:
@@ -285,7 +283,7 @@ def _beads(session: Session, rows: list[Row], scale: Scale, columns: tuple[int, 
     line = np.concatenate(owners) if owners else calls
     column = threads.column[calls].astype(np.int64)
     # calls of one thread in one frame share a bead
-    key = line * (axis.count + 1) + column
+    key = line * (axis.columns + 1) + column
     order = np.argsort(key, kind="stable")
     calls, line, column, key = calls[order], line[order], column[order], key[order]
     heads = np.flatnonzero(np.concatenate(([True], np.diff(key) != 0))) if len(key) else np.zeros(0, np.int64)

@@ -6,11 +6,12 @@ the frames once (kept by the caller while take and width stay), not in the calls
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 
 from opossum.stream.tables import Array
+from opossum.take.ids import distinct
 from opossum_desk.layout.scale import Scale, grid_marks
 from opossum_desk.state.session import Session
 
@@ -21,8 +22,7 @@ USUAL_SHARE = 0.995
 """This share of the frames fits the strip; the rest is cut off at its top."""
 
 
-@dataclass(frozen=True)
-class PulsePicture:
+class PulsePicture(NamedTuple):
     """Arrays (pixel columns,): height shares 0 … 1 of frame length and of calls a frame; then what lies on top.
 
     `frozen`: x of frames far over budget; `ticks`: (x, severity) of findings; `budget`: height share of the frame budget (over 1: beyond the strip); `top_ms`: what the full height of
@@ -39,8 +39,7 @@ class PulsePicture:
     top_ms: float
 
 
-@dataclass(frozen=True, slots=True)
-class PulseOverlay:
+class PulseOverlay(NamedTuple):
     """What moves on the strip: x from and to of the `window`, of the `selected` frame, and of bookmarks (`marks`)."""
 
     window: tuple[float, float]
@@ -54,7 +53,7 @@ def layout_overlay(session: Session, scale: Scale) -> PulseOverlay:
     return PulseOverlay(
         (scale.x(session.low), scale.x(session.high)),
         scale.x(float(edges[column] + edges[column + 1]) / 2) if column >= 0 else None,
-        [scale.x(float(edges[mark])) for mark in session.bookmarks if mark < session.axis.count],
+        [scale.x(float(edges[mark])) for mark in session.bookmarks if mark < session.axis.columns],
     )
 
 
@@ -64,16 +63,16 @@ def layout_pulse(session: Session, width: float, left: float) -> PulsePicture:
     low, high = axis.extent
     scale = Scale(low, high, left, max(1.0, width - left))
     pixels = int(scale.width)
-    rows = slice(axis.first_row, axis.first_row + axis.count)
+    rows = slice(axis.first_row, axis.first_row + axis.columns)
     lengths = session.frame_lengths[rows].astype(np.float64)
     counts = take.calls_by_frame.sizes()[rows].astype(np.float64)
     borders = np.searchsorted(axis.edges[:-1], low + np.arange(pixels) / scale.per_unit, "left")
-    borders = np.minimum(borders, max(0, axis.count - 1))
+    borders = np.minimum(borders, max(0, axis.columns - 1))
     longest = _peaks(lengths, borders)
     most = _peaks(counts, borders)
     # the strip is as tall as ordinary frames are long; what is far longer stands out at the top, in rose
     ordinary = np.delete(lengths, axis.frozen)
-    top = 1.3 * float(np.quantile(ordinary, USUAL_SHARE)) if len(ordinary) else 1.0
+    top = 1.3 * float(np.sort(ordinary)[int(USUAL_SHARE * (len(ordinary) - 1))]) if len(ordinary) else 1.0
     length_share = np.clip(longest / max(top, 1.0), 0, 1)
     budget_ns = 1e9 / (take.head_hz(axis.peer) or 60) if len(take.peers) else 1.0
     budget = budget_ns / max(top, 1.0)
@@ -111,7 +110,7 @@ def _ticks(session: Session, scale: Scale) -> list[tuple[float, str]]:
         columns = np.array(session.axis_columns(finding.frame_rows), np.int64)
         if severity == "waste" or not len(columns):
             continue  # waste is everywhere; a tick on every frame would say nothing
-        for x in np.unique(np.round(scale.xs(edges[columns]))).tolist():
+        for x in distinct(np.round(scale.xs(edges[columns]))).tolist():
             known = pixels.get(int(x))
             if known is None or order[severity] > order[known]:
                 pixels[int(x)] = severity

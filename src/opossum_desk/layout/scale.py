@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 
@@ -10,8 +10,7 @@ from opossum.stream.tables import Array
 from opossum_desk.state.axis import Axis, AxisMode
 
 
-@dataclass(frozen=True, slots=True)
-class Scale:
+class Scale(NamedTuple):
     """A window of the axis laid over `width` pixels that begin at `left`."""
 
     low: float
@@ -39,7 +38,7 @@ class Scale:
 
 def grid_marks(axis: Axis, scale: Scale, least_px: float = 90.0) -> list[tuple[float, str]]:
     """Return (x, label) of round frame numbers or seconds, at least `least_px` apart."""
-    if not axis.count:
+    if not axis.columns:
         return []
     step = _round_step(least_px / scale.per_unit)
     if axis.mode is AxisMode.TIME:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 
@@ -13,8 +13,7 @@ SLICE_ROW_PX = 21.0
 DEEPEST_INDENT = 9
 
 
-@dataclass(frozen=True, slots=True)
-class SliceRow:
+class SliceRow(NamedTuple):
     """One line: a phase's name, or a call with what it says about itself.
 
     `share`: the call's time as a share of the frame's longest call; `marks`: words such as `twice`, `gone`.
@@ -32,8 +31,7 @@ class SliceRow:
     marks: tuple[str, ...] = ()
 
 
-@dataclass(frozen=True)
-class SlicePicture:
+class SlicePicture(NamedTuple):
     """The frame's title and its lines."""
 
     title: str

@@ -8,11 +8,13 @@ strokes a pixel.
 from __future__ import annotations
 
 import json
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
+from typing import NamedTuple
 
 import numpy as np
 
 from opossum.stream.tables import Array
+from opossum.take.ids import distinct
 from opossum.take.lives import NEVER
 from opossum.take.spans import marks_of, paused_spans
 from opossum.take.take import Take
@@ -41,7 +43,7 @@ _TITLES = {
 }
 
 
-@dataclass
+@dataclass(eq=False, repr=False)
 class StrandRow:
     """One row: its kind, what it is called, and its items (rows of the kind's table), by start time.
 
@@ -56,8 +58,7 @@ class StrandRow:
     gone_ns: Array = field(default_factory=lambda: np.zeros(0))
 
 
-@dataclass(frozen=True, slots=True)
-class Stroke:
+class Stroke(NamedTuple):
     """One thing to draw: `shape` says how; from x to x2 at height y (y2 where it has two); `text` beside it.
 
     `state`: ``ok``, ``wrong`` (rose), ``open`` (hollow) or ``quiet``. `send`: row of the send it stands for, or -1.
@@ -74,8 +75,7 @@ class Stroke:
     kind: str = ""
 
 
-@dataclass(frozen=True, slots=True)
-class DotRun:
+class DotRun(NamedTuple):
     """Moments of one strand: pixel centres `xs` at height `y`, with the row of the `send` table of each."""
 
     xs: Array
@@ -88,8 +88,7 @@ Mark = Stroke | DotRun
 """What a strand is drawn of."""
 
 
-@dataclass(frozen=True)
-class StrandLine:
+class StrandLine(NamedTuple):
     """A row on screen: its top in px, kind, and label."""
 
     top: float
@@ -97,7 +96,7 @@ class StrandLine:
     label: str
 
 
-@dataclass(frozen=True)
+@dataclass(eq=False, repr=False)
 class StrandPicture:
     """All there is to paint."""
 
@@ -138,7 +137,7 @@ def gather_strands(take: Take) -> list[StrandRow]:
     waits = take.tables["wait"]
     rows += _grouped(take, "wait", np.arange(len(waits)), waits, np.asarray(waits["ev"]), take.waits.end_ns)
     queues = take.queues
-    for name in np.unique(queues.name).tolist():
+    for name in distinct(queues.name).tolist():
         items = np.flatnonzero(queues.name == name)
         rows.append(StrandRow("queue", take.text(name), items, queues.time_ns[items], queues.time_ns[items]))
     watch = take.tables["watch"]
@@ -152,7 +151,7 @@ def gather_strands(take: Take) -> list[StrandRow]:
 def _grouped(take: Take, kind: str, items: Array, table: object, events: Array, ends: Array) -> list[StrandRow]:
     by_name: dict[str, list[int]] = {}
     owners: dict[str, set[int]] = {}
-    names = {code: take.class_of(int(code)) for code in np.unique(table["o"]).tolist()}  # type: ignore[index]
+    names = {code: take.class_of(int(code)) for code in distinct(table["o"]).tolist()}  # type: ignore[index]
     for item in items.tolist():
         owner = int(table["o"][item])  # type: ignore[index]
         event = take.text(int(events[item]))
@@ -186,9 +185,9 @@ def layout_strands(
         lines.append(StrandLine(top, row.kind, row.label))
         for mark in _LAYOUTS[row.kind](session, row, scale, top, window):
             if isinstance(mark, DotRun):
-                dots.append(replace(mark, kind=row.kind))
+                dots.append(mark._replace(kind=row.kind))
             else:
-                strokes.append(replace(mark, kind=row.kind))
+                strokes.append(mark._replace(kind=row.kind))
     return StrandPicture(scale, lines, strokes, dots)
 
 

@@ -6,8 +6,8 @@ wider; by time, positions are seconds.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from enum import Enum
+from typing import NamedTuple
 
 import numpy as np
 
@@ -25,8 +25,7 @@ class AxisMode(Enum):
     TIME = "time"
 
 
-@dataclass(frozen=True)
-class Axis:
+class Axis(NamedTuple):
     """Places the frames of one peer along a line.
 
     `edges` (frames + 1): where each begins; `starts_ns` (frames + 1): the moments of the edges;
@@ -43,27 +42,27 @@ class Axis:
     frozen: Array
 
     @property
-    def count(self) -> int:
+    def columns(self) -> int:
         """Return the number of frames (columns)."""
         return len(self.numbers)
 
     @property
     def extent(self) -> tuple[float, float]:
         """Return the positions of the first and the last edge."""
-        return (float(self.edges[0]), float(self.edges[-1])) if self.count else (0.0, 1.0)
+        return (float(self.edges[0]), float(self.edges[-1])) if self.columns else (0.0, 1.0)
 
     def column_at(self, position: float) -> int:
         """Return the column that holds a position (the nearest, beyond the ends)."""
-        return int(np.clip(np.searchsorted(self.edges, position, "right") - 1, 0, max(0, self.count - 1)))
+        return int(np.clip(np.searchsorted(self.edges, position, "right") - 1, 0, max(0, self.columns - 1)))
 
     def columns_of_times(self, times_ns: Array) -> Array:
         """Return int32 (n,): the column each moment falls in."""
         columns = np.searchsorted(self.starts_ns[:-1], times_ns, "right") - 1
-        return np.clip(columns, 0, max(0, self.count - 1)).astype(np.int32)
+        return np.clip(columns, 0, max(0, self.columns - 1)).astype(np.int32)
 
     def positions(self, times_ns: Array) -> Array:
         """Return float64 (n,): where moments lie, linear between the edges of their frame."""
-        if not self.count:
+        if not self.columns:
             return np.zeros(len(times_ns))
         return np.interp(times_ns, self.starts_ns, self.edges)
 

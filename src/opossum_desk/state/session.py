@@ -6,7 +6,7 @@ Views subscribe to topics and ask for what they need; hands call methods.  One t
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass, replace
+from typing import NamedTuple
 
 import numpy as np
 
@@ -16,6 +16,7 @@ from opossum.findings.scene import Scene
 from opossum.findings.thresholds import Thresholds
 from opossum.stream.tables import Array
 from opossum.take.flow import chain_of, effects_of
+from opossum.take.ids import distinct
 from opossum.take.sieve import parse_sieve, sieve_calls, slow_calls
 from opossum.take.take import Take
 from opossum_desk.state.axis import Axis, AxisMode, make_axis
@@ -34,8 +35,7 @@ FINDING_MARGIN_FRAMES = 20
 """Frames shown on either side of what a finding jumps to."""
 
 
-@dataclass(frozen=True, slots=True)
-class Place:
+class Place(NamedTuple):
     """Where somebody is looking: enough to come back to it."""
 
     low: float
@@ -46,8 +46,7 @@ class Place:
     mode: AxisMode
 
 
-@dataclass(frozen=True, slots=True)
-class Measure:
+class Measure(NamedTuple):
     """A stretch that was measured."""
 
     frames: int
@@ -158,9 +157,9 @@ class Session:
         if not len(rows):
             return []
         columns = rows - self.axis.first_row
-        foreign = (columns < 0) | (columns >= self.axis.count)
+        foreign = (columns < 0) | (columns >= self.axis.columns)
         columns[foreign] = self.axis.columns_of_times(self.take.frames.start_ns[rows[foreign]])
-        return np.unique(columns).tolist()
+        return distinct(columns).tolist()
 
     # --- the window --------------------------------------------------------------------------------
 
@@ -213,7 +212,7 @@ class Session:
 
     def _show_columns(self, first: int, last: int) -> None:
         edges = self.axis.edges
-        count = self.axis.count
+        count = self.axis.columns
         self._clip_window(float(edges[np.clip(first, 0, count)]), float(edges[np.clip(last, 0, count)]))
 
     def _reveal_column(self, column: int) -> bool:
@@ -242,10 +241,10 @@ class Session:
 
     def select_column(self, column: int, move: str = "") -> None:
         """Select a frame by its column; no call of it."""
-        if not self.axis.count:
+        if not self.axis.columns:
             return
         self._remember(move)
-        self.column = int(np.clip(column, 0, self.axis.count - 1))
+        self.column = int(np.clip(column, 0, self.axis.columns - 1))
         self.call = -1
         self._relate(-1)
         self._tell(*(["selection", "window"] if self._reveal_column(self.column) else ["selection"]))
@@ -257,7 +256,7 @@ class Session:
 
     def calls_of_column(self, column: int) -> Array:
         """Return the calls of a column in the order they ran, all peers'."""
-        if column < 0 or column >= self.axis.count:
+        if column < 0 or column >= self.axis.columns:
             return np.zeros(0, np.int64)
         if len(self.take.peers) == 1:
             return self.take.calls_by_frame.rows(self.axis.row_of_column(column))
@@ -273,7 +272,7 @@ class Session:
         column = self.column
         while not 0 <= place < len(calls):
             column += step
-            if not 0 <= column < self.axis.count:
+            if not 0 <= column < self.axis.columns:
                 return
             calls = self.calls_of_column(column)
             place = 0 if step > 0 else len(calls) - 1
@@ -490,7 +489,7 @@ class Session:
         return self._go(self._future, self._past)
 
     def _go(self, source: list[Place], other: list[Place]) -> bool:
-        here = replace(self._here())
+        here = self._here()
         while source:
             place = source.pop()
             if place != here:

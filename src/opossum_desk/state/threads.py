@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import cached_property
+from typing import NamedTuple
 
 import numpy as np
 
 from opossum.stream.tables import Array
-from opossum.take.ids import Groups, factorised
+from opossum.take.ids import Groups, distinct, factorised
 from opossum.take.sieve import phase_of_calls
 from opossum.take.take import Take
 from opossum_desk.state.axis import Axis
@@ -17,8 +17,7 @@ ORDER_FRAMES = 48
 """How many frames of what is visible are asked for the order of threads: enough for a median, bounded."""
 
 
-@dataclass(frozen=True, slots=True)
-class Row:
+class Row(NamedTuple):
     """One thread on screen: a listener by number, or a folded class of them."""
 
     folded: bool
@@ -63,7 +62,7 @@ class Threads:
             columns = (calls.frame - axis.first_row).astype(np.int32)
         self.column: Array = columns
         """Axis column of every call."""
-        names = {code: take.class_of(int(code)) for code in np.unique(listeners.owner).tolist()}
+        names = {code: take.class_of(int(code)) for code in distinct(listeners.owner).tolist()}
         numbers = {name: i for i, name in enumerate(dict.fromkeys(names.values()))}
         classes = np.array([numbers[names[code]] for code in listeners.owner.tolist()], np.int64)
         self.class_of_listener, self.first_of_class = factorised(
@@ -162,7 +161,7 @@ class Threads:
 
         def key(row: Row) -> tuple[bool, float, int]:
             own = listener_place[self.listeners_of(row)]
-            return (self.rests(row, window), float(np.median(own)), row.number)
+            return (self.rests(row, window), float(np.sort(own)[len(own) // 2]), row.number)
 
         return sorted(rows, key=key)
 
@@ -194,7 +193,7 @@ class Threads:
         take = self.take
         found: list[Array] = []
         places: list[Array] = []
-        asked = np.unique(np.linspace(first_column, last_column, ORDER_FRAMES).astype(np.int64))
+        asked = distinct(np.linspace(first_column, last_column, ORDER_FRAMES).astype(np.int64))
         base = int(take.calls.frame[0]) - int(self.column[0]) if len(self.column) else 0
         for column in asked.tolist():
             row = base + column
@@ -248,10 +247,9 @@ class Threads:
     def _ambiguous(self) -> set[int]:
         """Functions that listen to more than one event: their labels name the event too."""
         listeners = self.take.listeners
-        pairs, _ = factorised(listeners.function, listeners.event)
-        _, first = np.unique(pairs, return_index=True)
-        functions, counts = np.unique(listeners.function[first], return_counts=True)
-        return set(functions[counts > 1].tolist())
+        _, first = factorised(listeners.function, listeners.event)
+        functions = listeners.function[first]
+        return set(np.flatnonzero(np.bincount(functions[functions >= 0]) > 1).tolist())
 
 
 def _sort_within(level: Level) -> None:

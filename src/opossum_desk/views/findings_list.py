@@ -2,18 +2,22 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QContextMenuEvent, QKeyEvent, QPainter, QStandardItem, QStandardItemModel
-from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem, QTreeView, QWidget
+from PySide6.QtWidgets import QStyledItemDelegate, QTreeView, QWidget
 
 from opossum.findings.finding import Finding
-from opossum_desk.layout.story import CAUSE_TITLES, KIND_TITLES, SEVERITY_TITLES, finding_title
+from opossum.take.ids import distinct
+from opossum_desk.layout.wording import CAUSE_TITLES, KIND_TITLES, SEVERITY_TITLES, finding_title
 from opossum_desk.state.session import Session
 from opossum_desk.views.look import Look
 from opossum_desk.views.menus import finding_menu
+
+if TYPE_CHECKING:
+    from PySide6.QtWidgets import QStyleOptionViewItem
 
 Index = QModelIndex | QPersistentModelIndex
 FINDING_ROLE = Qt.ItemDataRole.UserRole + 1
@@ -46,7 +50,10 @@ class FindingsList(QTreeView):
         )
         self.clicked.connect(self._chosen)
         self.activated.connect(self._chosen)
-        look.changed.connect(self.viewport().update)
+        # a viewport of Qt's own making would have PySide6 load every class of widget there is, to tell what it is
+        self._ground = QWidget()
+        self.setViewport(self._ground)
+        look.changed.connect(self._ground.update)
 
     def set_session(self, session: Session | None) -> None:
         """List the findings of a session."""
@@ -181,7 +188,7 @@ class _FindingDelegate(QStyledItemDelegate):
             painter.drawText(rect.adjusted(12, 8, -4, 0), Qt.AlignmentFlag.AlignVCenter, str(index.data()))
             painter.restore()
             return
-        if option.state & QStyle.StateFlag.State_Selected:
+        if self._view.selectionModel().isSelected(index):
             painter.fillRect(rect, QColor(colours.choice))
         left = rect.left() + (26 if finding.root else 12)
         room = rect.right() - left - 8
@@ -219,5 +226,5 @@ class _FindingDelegate(QStyledItemDelegate):
             return
         xs = strip.left() + (session.axis.edges[columns] - low) / max(high - low, 1e-9) * strip.width()
         colour = QColor(colours.rose if finding.severity.value == "fault" else colours.quiet)
-        for x in np.unique(np.round(xs / 1.5) * 1.5).tolist():
+        for x in distinct(np.round(xs / 1.5) * 1.5).tolist():
             painter.fillRect(QRectF(x, strip.top(), 1.5, strip.height()), colour)

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from PySide6.QtCore import QObject, Qt, Signal
 from PySide6.QtGui import QColor, QGuiApplication, QPalette
 
 
-@dataclass(frozen=True)
-class Colours:
+class Colours(NamedTuple):
     """One look's colours as #rrggbb. Text colours keep at least 4.5:1 on paper and panel, marks 3:1."""
 
     paper: str

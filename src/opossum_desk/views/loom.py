@@ -8,6 +8,7 @@ from PySide6.QtGui import QColor, QContextMenuEvent, QImage, QMouseEvent, QPaint
 from PySide6.QtWidgets import QMenu, QToolTip, QWidget
 
 from opossum.stream.tables import Array
+from opossum.take.ids import distinct
 from opossum_desk.layout.loom import HEADER_PX, ROW_PX, Density, FrozenBand, LoomPicture, ThreadLine, layout_loom
 from opossum_desk.layout.slice import short_time
 from opossum_desk.state.session import Session
@@ -131,7 +132,7 @@ class LoomView(AxisCanvas):
         self._press_stretches(session, picture, canvas, ratio, y)
         visible = (y > HEADER_PX) & (beads.x > self.label_px - 4)
         key = ((beads.via + 1) * 8 + beads.state) * 4 + beads.faded * 2 + beads.lit
-        for value in np.unique(key[visible]).tolist():
+        for value in distinct(key[visible]).tolist():
             mine = np.flatnonzero(visible & (key == value))
             via = session.take.text(value // 32 - 1) or "direct"
             stamp = self._stamps.get(via, value // 4 % 8, picture.bead_px, bool(value & 2), bool(value & 1))

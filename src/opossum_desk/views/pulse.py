@@ -59,7 +59,7 @@ class PulseView(Canvas):
         if self.session is None:
             return "No take is open."
         frozen = len(self.session.axis.frozen)
-        return f"{self.session.axis.count} frames, {frozen} frozen, {len(self.session.findings)} findings."
+        return f"{self.session.axis.columns} frames, {frozen} frozen, {len(self.session.findings)} findings."
 
     def paint(self, painter: QPainter, session: Session) -> None:
         picture = self.current()
@@ -163,7 +163,7 @@ class PulseView(Canvas):
             return
         if self._pressed is None:
             column = session.axis.column_at(picture.scale.position(event.position().x()))
-            if session.axis.count and event.position().x() >= LEFT_PX:
+            if session.axis.columns and event.position().x() >= LEFT_PX:
                 row = session.axis.row_of_column(column)
                 text = f"frame {session.axis.numbers[column]} · {session.frame_lengths[row] / 1e6:.2f} ms"
                 QToolTip.showText(self.mapToGlobal(event.position().toPoint()), text, self)

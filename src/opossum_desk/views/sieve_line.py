@@ -23,6 +23,7 @@ class SieveLine(QWidget):
         self.line = QLineEdit(self)
         self.line.setPlaceholderText("Sieve: oven  -via:tick  twice  wasted  frame:120-180")
         self.line.setClearButtonEnabled(True)
+        self.line.setProperty("wrong", False)
         self.line.setAccessibleName("Sieve")
         self.line.setToolTip(
             "Words match event, object, class or function.\n"
@@ -31,7 +32,7 @@ class SieveLine(QWidget):
         self.told = QLabel(self)
         self.told.setProperty("role", "quiet")
         self.told.setMinimumWidth(130)
-        self.hide_rest = QPushButton("Hide the rest", self)
+        self.hide_rest = QPushButton("Hide the rest")
         self.hide_rest.setCheckable(True)
         self.hide_rest.setToolTip("Hide threads that do not match instead of fading them (H)")
         self.hide_rest.toggled.connect(self._hide)

@@ -32,19 +32,22 @@ class SliceView(QAbstractScrollArea):
         self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setMinimumSize(200, 120)
-        self.viewport().setMouseTracking(True)
+        # a viewport of Qt's own making would have PySide6 load every class of widget there is, to tell what it is
+        self._ground = QWidget()
+        self.setViewport(self._ground)
+        self._ground.setMouseTracking(True)
         self.verticalScrollBar().setSingleStep(int(SLICE_ROW_PX))
         self.setWhatsThis(
             "The Slice: the selected frame, call by call in the order they ran; what a call caused stands indented below it."
         )
-        look.changed.connect(self.viewport().update)
+        look.changed.connect(self._ground.update)
 
     def set_session(self, session: Session | None) -> None:
         """Show the selected frame of a session."""
         self.session = session
         if session is not None:
             session.subscribe("selection findings", self.renew)
-            session.subscribe("hover", self.viewport().update)
+            session.subscribe("hover", self._ground.update)
         self.renew()
 
     def renew(self) -> None:
@@ -57,11 +60,11 @@ class SliceView(QAbstractScrollArea):
         if self.session is not None:
             self._reveal(self.picture.index_of(self.session.call) if self.session.call >= 0 else 0)
         self.setAccessibleDescription(f"{self.picture.title}, {self.picture.subtitle}")
-        self.viewport().update()
+        self._ground.update()
 
     def _fit_bar(self) -> None:
-        room = HEAD_PX + (len(self.picture.rows) + 1) * SLICE_ROW_PX - self.viewport().height()
-        self.verticalScrollBar().setPageStep(self.viewport().height())
+        room = HEAD_PX + (len(self.picture.rows) + 1) * SLICE_ROW_PX - self._ground.height()
+        self.verticalScrollBar().setPageStep(self._ground.height())
         self.verticalScrollBar().setMaximum(max(0, int(room)))
 
     def resizeEvent(self, event: object) -> None:
@@ -70,16 +73,16 @@ class SliceView(QAbstractScrollArea):
     def _reveal(self, index: int) -> None:
         top = index * SLICE_ROW_PX
         bar = self.verticalScrollBar()
-        room = self.viewport().height() - HEAD_PX - 2 * SLICE_ROW_PX
+        room = self._ground.height() - HEAD_PX - 2 * SLICE_ROW_PX
         if top < bar.value() or top > bar.value() + room:
             bar.setValue(int(top - room / 3))
 
     def paintEvent(self, event: object) -> None:
         colours = self.look.colours
-        painter = QPainter(self.viewport())
+        painter = QPainter(self._ground)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.fillRect(self.viewport().rect(), QColor(colours.paper))
-        width, height = self.viewport().width(), self.viewport().height()
+        painter.fillRect(self._ground.rect(), QColor(colours.paper))
+        width, height = self._ground.width(), self._ground.height()
         scroll = self.verticalScrollBar().value()
         first = max(0, int(scroll // SLICE_ROW_PX))
         last = min(len(self.picture.rows), int((scroll + height) // SLICE_ROW_PX) + 1)
@@ -103,7 +106,7 @@ class SliceView(QAbstractScrollArea):
         if self.hasFocus():
             painter.setPen(QPen(QColor(colours.focus), 2))
             painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawRect(self.viewport().rect().adjusted(1, 1, -1, -1))
+            painter.drawRect(self._ground.rect().adjusted(1, 1, -1, -1))
         painter.end()
 
     def _paint_row(self, painter: QPainter, row: SliceRow, top: float, width: int) -> None:
@@ -177,7 +180,7 @@ class SliceView(QAbstractScrollArea):
         if row is not None and row.call >= 0 and self.session is not None:
             from opossum_desk.views.loom import describe_call
 
-            self.viewport().setToolTip(describe_call(self.session, row.call))
+            self._ground.setToolTip(describe_call(self.session, row.call))
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         row = self._row_at(event.pos().y())

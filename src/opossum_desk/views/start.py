@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from pathlib import Path
+from typing import NamedTuple
 
 from PySide6.QtCore import QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QFont, QPainter, QPaintEvent, QPen
@@ -12,8 +12,7 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollA
 from opossum_desk.views.look import Look
 
 
-@dataclass(frozen=True, slots=True)
-class Symptom:
+class Symptom(NamedTuple):
     """What somebody comes with: words, and the kinds (or kind/cause) of findings that answer it."""
 
     title: str

@@ -6,7 +6,6 @@ from PySide6.QtCore import Qt, QUrl
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QTextBrowser, QWidget
 
-from opossum_desk.layout.story import story_html
 from opossum_desk.state.session import Session
 from opossum_desk.views.look import Look
 
@@ -43,6 +42,8 @@ class StoryView(QTextBrowser):
         elif self.session.finding is None:
             page = f'<p style="color:{colours.quiet}">{self._nothing_chosen(self.session)}</p>'
         else:
+            from opossum_desk.layout.story import story_html  # no finding is chosen while the desk starts
+
             page = story_html(self.session, self.session.finding, colours.ink, colours.quiet, colours.rose)
         if page != getattr(self, "_page", None):
             self._page = page

@@ -1,0 +1,71 @@
+"""Starting the desk. What is to be shown is opened while Qt is still being loaded, so this module loads Qt late."""
+
+from __future__ import annotations
+
+import gc
+import os
+import signal
+import sys
+from typing import TYPE_CHECKING, Any
+
+from opossum.take.helper import helper_for
+
+if TYPE_CHECKING:
+    from PySide6.QtWidgets import QApplication
+
+    from opossum_desk.window import DeskWindow
+
+WORTH_WAITING_S = 0.2
+"""A take that is open this soon after the window is built is shown at once, without the page that tells of opening."""
+
+
+def run_desk(paths: list[str], *, look: str | None = None, take: Any = None) -> int:
+    """Open the desk on files, or on a take made in memory; return the exit status when it is closed."""
+    # nearly all that is made until the window stands lives as long as it: collecting would only walk over it
+    gc.disable()
+    # no matrix is ever multiplied here, and the threads for it would turn while everything else is being loaded
+    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+    helper = helper_for(paths)
+    # NumPy and the core before Qt: with PySide6 loaded, every later import costs more
+    from opossum_desk.state.session import Session
+    from opossum_desk.state.tasks import HeadStart
+
+    head_start = HeadStart(paths, helper) if paths else None
+    application, window = make_window(look)
+    if head_start is not None:
+        head_start.wait(WORTH_WAITING_S)
+        window.open_paths(paths, head_start)
+    elif take is not None:
+        window.show_session(Session(take))
+    window.show()
+
+    from PySide6.QtCore import QTimer
+
+    QTimer.singleShot(0, _collect_again)
+    # let Ctrl+C in the terminal close the window properly: Python sees signals only between its own steps
+    signal.signal(signal.SIGINT, lambda *_: window.close())
+    pulse = QTimer()
+    pulse.timeout.connect(lambda: None)
+    pulse.start(300)
+    return int(application.exec())
+
+
+def make_window(look: str | None) -> tuple[QApplication, DeskWindow]:
+    """Return the application and the window, dressed and not yet shown."""
+    from opossum_desk.application import dress, make_application
+    from opossum_desk.memory import Memory
+    from opossum_desk.views.look import Look
+    from opossum_desk.window import DeskWindow
+
+    application = make_application([sys.argv[0]])
+    memory = Memory()
+    chosen = Look(look or memory.kept.look)
+    # dressed once built: a style sheet that is there from the start is worked out for every widget as it is added
+    window = DeskWindow(memory, chosen)
+    dress(application, chosen)
+    return application, window
+
+
+def _collect_again() -> None:
+    gc.freeze()
+    gc.enable()

@@ -1,0 +1,112 @@
+"""What the desk does off its window's thread: opening takes and examining them. A task is a function of `tell`."""
+
+from __future__ import annotations
+
+import os
+import threading
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any
+
+from opossum_desk.state.session import Session
+
+if TYPE_CHECKING:
+    from opossum.take.helper import Helper
+
+Tell = Callable[[str, float], None]
+"""Reports progress as a text and a share from 0 to 1; raises Cancelled when the user thought better of it."""
+
+REPORT_S = 0.05
+"""How often waiting for a head start reports its progress."""
+
+
+class Cancelled(Exception):  # noqa: N818 - not an error
+    """The user thought better of it."""
+
+
+def open_session(paths: list[str], tell: Tell) -> Session:
+    """Open takes or streams and put them in order.
+
+    Raises:
+        StreamError, TakeError: nothing readable is there.
+    """
+    from opossum.take.opening import open_any
+
+    total = sum(os.path.getsize(path) for path in paths if os.path.isfile(path)) or 1
+    name = os.path.basename(paths[0])
+    tell(f"Reading {name}", 0.0)
+    take = open_any(paths, lambda done: tell(f"Reading {name}", min(1.0, done / total)))
+    tell("Putting it in order", 1.0)
+    session = Session(take)
+    tell("Putting it in order", 1.0)
+    return session
+
+
+def load_opener(paths: list[str]) -> None:
+    """Load what opening these needs here and now: modules that two threads load at once can break each other."""
+    from opossum.take.opening import is_archive
+
+    if any(is_archive(path) for path in paths):
+        import pyarrow  # noqa: F401
+    else:
+        import opossum.stream.reading  # noqa: F401
+
+
+class HeadStart:
+    """Opens what the command line names on a thread of its own while the window is still being made."""
+
+    def __init__(self, paths: list[str], helper: Helper | None = None) -> None:
+        self.paths = paths
+        self._helper = helper
+        if helper is None:
+            load_opener(paths)
+        self.session: Session | None = None
+        self._error: Exception | None = None
+        self._told = ("Reading", 0.0)
+        self._cancelled = False
+        self._thread = threading.Thread(target=self._open, name="opossum-head-start", daemon=True)
+        self._thread.start()
+
+    def _open(self) -> None:
+        try:
+            if self._helper is None:
+                self.session = open_session(self.paths, self._tell)
+            elif (take := self._helper.take()) is not None:
+                take.index()
+                self.session = Session(take)
+        except Exception as error:
+            self._error = error
+
+    def _tell(self, text: str, share: float) -> None:
+        self._told = (text, share)
+        if self._cancelled:
+            raise Cancelled
+
+    def wait(self, seconds: float) -> bool:
+        """Wait at most `seconds`; say whether opening has ended, well or not."""
+        self._thread.join(seconds)
+        return not self._thread.is_alive()
+
+    def go_on(self, tell: Tell) -> Session:
+        """Wait for the end while telling how far it is: the task that carries this head start on."""
+        try:
+            while not self.wait(REPORT_S):
+                tell(*self._told)
+        except Cancelled:
+            self._cancelled = True
+            raise
+        if self._error is not None:
+            raise self._error
+        return self.session or open_session(self.paths, tell)
+
+
+def examining_task(session: Session) -> Callable[[Tell], Any]:
+    """Return the task of examining a session's take: the session, its findings, its damage."""
+
+    def task(tell: Tell) -> Any:
+        from opossum.findings.examine import examine
+        from opossum.take.checks import check_take
+
+        found = examine(session.take, progress=lambda kind: tell(f"Looking for: {kind}", 0.5))
+        return session, found, check_take(session.take)
+
+    return task

@@ -1,0 +1,67 @@
+"""A take handed from one process to another."""
+
+import os
+
+import numpy as np
+import pytest
+
+from opossum.stream.tables import JsonColumn
+from opossum.take.archive import save_take
+from opossum.take.handover import pack, unpacked
+from opossum.take.helper import Helper, helper_for
+from tape import Tape
+
+
+@pytest.fixture
+def take():
+    """Return a small take with texts, numbers, data and damage."""
+    tape = Tape().frame()
+    bell = tape.bind("bell", "oven#1", "Oven.on_bell")
+    tape.heard("bell", bell, o="door#1", d={"who": "cät"}, eff=2)
+    tape.lines.append("{not json")
+    tape.frame()("watch", o="oven#1", name="heat", v=1.5)
+    return tape.take()
+
+
+def same(one, other) -> bool:
+    """Compare two takes column by column."""
+    for kind, table in one.tables.items():
+        for name, column in table.columns.items():
+            twin = other.tables[kind].columns[name]
+            if isinstance(column, JsonColumn):
+                if (bytes(column.data), column.offsets.tolist()) != (bytes(twin.data), twin.offsets.tolist()):
+                    return False
+            elif not np.array_equal(column, twin, equal_nan=column.dtype.kind == "f"):
+                return False
+    return (one.strings, one.peers, one.damage, one.name) == (other.strings, other.peers, other.damage, other.name)
+
+
+def test_what_is_unpacked_is_what_was_packed(take):
+    """Every column, text and piece of damage."""
+    memory = os.memfd_create("test")
+    pack(take, memory)
+    assert same(take, unpacked(memory))
+    os.close(memory)
+
+
+def test_a_helper_opens_a_saved_take(take, tmp_path):
+    """In a process of its own, with the same result."""
+    path = str(tmp_path / "night.take")
+    save_take(take, path)
+    opened = Helper(path).take()
+    assert opened is not None and same(take, opened)
+
+
+def test_a_helper_that_cannot_open_gives_nothing(tmp_path):
+    """Whoever asked opens the file itself and learns why."""
+    path = tmp_path / "night.take"
+    path.write_bytes(b"PK\x03\x04 no take")
+    assert Helper(str(path)).take() is None
+
+
+def test_only_one_small_take_gets_a_helper(tmp_path):
+    """Streams, several files, and what is not there are opened as ever."""
+    assert helper_for([]) is None
+    assert helper_for([str(tmp_path / "a.take"), str(tmp_path / "b.take")]) is None
+    assert helper_for([str(tmp_path / "a.flow.jsonl")]) is None
+    assert helper_for([str(tmp_path / "missing.take")]) is None

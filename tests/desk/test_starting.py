@@ -1,0 +1,85 @@
+"""What happens before the window is there: the head start, and what the desk remembers."""
+
+import json
+import subprocess
+import sys
+
+import pytest
+
+from moonrise_bakery import demo_take_path
+from opossum.take.helper import helper_for
+from opossum_desk.memory import Remembered, remembered
+from opossum_desk.state.tasks import Cancelled, HeadStart
+from tape import Tape
+
+
+def silent(text: str, share: float) -> None:
+    """Take a report and say nothing."""
+
+
+def test_a_saved_take_is_opened_by_the_helper():
+    """The session is ready when the thread has ended."""
+    paths = [str(demo_take_path())]
+    start = HeadStart(paths, helper_for(paths))
+    assert start.wait(30) and start.session is not None
+    assert start.go_on(silent) is start.session
+
+
+def test_a_stream_is_opened_without_a_helper(tmp_path):
+    """A stream is read on the thread."""
+    tape = Tape().frame()
+    tape.heard("bell", tape.bind("bell", "oven#1", "Oven.on_bell"))
+    path = tmp_path / "a.flow.jsonl"
+    path.write_bytes(tape.bytes())
+    start = HeadStart([str(path)], None)
+    assert len(start.go_on(silent).take.calls) == 1
+
+
+def test_what_cannot_be_opened_says_why_when_it_is_carried_on(tmp_path):
+    """With and without a helper the reason is the same sentence."""
+    path = tmp_path / "a.take"
+    path.write_bytes(b"PK\x03\x04 no take")
+    reasons = []
+    for helper in (None, helper_for([str(path)])):
+        with pytest.raises(ValueError) as caught:
+            HeadStart([str(path)], helper).go_on(silent)
+        reasons.append(str(caught.value))
+    assert reasons[0] == reasons[1] and "damaged" in reasons[0]
+
+
+def test_a_head_start_can_be_cancelled(tmp_path):
+    """Whoever tells may end it."""
+
+    class Slow:
+        def take(self):
+            import time
+
+            time.sleep(0.5)
+
+    def stop(text: str, share: float) -> None:
+        raise Cancelled
+
+    with pytest.raises(Cancelled):
+        HeadStart(["a.take"], Slow()).go_on(stop)
+
+
+def test_starting_opens_before_qt_is_loaded():
+    """The modules for opening load no Qt: what is named on the command line is read meanwhile."""
+    code = "import sys, opossum_desk.starting, opossum_desk.state.tasks; print('PySide6' in sys.modules)"
+    assert subprocess.run([sys.executable, "-c", code], capture_output=True, text=True).stdout.strip() == "False"
+
+
+def test_what_was_remembered_is_taken_back_as_far_as_it_makes_sense():
+    """Values of another kind are as if they had never been kept; so is a broken file."""
+    said = {
+        "look": "night",
+        "recent": ["a.take", 7],
+        "splits": {"flow": [1, 2], "middle": "wide"},
+        "bookmarks": {"/a.take": [3]},
+        "geometry": 5,
+        "from a newer one": True,
+    }
+    kept = remembered(json.dumps(said).encode())
+    assert kept == Remembered(look="night", splits={"flow": [1, 2]}, bookmarks={"/a.take": [3]})
+    for broken in (b"", b"{", b"[1]", b"\xff\xfe", b"[" * 100_000):
+        assert remembered(broken) == Remembered()
