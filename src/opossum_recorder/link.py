@@ -14,25 +14,41 @@ import threading
 import time
 from collections import deque
 from collections.abc import Callable
+from typing import Any
 
 MOST_WAITING_BYTES = 16 << 20
 """Lines waiting to be sent take at most this much; what comes then is dropped and counted."""
 
 RETRY_S = 0.25
+SILENT_S = 10.0
+"""An Opossum that has pinged before and is silent for this long is taken to be gone."""
 TURN_S = 0.02
 """How long the thread sleeps when there is nothing to send; a ping waits at most this long for its pong."""
 CLOSING_S = 2.0
 """How long closing may take to send what is left."""
 
 
+ASKED = ("hold", "go", "step", "trip", "untrip")
+"""What Opossum may ask of a game that can be held."""
+
+
 class LinkSink:
     """Sends whole lines; `write` only stores them. `trouble` says why nothing goes through, while it does not."""
 
-    def __init__(self, address: str, game_ns: Callable[[], int]) -> None:
+    def __init__(
+        self,
+        address: str,
+        game_ns: Callable[[], int],
+        heard: Callable[[dict[str, Any]], None] | None = None,
+        left: Callable[[], None] | None = None,
+    ) -> None:
+        """Connect from now on. `heard` is given what Opossum asks for, `left` is called when it goes away."""
         host, _, port = address.rpartition(":")
         self.trouble = f"nobody listens at {address} yet"
         self._address = (host or "127.0.0.1", int(port) if port.isdigit() else 47533)
         self._game_ns = game_ns
+        self._heard, self._left = heard, left
+        self._last_ping: float | None = None
         self._waiting: deque[bytes] = deque()
         self._waiting_bytes = 0
         self._head = b""
@@ -74,7 +90,12 @@ class LinkSink:
             try:
                 with socket.create_connection(self._address, timeout=1.0) as connection:
                     connection.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
-                    self._serve(connection)
+                    try:
+                        self._serve(connection)
+                    finally:
+                        self._last_ping = None
+                        if self._left is not None:
+                            self._left()
                     if self._closing.is_set():
                         return
             except OSError as error:
@@ -103,6 +124,8 @@ class LinkSink:
                     self._answer(connection, line)
                 if self._refused or len(rest) > 65536:
                     return
+            if self._last_ping is not None and time.monotonic() - self._last_ping > SILENT_S:
+                raise ConnectionError("Opossum has fallen silent")
             if self._closing.is_set() and not self._waiting:
                 # hear the other side out: closing over unread answers would cut the last lines off
                 with contextlib.suppress(OSError):
@@ -119,8 +142,11 @@ class LinkSink:
         except (ValueError, AttributeError, RecursionError):
             return
         if kind == "ping":
+            self._last_ping = time.monotonic()
             pong = {"k": "pong", "id": told.get("id"), "t": told.get("t"), "g": self._game_ns()}
             connection.sendall(json.dumps(pong).encode() + b"\n")
         elif kind == "refuse":
             self._refused = True
             self.trouble = f"Opossum refused: {str(told.get('why'))[:200]}"
+        elif kind in ASKED and self._heard is not None:
+            self._heard(told)

@@ -20,6 +20,7 @@ from types import TracebackType
 from typing import Any, TypeVar
 
 from opossum_recorder.encoding import QuotedTexts, data_text
+from opossum_recorder.holding import Holding
 from opossum_recorder.link import LinkSink
 from opossum_recorder.sink import Sink, sink_for
 from opossum_recorder.watchdog import Watchdog
@@ -141,18 +142,26 @@ class Recorder:
         self._lost = 0
         self.lost = 0
         """Records dropped so far."""
+        self.holding: Holding | None = None
+        """What Opossum asks for over the link; None for a recorder that writes to a file, which cannot be held."""
         if sink is None and link:
-            sink = LinkSink(link, lambda: self._clock() - self._origin)
+            self.holding = Holding(self)
+            sink = LinkSink(link, self.now_ns, self.holding.hear, self.holding.left)
         self._sink: Sink = sink if sink is not None else sink_for(path if path is not None else os.devnull)
         head: dict[str, Any] = {"opossum": 1, "game": game, "peer": peer, "lang": "python", "pid": os.getpid()}
         head |= {"started": time.strftime("%Y-%m-%dT%H:%M:%SZ", time.gmtime())}
         optional: dict[str, Any] = {"engine": engine, "hz": hz, "phases": list(phases), "waits": list(waits)}
+        optional["holds"] = self.holding is not None
         if link and token:
             optional["token"] = token
         head |= {name: value for name, value in optional.items() if value}
         self._put("head", "".join(f',"{name}":{data_text(value)}' for name, value in head.items()))
         self.flush()
         self._watchdog = Watchdog(self, watch_after) if watch_after > 0 else None
+
+    def now_ns(self) -> int:
+        """Return the stream's time."""
+        return self._clock() - self._origin
 
     @property
     def trouble(self) -> str:
@@ -188,10 +197,14 @@ class Recorder:
     def spawn(self, o: str, cls: str = "", parent: str = "") -> None:
         """Say that an object begins to live."""
         self._record("spawn", o=o, cls=cls, parent=parent)
+        if self.holding is not None:
+            self.holding.born(o, cls)
 
     def gone(self, o: str) -> None:
         """Say that an object no longer lives."""
         self._one("gone", "o", o)
+        if self.holding is not None:
+            self.holding.died(o)
 
     def bind(self, ev: str, o: str, fn: str, src: str = "", at: str = "") -> int:
         """Say that a listener begins to listen; returns the id to give to `call` and `unbind`."""
@@ -360,6 +373,20 @@ class Recorder:
     def clock(self, v: float, rate: float) -> None:
         """Record the game's own clock: seconds of day, and seconds of it a second."""
         self._record("clock", v=v, rate=rate)
+
+    def held(self, trip: int | None, c: int | None, stack: Sequence[str]) -> None:
+        """Say that the game is being held from here on (`went` ends it); the watchdog rests."""
+        if self._watchdog is not None:
+            self._watchdog.frame_ended()
+        self._record("held", trip=trip, c=c, stack=stack)
+        self.flush()
+
+    def went(self) -> None:
+        """Say that the game goes on."""
+        self._record("went")
+        self.flush()
+        if self._watchdog is not None:
+            self._watchdog.frame_began()
 
     def current_call(self) -> int | None:
         """Return the id of the call this thread is in, or None."""

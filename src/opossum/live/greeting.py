@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import hmac
 from dataclasses import dataclass, field
+from typing import NamedTuple
 
 import msgspec
 
@@ -22,9 +23,18 @@ class _Line(msgspec.Struct):
     id: int | None = None
     t: int | None = None
     g: int | None = None
+    trip: int | None = None
+    c: int | None = None
 
 
 _decoder = msgspec.json.Decoder(_Line)
+
+
+class Held(NamedTuple):
+    """A game is held: at which tripwire (0: none, it was asked to) and in which call (0: between calls)."""
+
+    trip: int
+    call: int
 
 
 class Refused(ConnectionError):  # noqa: N818 - said of the one who is
@@ -67,6 +77,8 @@ class PeerLink:
     records: int = 0
     rubbish: int = 0
     closed: bool = False
+    holds: bool = False
+    held: Held | None = None
     clock: ClockOffset = field(default_factory=ClockOffset)
 
     def accept(self, line: bytes) -> bytes:
@@ -93,6 +105,7 @@ class PeerLink:
         self.taken_names.add(name)
         self.name, self.game = name, str(head.get("game") or "")[:200]
         head["peer"] = head["p"] = name
+        self.holds = head.get("holds") is True
         self.records = 1
         return msgspec.json.encode(head) + b"\n"
 
@@ -118,6 +131,10 @@ class PeerLink:
             self._count_rubbish()
             return None
         self.records += 1
+        if record.k == "held":
+            self.held = Held(record.trip or 0, record.c or 0)
+        elif record.k == "went":
+            self.held = None
         self.closed |= record.k == "bye"
         if record.p is None:
             return line[:-1] + b',"p":' + msgspec.json.encode(self.name) + b"}\n"

@@ -12,12 +12,14 @@ import ipaddress
 import os
 import threading
 import time
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
 import msgspec
 
-from opossum.live.greeting import PeerLink, Refused
+from opossum.live.greeting import Held, PeerLink, Refused
+from opossum.live.tripwires import Tripwire
 
 DEFAULT_PORT = 47533
 LONGEST_LINE = 1 << 20
@@ -30,7 +32,8 @@ PING_EVERY_S = 1.0
 
 @dataclass(frozen=True, slots=True)
 class PeerState:
-    """What is known of one peer: `silent_s` since its last line; the clock's offset and error in ns (None: unknown)."""
+    """What is known of one peer: `silent_s` since its last line; the clock's offset and error in ns (None: unknown);
+    `holds`: it can be held; `held`: where it is being held, if it is."""
 
     name: str
     game: str
@@ -41,6 +44,8 @@ class PeerState:
     silent_s: float
     offset_ns: int
     error_ns: int | None
+    holds: bool
+    held: Held | None
 
 
 class ListenError(OSError):
@@ -60,8 +65,9 @@ def is_loopback(host: str) -> bool:
 class _Peer:
     """One connection, as the listener keeps it."""
 
-    def __init__(self, link: PeerLink) -> None:
+    def __init__(self, link: PeerLink, writer: asyncio.StreamWriter) -> None:
         self.link = link
+        self.writer = writer
         self.connected = True
         self.last_line = time.monotonic()
 
@@ -86,6 +92,8 @@ class Listener:
         self._names: set[str] = set()
         self._file = -1
         self._bytes = 0
+        self._wires: dict[int, Tripwire] = {}
+        self._next_wire = 1
         self._loop: asyncio.AbstractEventLoop | None = None
         self._stopping: asyncio.Event | None = None
         self._ready = threading.Event()
@@ -128,6 +136,8 @@ class Listener:
                 now - peer.last_line,
                 peer.link.clock.offset_ns,
                 peer.link.clock.error_ns,
+                peer.link.holds,
+                peer.link.held if peer.connected else None,
             )
             for peer in list(self._peers)
         ]
@@ -142,6 +152,62 @@ class Listener:
             peer.name: (first.offset_ns - peer.offset_ns, (peer.error_ns or 0) + (first.error_ns or 0))
             for peer in peers[1:]
         }
+
+    # --- holding ---------------------------------------------------------------------------------
+
+    @property
+    def tripwires(self) -> dict[int, Tripwire]:
+        """Return the tripwires that are set, by number."""
+        return dict(self._wires)
+
+    def trip(self, wire: Tripwire) -> int:
+        """Set a tripwire in every game that can be held, now or once it comes; return its number."""
+        number, self._next_wire = self._next_wire, self._next_wire + 1
+        self._wires = self._wires | {number: wire}
+
+        def say() -> None:
+            for peer in self._peers:
+                self._tell_wire(peer, number, wire)
+
+        self._soon(say)
+        return number
+
+    def untrip(self, number: int) -> None:
+        """Take a tripwire away."""
+        self._wires = {other: wire for other, wire in self._wires.items() if other != number}
+        self.tell({"k": "untrip", "id": number})
+
+    def hold(self) -> None:
+        """Hold every game at its next call or frame."""
+        self.tell({"k": "hold"})
+
+    def go(self) -> None:
+        """Let every held game go on."""
+        self.tell({"k": "go"})
+
+    def step(self, by: str) -> None:
+        """Let held games go on to their next ``call`` or ``frame``."""
+        self.tell({"k": "step", "by": by}, held_only=True)
+
+    def tell(self, message: dict[str, object], held_only: bool = False) -> None:
+        """Say something to every connected game that can be held."""
+
+        def say() -> None:
+            for peer in self._peers:
+                if not held_only or peer.link.held is not None:
+                    _tell(peer, message)
+
+        self._soon(say)
+
+    def _tell_wire(self, peer: _Peer, number: int, wire: Tripwire) -> None:
+        if wire.peer in ("", peer.link.name):
+            _tell(peer, {"k": "trip", "id": number, "when": wire.when})
+
+    def _soon(self, action: Callable[[], object]) -> None:
+        """Do something on the listener's thread."""
+        if self._loop is not None:
+            with contextlib.suppress(RuntimeError):  # it has stopped
+                self._loop.call_soon_threadsafe(action)
 
     # --- on the listener's thread ------------------------------------------------------------------
 
@@ -182,9 +248,11 @@ class Listener:
                 raise Refused(f"{MOST_PEERS} games are connected already")
             head = link.accept(await asyncio.wait_for(self._line(reader), HEAD_WITHIN_S))
             self._keep(head)
-            peer = _Peer(link)
+            peer = _Peer(link, writer)
             self._peers.append(peer)
             writer.write(b'{"k":"welcome","opossum":1}\n')
+            for number, wire in self._wires.items():
+                self._tell_wire(peer, number, wire)
             pinging = asyncio.create_task(_ping(writer))
             await self._listen_to(peer, reader)
         except Refused as refused:
@@ -228,6 +296,11 @@ class Listener:
         if self._bytes > MOST_BYTES:
             raise Refused(f"the recording has reached {MOST_BYTES >> 30} GiB")
         os.write(self._file, line)
+
+
+def _tell(peer: _Peer, message: dict[str, object]) -> None:
+    if peer.link.holds and peer.connected and not peer.writer.is_closing():
+        peer.writer.write(msgspec.json.encode(message) + b"\n")
 
 
 async def _ping(writer: asyncio.StreamWriter) -> None:

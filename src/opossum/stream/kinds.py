@@ -88,7 +88,7 @@ KINDS: dict[str, Kind] = {
         _kind("stuck", "number:sec json:stack id:c"),
         _kind("spin", "text:at count:n id:c"),
         _kind("clock", "number:v number:rate"),
-        _kind("held", "id:trip id:c"),
+        _kind("held", "id:trip id:c json:stack"),
         _kind("went", ""),
         _kind("lost", "count:n"),
         _kind("bye", ""),
