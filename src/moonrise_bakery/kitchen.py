@@ -254,6 +254,7 @@ class Counter(Thing):
         """Lay out the cloth (and, the fault, bind bread_ready once more)."""
         if "bound-twice" in self.world.faults:
             self.listen("bread_ready", self.on_bread_ready)
+        self.world.recorder.say("the shop is open", o=self.name)
         return 1
 
     def on_bread_ready(self, event: Event) -> int:

@@ -150,6 +150,7 @@ class Bell(Thing):
     def on_inspector_comes(self, event: Event) -> int:
         """Listen for that inspector's whistle."""
         self._whistle = self.listen("whistle", self.on_whistle, event.sender)
+        self.world.recorder.say("an inspector drops in", "warning", self.name)
         return 1
 
     def on_inspector_leaves(self, event: Event) -> int:

@@ -36,7 +36,9 @@ from opossum_desk.views.start import StartPage, Symptom
 from opossum_desk.work import Work
 
 if TYPE_CHECKING:
+    from opossum.live.greeting import Held
     from opossum.live.listener import Listener
+    from opossum_desk.views.live import LivePlace
 
 GROWTH_CHECK_MS = 1000
 ARRIVAL_CHECK_MS = 200
@@ -60,6 +62,9 @@ class DeskWindow(QMainWindow):
         self._followed: Any = None
         self._read_began = self._rest_until = 0.0
         self._size_seen = 0
+        self._held: tuple[str, Held | None] | None = None
+        self._held_shown = False
+        self._gone_told = ""
         self.setWindowTitle("Opossum")
         self.setAcceptDrops(True)
         self.setMinimumSize(1024, 640)
@@ -77,6 +82,7 @@ class DeskWindow(QMainWindow):
         self._rail_group = QButtonGroup(self)
         self.rail_start = self._rail_button("Start", column, self.show_start)
         self.rail_flow = self._rail_button("Flow", column, self.show_flow)
+        self.rail_live = self._rail_button("Live", column, self.show_live)
         column.addStretch(1)
 
         body = QWidget()
@@ -115,6 +121,9 @@ class DeskWindow(QMainWindow):
         self._arrival = QTimer(self)
         self._arrival.setInterval(ARRIVAL_CHECK_MS)
         self._arrival.timeout.connect(self.check_arrival)
+        self._live = QTimer(self)
+        self._live.setInterval(ARRIVAL_CHECK_MS)
+        self._live.timeout.connect(self.check_live)
 
         self.menus = DeskMenus(self)
         self._restore()
@@ -160,6 +169,23 @@ class DeskWindow(QMainWindow):
         return page
 
     @cached_property
+    def live_place(self) -> LivePlace:
+        """Return the place Live."""
+        from opossum_desk.views.live import LivePlace
+
+        place = LivePlace(self.look)
+        place.listen_wanted.connect(self.listen)
+        place.stop_wanted.connect(self.stop_listening)
+        place.follow_wanted.connect(self.follow_object)
+        place.line_wanted.connect(self.show_line)
+        place.call_wanted.connect(self.show_call)
+        self.look.changed.connect(place.renew)
+        self.places.addWidget(place)
+        place.set_session(self.session)
+        place.set_listener(self.listener)
+        return place
+
+    @cached_property
     def failed_page(self) -> FailedPage:
         """Return the page that says what could not be done."""
         page = FailedPage()
@@ -182,15 +208,48 @@ class DeskWindow(QMainWindow):
             self.flow.loom.setFocus()
         self._mark_rail()
 
+    def show_live(self) -> None:
+        """Go to the place Live."""
+        self.places.setCurrentWidget(self.live_place)
+        self.live_place.renew()
+        (self.live_place.line if self.listener is not None else self.live_place.listening).setFocus()
+        self._mark_rail()
+
+    def follow_object(self, name: str) -> None:
+        """Let everything but one object fade in Flow, and say when it is gone."""
+        if self.session is not None:
+            self.flow.sieve.line.setText(f"o:{name}")
+            self.session.set_sieve(f"o:{name}")
+            self.show_flow()
+            self.say(f"Following {name}; an empty sieve ends it.")
+
+    def show_line(self, line: int) -> None:
+        """Go to the frame in which a line of the stream was written."""
+        from opossum.take.moment import frame_at
+
+        def act(session: Session) -> None:
+            row = frame_at(session.take, session.peer, line)
+            if row >= 0:
+                session.select_column(row - session.axis.first_row)
+
+        self.show_flow()
+        self.on_session(act)
+
+    def show_call(self, call: int) -> None:
+        """Go to a call in Flow."""
+        self.show_flow()
+        self.on_session(lambda session: session.select_call(call))
+
     def _is_on(self, page: str) -> bool:
         """Say whether a page is shown, without making it."""
         return page in self.__dict__ and self.places.currentWidget() is self.__dict__[page]
 
     def _mark_rail(self) -> None:
         self.rail_flow.setEnabled(self.session is not None)
-        in_flow = self.places.currentWidget() is self.flow
+        in_flow, in_live = self.places.currentWidget() is self.flow, self._is_on("live_place")
         self.rail_flow.setChecked(in_flow)
-        self.rail_start.setChecked(not in_flow)
+        self.rail_live.setChecked(in_live)
+        self.rail_start.setChecked(not in_flow and not in_live)
 
     # --- opening -----------------------------------------------------------------------------------
 
@@ -229,7 +288,8 @@ class DeskWindow(QMainWindow):
             self._show_opened(head_start.session)
             return
         self.opening_page.tell(f"Reading {os.path.basename(paths[0])}", 0.0)
-        self.places.setCurrentWidget(self.opening_page)
+        if not self._is_on("live_place"):
+            self.places.setCurrentWidget(self.opening_page)
         self._mark_rail()
         self.opening.start(head_start.go_on if head_start else lambda tell: open_session(wanted, tell))
 
@@ -291,8 +351,10 @@ class DeskWindow(QMainWindow):
             self.flow.set_session(session)
         session.subscribe("selection window axis measure", self._tell_selection)
         session.subscribe("bookmarks", self._keep_bookmarks)
+        if "live_place" in self.__dict__:
+            self.live_place.set_session(session)
         self.setWindowTitle(f"{session.take.name} – Opossum")
-        if not grown:
+        if not grown and not self._is_on("live_place"):
             self.show_flow()
         self._tell_selection()
         QTimer.singleShot(EXAMINE_AFTER_MS, lambda: self._examine(session))
@@ -381,6 +443,7 @@ class DeskWindow(QMainWindow):
     def _read_on(self) -> None:
         followed = self._followed
         self._read_began = time.monotonic()
+        playing = self.listener is not None and any(peer.connected for peer in self.listener.peers)
         name = self.session.take.name if self.session else ""
 
         def task(tell: Tell) -> Session | None:
@@ -389,7 +452,9 @@ class DeskWindow(QMainWindow):
             if not followed.read_more():
                 return None
             tell("Reading on", 0.5)
-            return Session(Take.from_contents(followed.contents(), name))
+            take = Take.from_contents(followed.contents(), name)
+            take.growing = playing
+            return Session(take)
 
         self.opening.start(task)
 
@@ -399,6 +464,22 @@ class DeskWindow(QMainWindow):
             return
         session.carry_over(self.session)
         self.show_session(session, grown=True)
+        self._show_held()
+        self._tell_followed()
+
+    def _tell_followed(self) -> None:
+        """Say when the object that is being followed is gone."""
+        text = self.flow.sieve.line.text().strip()
+        name = text.removeprefix("o:")
+        if self.session is None or not text.startswith("o:") or " " in name or name == self._gone_told:
+            return
+        from opossum.take.moment import alive_at, last_line
+
+        take = self.session.take
+        gone = take.tables["gone"]
+        if take.code(name) in gone["o"] and name not in dict(alive_at(take, last_line(take))):
+            self._gone_told = name
+            self.say(f"{name} is gone: it does not live any more.")
 
     # --- listening ---------------------------------------------------------------------------------
 
@@ -413,9 +494,13 @@ class DeskWindow(QMainWindow):
             self._fail(f"{error}.")
             return
         self.listening_page.tell(self.listener.host, self.listener.port)
-        self.places.setCurrentWidget(self.listening_page)
+        if self._is_on("live_place"):
+            self.live_place.set_listener(self.listener)
+        else:
+            self.places.setCurrentWidget(self.listening_page)
         self._mark_rail()
         self._arrival.start()
+        self._live.start()
 
     def check_arrival(self) -> None:
         """Show the game once one has come."""
@@ -431,10 +516,51 @@ class DeskWindow(QMainWindow):
             return
         listener, self.listener = self.listener, None
         listener.stop()
+        self._live.stop()
+        if self._held is not None:
+            self._held = None
+            self.flow.banner.hide()
+        if "live_place" in self.__dict__:
+            self.live_place.set_listener(None)
         if not listener.peers:
             listener.out.unlink(missing_ok=True)
             if self._is_on("listening_page"):
                 self.show_start()
+
+    def check_live(self) -> None:
+        """Show what has become of the games: that one is held, or goes on."""
+        if self.listener is None:
+            return
+        held = next((peer for peer in self.listener.peers if peer.held is not None), None)
+        place = (held.name, held.held) if held is not None else None
+        if place != self._held:
+            self._held = place
+            if held is None:
+                self.flow.banner.hide()
+                self.say("The game goes on.")
+            else:
+                self._rest_until = 0.0
+                self._held_shown = False
+                wire = self.listener.tripwires.get(held.held.trip) if held.held is not None else None
+                why = f"at “{wire.text}”" if wire else "as asked"
+                self.flow.warn(
+                    f"{held.name} is held {why}. Space lets it go on, C goes one call on.", "Go on", self.listener.go
+                )
+                self.check_growth()
+        if self._is_on("live_place"):
+            self.live_place.renew()
+
+    def _show_held(self) -> None:
+        """Select the call the game is held at, once it has been read."""
+        from opossum.take.moment import held_call
+
+        if self._held is None or self._held_shown or self.session is None:
+            return
+        name, held = self._held
+        call = held_call(self.session.take, name, held.call) if held is not None and held.call else -1
+        if call >= 0:
+            self._held_shown = True
+            self.session.select_call(call)
 
     def _tell_live(self) -> None:
         """Say when the game has gone silent, or has ended."""
@@ -652,6 +778,15 @@ class DeskWindow(QMainWindow):
             keys.Key_T: self.flow.toggle_axis,
             keys.Key_Escape: self._forget_measure,
         }
+        if self.listener is not None and (self._is_on("live_place") or self.places.currentWidget() is self.flow):
+            live: dict[int, Callable[[], Any]] = {
+                keys.Key_Space: self.live_place.toggle_hold,
+                keys.Key_C: lambda: self.live_place.step("frame" if shift else "call"),
+            }
+            if key in live:
+                live[key]()
+                event.accept()
+                return
         action = actions.get(key)
         if action is None or self.places.currentWidget() is not self.flow:
             super().keyPressEvent(event)

@@ -13,34 +13,15 @@ from PySide6.QtWidgets import QApplication, QMenu, QPushButton, QWidget
 
 from moonrise_bakery import demo_take_path
 from moonrise_bakery.night import record_night
-from opossum.live.listener import PeerState
 from opossum.take.archive import open_take
-from opossum_desk.application import dress, make_application
 from opossum_desk.layout.loom import HEADER_PX, ROW_PX
-from opossum_desk.live import silence
 from opossum_desk.memory import Memory
 from opossum_desk.state.axis import AxisMode
-from opossum_desk.state.session import Session
 from opossum_desk.views.look import DAY, NIGHT, Colours, Look
 from opossum_desk.views.menus import add_call_actions, finding_menu
 from opossum_desk.views.start import SYMPTOMS
 from opossum_desk.window import DeskWindow
-from opossum_recorder import Recorder
 from tape import Tape
-
-
-@pytest.fixture
-def desk(qtbot, tmp_path):
-    """Return a desk that remembers into the test's folder."""
-    application = make_application()
-    look = Look("day")
-    dress(application, look)
-    window = DeskWindow(Memory(tmp_path / "desk.json"), look)
-    qtbot.addWidget(window)
-    window.show()
-    qtbot.waitExposed(window)
-    yield window
-    window.close()
 
 
 def opened(desk: DeskWindow, qtbot, path: Path | str) -> DeskWindow:
@@ -646,69 +627,6 @@ def test_a_stream_that_grows_is_read_on(desk, qtbot, tmp_path):
     qtbot.waitUntil(lambda: not desk.opening.running, timeout=5000)
     desk.check_growth()
     qtbot.waitUntil(lambda: desk.session.axis.columns == 20, timeout=10_000)
-
-
-def test_the_desk_listens_for_a_game_and_grows_with_it(desk, qtbot, monkeypatch, tmp_path):
-    """It appears by itself, is followed while it plays, and its end is said."""
-    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
-    desk.listen(0)
-    assert desk.places.currentWidget() is desk.listening_page
-    assert str(desk.listener.port) in desk.listening_page.text.text()
-    recorder = Recorder(None, "Live Bakery", link=f"127.0.0.1:{desk.listener.port}", watch_after=0)
-
-    def play(first: int, last: int) -> None:
-        for number in range(first, last):
-            with (
-                recorder.frame(number),
-                recorder.call(recorder.send("tick", via="tick"), None, "oven#1", "Oven.on_tick"),
-            ):
-                pass
-
-    play(0, 30)
-    qtbot.waitUntil(lambda: desk.session is not None and desk.session.axis.columns >= 30, timeout=10_000)
-    assert desk.places.currentWidget() is desk.flow
-    assert desk.session.take.game == "Live Bakery"
-    desk.flow.sieve.line.setText("oven")
-    desk.flow.sieve.apply()
-    desk.session.select_column(5)
-    desk.flow.sieve.line.setFocus()
-    play(30, 60)
-    qtbot.waitUntil(lambda: desk.session.axis.columns == 60, timeout=10_000)
-    assert (desk.flow.sieve.line.text(), desk.session.sieve_text) == ("oven", "oven")
-    assert "of 60 calls" in desk.flow.sieve.told.text()
-    assert desk.session.column == 5
-    recorder.close()
-    qtbot.waitUntil(lambda: "has ended" in desk.told.toolTip(), timeout=10_000)
-    assert desk.listener is None
-
-
-def test_listening_can_be_stopped_and_leaves_nothing(desk, qtbot, monkeypatch, tmp_path):
-    """Back to the start page; no empty recording stays."""
-    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
-    desk.listen(0)
-    port = desk.listener.port
-    other = DeskWindow(Memory(tmp_path / "other.json"), desk.look)
-    qtbot.addWidget(other)
-    other.listen(port)
-    assert "is another Opossum listening there" in other.failed_page.text.text()
-    other.close()
-    desk.listening_page.cancel.click()
-    assert desk.places.currentWidget() is desk.start_page
-    assert list((tmp_path / "data" / "opossum" / "recordings").glob("*")) == []
-
-
-def test_a_silent_game_is_told_with_the_last_thing_known():
-    """While it lasts."""
-    tape = Tape().frame()
-    tape.open_call(tape.send("recipe"), tape.bind("recipe", "baker#1", "Baker.on_recipe"))
-    session = Session(tape.take(bye=False))
-    peers = [PeerState("main", "g", 5, 0, True, False, seconds, 0, None) for seconds in (0.5, 7.2)]
-
-    assert silence(peers[:1], session) == ""
-    assert silence(peers[1:], session) == (
-        "main: no answer for 7 s, last known: Baker.on_recipe of baker#1, which has not returned."
-    )
-    assert silence(peers[1:], None) == "main: no answer for 7 s."
 
 
 def test_closing_while_work_is_under_way_is_clean(desk, qtbot, tmp_path):

@@ -71,7 +71,7 @@ def frozen_frames(scene: Scene, lengths: Array) -> list[int]:
             if lengths[row] > scene.thresholds.freeze_times_median * usual:
                 found.append(row)
         last = span.stop - 1
-        if last >= span.start and last not in found and not take.closed(peer) and len(_open_calls(scene, last)):
+        if last >= span.start and last not in found and len(_open_calls(scene, last)):
             found.append(last)
     return sorted(found)
 
@@ -82,8 +82,10 @@ def _open_calls(scene: Scene, frame: int) -> Array:
     rows = take.calls_by_frame.rows(frame)
     rows = rows[~take.calls.returned[rows]]
     peer = int(take.frames.peer[frame])
-    if frame != take.frames.of_peer(peer).stop - 1 or take.closed(peer):
+    if frame != take.frames.of_peer(peer).stop - 1 or take.closed(peer) or take.held_at_end(peer):
         return rows[:0]
+    if take.growing and not len(_records_in(scene, "stuck", frame)):
+        return rows[:0]  # it has only not returned yet
     main = np.asarray(take.tables["call"]["th"])[rows] == -1
     return rows[main] if main.any() else rows
 

@@ -22,7 +22,8 @@ class Sends(NamedTuple):
     cause: Array
 
 
-class Calls(NamedTuple):
+@dataclass(eq=False, repr=False)
+class Calls:
     """Columns beside the `call` table, one row a call in stream order.
 
     `send`, `bind`: rows, -1 where unknown. `parent`: the call that sent this call's send, or -1.

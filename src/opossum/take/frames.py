@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import json
-from typing import TYPE_CHECKING, NamedTuple
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -19,7 +20,8 @@ STARTUP = -1
 _FLAGS = ("idle", "loading", "settled")
 
 
-class Frames(NamedTuple):
+@dataclass(eq=False, repr=False)
+class Frames:
     """Columns over all frames, peer after peer, each peer's in stream order.
 
     `number` is the game's own frame number; `work_ns` is the time from its beginning to `idle` (or to its
@@ -69,7 +71,7 @@ class Frames(NamedTuple):
 def make_frames(take: Take) -> Frames:
     """Build the frames of every peer. Cost: linear in frames, phases and idles."""
     parts = [_peer_frames(take, peer) for peer in range(len(take.peers))]
-    names = [name for name in Frames._fields if name != "peer_starts"]
+    names = [name for name in Frames.__dataclass_fields__ if name != "peer_starts"]
     nothing = np.zeros(0, np.int64)
     joined = {
         name: np.concatenate([nothing.astype(bool if name in _FLAGS else np.int64), *(part[name] for part in parts)])

@@ -30,6 +30,8 @@ class Take:
     damage: list[Damage] = field(default_factory=list)
     sources: list[tuple[str, int]] = field(default_factory=list)
     name: str = "take"
+    growing: bool = False
+    """The game still plays: what has not returned yet may well return."""
 
     @classmethod
     def from_contents(cls, contents: StreamContents, name: str) -> Take:
@@ -111,6 +113,15 @@ class Take:
                 columns = held if isinstance(held, tuple) else vars(held).values()
                 total += sum(value.nbytes for value in columns if isinstance(value, np.ndarray))
         return total
+
+    def held_at_end(self, peer: int) -> bool:
+        """Say whether a peer's stream ends while its game is held at a tripwire."""
+        times = []
+        for kind in ("held", "went"):
+            table = self.tables[kind]
+            times.append(np.asarray(table["line"], np.int64)[np.asarray(table["p"]) == peer])
+        held, went = times
+        return bool(len(held)) and (not len(went) or int(held.max()) > int(went.max()))
 
     def closed(self, peer: int) -> bool:
         """Say whether the peer's recorder was closed on purpose (`bye`)."""

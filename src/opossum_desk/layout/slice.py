@@ -85,7 +85,9 @@ def layout_slice(session: Session) -> SlicePicture:
         if flags["gone"][call]:
             marks.append("owner gone")
         if not take.calls.returned[call]:
-            marks.append("never returned")
+            peer = int(take.frames.peer[int(take.calls.frame[call])])
+            held = take.held_at_end(peer)
+            marks.append("held here" if held else "still runs" if take.growing else "never returned")
         elif take.calls.effect[call] == 0:
             marks.append("for nothing")
         ret = int(take.calls.ret[call])

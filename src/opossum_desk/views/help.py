@@ -24,6 +24,8 @@ KEYS = (
     ("F", "fold or unfold the selected thread's class"),
     ("T", "axis by frame or by time"),
     ("Shift+drag", "measure frames, time, calls"),
+    ("Space", "hold the game that plays, or let it go on"),
+    ("C  Shift+C", "one call on, one frame on, while it is held"),
     ("F6", "next panel"),
 )
 

@@ -168,6 +168,9 @@ class Look(QObject):
                      selection-background-color: {c.choice}; selection-color: {c.ink}; }}
         QLineEdit[wrong="true"] {{ border: 2px solid {c.rose}; }}
         QTreeView, QListView, QTextBrowser {{ background: {c.paper}; border: none; outline: none; }}
+        QTreeWidget::item {{ padding: 2px 4px; }}
+        QHeaderView {{ background: {c.paper}; }}
+        QHeaderView::section {{ background: {c.paper}; color: {c.quiet}; border: none; border-bottom: 1px solid {c.line}; padding: 4px 7px; }}
         QTreeView:focus, QListView:focus, QTextBrowser:focus {{ border: 2px solid {c.focus}; }}
         QScrollBar:vertical {{ background: transparent; width: 11px; margin: 0; }}
         QScrollBar:horizontal {{ background: transparent; height: 11px; margin: 0; }}

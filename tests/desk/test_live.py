@@ -1,0 +1,235 @@
+"""The desk while a game plays: growing, holding, following."""
+
+from __future__ import annotations
+
+import threading
+import time
+
+import pytest
+from PySide6.QtCore import Qt
+
+from opossum.live.listener import PeerState
+from opossum_desk.live import silence
+from opossum_desk.memory import Memory
+from opossum_desk.state.session import Session
+from opossum_desk.window import DeskWindow
+from opossum_recorder import Recorder
+from tape import Tape
+
+
+class Game:
+    """Frames on a thread of its own: an oven is heated on every one, a cat is gone after some."""
+
+    def __init__(self, desk: DeskWindow, name: str = "main") -> None:
+        assert desk.listener is not None
+        self.recorder = Recorder(None, "Live Bakery", peer=name, link=f"127.0.0.1:{desk.listener.port}", watch_after=0)
+        self.frames = 0
+        self.cat_leaves = False
+        self.playing = True
+        self.thread = threading.Thread(target=self._play, daemon=True)
+        self.thread.start()
+
+    def _play(self) -> None:
+        recorder = self.recorder
+        recorder.spawn("oven#1", "Oven")
+        recorder.spawn("cat#1", "Cat")
+        while self.playing:
+            with recorder.frame(self.frames):
+                with recorder.call(recorder.send("heat", d={"by": self.frames}), None, "oven#1", "Oven.on_heat"):
+                    recorder.watch("oven#1", "heat", self.frames)
+                if self.cat_leaves:
+                    self.cat_leaves = False
+                    recorder.gone("cat#1")
+            if self.frames % 50 == 0:
+                recorder.say(f"frame {self.frames} is done")
+            self.frames += 1
+            time.sleep(0.004)
+
+    def end(self) -> None:
+        """End the loop and the stream."""
+        self.playing = False
+        self.thread.join(10)
+        self.recorder.close()
+
+
+@pytest.fixture
+def playing(desk, qtbot, monkeypatch, tmp_path):
+    """Return a desk in its place Live and a game that plays to it."""
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
+    desk.show_live()
+    desk.listen(0)
+    assert desk.live_place.listening.text() == "Stop listening"
+    game = Game(desk)
+    qtbot.waitUntil(lambda: desk.session is not None, timeout=10_000)
+    yield desk, game
+    if desk.listener is not None:
+        for number in desk.listener.tripwires:
+            desk.listener.untrip(number)
+        desk.listener.go()
+    game.end()
+
+
+def rows(tree) -> list[tuple[str, ...]]:
+    """Return what a list shows."""
+    items = [tree.topLevelItem(number) for number in range(tree.topLevelItemCount())]
+    return [tuple(item.text(column) for column in range(tree.columnCount())) for item in items]
+
+
+def test_a_tripwire_holds_the_game_and_shows_where(playing, qtbot):
+    """Typed as words; the call, its data, its stack, and what is so; then it goes on."""
+    desk, game = playing
+    place = desk.live_place
+    assert desk.places.currentWidget() is place
+    qtbot.keyClicks(place.line, "fn:Oven.* d.by>30")
+    qtbot.keyClick(place.line, Qt.Key.Key_Return)
+    qtbot.waitUntil(lambda: "Oven.on_heat" in place.page.toPlainText(), timeout=15_000)
+    frames = game.frames
+    text = place.page.toPlainText()
+    assert "Held at the tripwire fn:Oven.* d.by>30" in text and '{"by":' in text and "_play" in text
+    assert place.told.text() == "Held: main." and not place.hold.isEnabled()
+    qtbot.waitUntil(lambda: rows(place.alive) == [("cat#1", "Cat"), ("oven#1", "Oven")], timeout=10_000)
+    assert [row[:2] for row in rows(place.values)] == [("oven#1", "heat")]
+    assert rows(place.values)[0][4] == "Oven.on_heat"
+    qtbot.waitUntil(lambda: ("0", "frame 0 is done") in rows(place.log), timeout=5000)
+    qtbot.waitUntil(lambda: desk.session.call >= 0, timeout=10_000)
+    assert desk.session.take.held_at_end(0)
+    qtbot.waitUntil(lambda: desk.session.examined, timeout=10_000)
+    assert not [finding for finding in desk.session.findings if finding.kind == "freeze"]
+
+    place.by_call.click()
+    qtbot.waitUntil(lambda: game.frames == frames + 1, timeout=10_000)
+    place.wires.setFocus()
+    qtbot.keyClick(place.wires, Qt.Key.Key_Delete)
+    assert rows(place.wires) == []
+    qtbot.waitUntil(lambda: place.go.isEnabled(), timeout=10_000)
+    place.go.click()
+    qtbot.waitUntil(lambda: game.frames > frames + 5, timeout=10_000)
+    qtbot.waitUntil(lambda: "Nothing is held" in place.page.toPlainText(), timeout=10_000)
+
+
+def test_flow_says_that_the_game_is_held_and_keys_let_it_go(playing, qtbot):
+    """The banner, Space, and C."""
+    desk, game = playing
+    desk.show_flow()
+    desk.flow.loom.setFocus()
+    qtbot.keyClick(desk.flow.loom, Qt.Key.Key_Space)
+    qtbot.waitUntil(lambda: desk.flow.banner.isVisible(), timeout=10_000)
+    assert desk.flow.banner_text.text().startswith("main is held as asked.")
+    frames = game.frames
+    qtbot.keyClick(desk.flow.loom, Qt.Key.Key_C, Qt.KeyboardModifier.ShiftModifier)
+    qtbot.waitUntil(lambda: game.frames == frames + 1 and desk.live_place.held_peer() is not None, timeout=10_000)
+    qtbot.keyClick(desk.flow.loom, Qt.Key.Key_Space)
+    qtbot.waitUntil(lambda: game.frames > frames + 5 and not desk.flow.banner.isVisible(), timeout=10_000)
+
+
+def test_a_tripwire_that_is_not_understood_is_said(playing, qtbot):
+    """In a sentence below the line; the line keeps what was typed."""
+    desk, _ = playing
+    place = desk.live_place
+    qtbot.keyClicks(place.line, "oven")
+    qtbot.keyClick(place.line, Qt.Key.Key_Return)
+    assert "`oven` is not understood" in place.wrong.text() and place.wrong.isVisible()
+    assert place.line.text() == "oven" and rows(place.wires) == []
+
+
+def test_an_object_is_followed_until_it_is_gone(playing, qtbot):
+    """Chosen from what is alive; the desk says when it is no more."""
+    desk, game = playing
+    place = desk.live_place
+    qtbot.waitUntil(lambda: ("cat#1", "Cat") in rows(place.alive), timeout=10_000)
+    place.narrow.setText("cat")
+    assert rows(place.alive) == [("cat#1", "Cat")]
+    place.alive.itemActivated.emit(place.alive.topLevelItem(0), 0)
+    assert (desk.session.sieve_text, desk.places.currentWidget()) == ("o:cat#1", desk.flow)
+    game.cat_leaves = True
+    qtbot.waitUntil(lambda: desk._gone_told == "cat#1", timeout=15_000)
+
+
+def test_two_peers_and_their_clocks_are_listed(playing, qtbot):
+    """The first sets the time."""
+    desk, _ = playing
+    guest = Game(desk, "guest")
+    place = desk.live_place
+    qtbot.waitUntil(lambda: len(rows(place.games)) == 2 and "±" in rows(place.games)[1][2], timeout=15_000)
+    assert rows(place.games)[0][2] == "sets the time"
+    guest.end()
+
+
+def test_a_recorded_take_has_its_moments_too(desk, qtbot, tmp_path):
+    """Without any game: values and lives at the selected frame; a log line leads to its frame."""
+    tape = Tape().frame()("spawn", o="cat#1", cls="Cat")("watch", o="cat#1", name="purrs", v=1)
+    tape.frames(5)("say", text="the cat leaves")("gone", o="cat#1").frames(5)("watch", o="cat#1", name="purrs", v=2)
+    desk.show_session(Session(tape.take()))
+    desk.show_live()
+    place = desk.live_place
+    assert (rows(place.alive), rows(place.log)) == ([], [("5", "the cat leaves")])
+    assert not place.hold.isEnabled() and place.told.text() == "No game is being listened for."
+    desk.session.select_column(2)
+    assert rows(place.alive) == [("cat#1", "Cat")] and rows(place.values)[0][2] == "1"
+    assert place.alive_title.text() == "Alive at frame 2 · 1" and rows(place.log) == []
+    desk.session.select_column(7)
+    place.log.itemActivated.emit(place.log.topLevelItem(0), 0)
+    assert (desk.session.column, desk.places.currentWidget()) == (5, desk.flow)
+
+
+def test_the_desk_listens_for_a_game_and_grows_with_it(desk, qtbot, monkeypatch, tmp_path):
+    """It appears by itself, is followed while it plays, and its end is said."""
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
+    desk.listen(0)
+    assert desk.places.currentWidget() is desk.listening_page
+    assert str(desk.listener.port) in desk.listening_page.text.text()
+    recorder = Recorder(None, "Live Bakery", link=f"127.0.0.1:{desk.listener.port}", watch_after=0)
+
+    def play(first: int, last: int) -> None:
+        for number in range(first, last):
+            with (
+                recorder.frame(number),
+                recorder.call(recorder.send("tick", via="tick"), None, "oven#1", "Oven.on_tick"),
+            ):
+                pass
+
+    play(0, 30)
+    qtbot.waitUntil(lambda: desk.session is not None and desk.session.axis.columns >= 30, timeout=10_000)
+    assert desk.places.currentWidget() is desk.flow
+    assert desk.session.take.game == "Live Bakery"
+    desk.flow.sieve.line.setText("oven")
+    desk.flow.sieve.apply()
+    desk.session.select_column(5)
+    desk.flow.sieve.line.setFocus()
+    play(30, 60)
+    qtbot.waitUntil(lambda: desk.session.axis.columns == 60, timeout=10_000)
+    assert (desk.flow.sieve.line.text(), desk.session.sieve_text) == ("oven", "oven")
+    assert "of 60 calls" in desk.flow.sieve.told.text()
+    assert desk.session.column == 5
+    recorder.close()
+    qtbot.waitUntil(lambda: "has ended" in desk.told.toolTip(), timeout=10_000)
+    assert desk.listener is None
+
+
+def test_listening_can_be_stopped_and_leaves_nothing(desk, qtbot, monkeypatch, tmp_path):
+    """Back to the start page; no empty recording stays."""
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
+    desk.listen(0)
+    port = desk.listener.port
+    other = DeskWindow(Memory(tmp_path / "other.json"), desk.look)
+    qtbot.addWidget(other)
+    other.listen(port)
+    assert "is another Opossum listening there" in other.failed_page.text.text()
+    other.close()
+    desk.listening_page.cancel.click()
+    assert desk.places.currentWidget() is desk.start_page
+    assert list((tmp_path / "data" / "opossum" / "recordings").glob("*")) == []
+
+
+def test_a_silent_game_is_told_with_the_last_thing_known():
+    """While it lasts."""
+    tape = Tape().frame()
+    tape.open_call(tape.send("recipe"), tape.bind("recipe", "baker#1", "Baker.on_recipe"))
+    session = Session(tape.take(bye=False))
+    peers = [PeerState("main", "g", 5, 0, True, False, seconds, 0, None, False, None) for seconds in (0.5, 7.2)]
+
+    assert silence(peers[:1], session) == ""
+    assert silence(peers[1:], session) == (
+        "main: no answer for 7 s, last known: Baker.on_recipe of baker#1, which has not returned."
+    )
+    assert silence(peers[1:], None) == "main: no answer for 7 s."
