@@ -7,12 +7,14 @@ import os
 import re
 import subprocess
 import sys
+import tempfile
 import time
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 import click
 
+from opossum_commands.launching import Launch, love_launch, python_launch
 from opossum_commands.reading import CommandError, opened
 
 if TYPE_CHECKING:
@@ -23,26 +25,32 @@ LAUNCHED = "opossum_recorder"
 
 
 @click.command(context_settings={"ignore_unknown_options": True})
+@click.option("--love", metavar="DIR", help="A LÖVE game's folder; what follows -- are its arguments.")
 @click.option("--out", metavar="FILE", help="Where to save the take (default: GAME-date.take here).")
 @click.option("--force", is_flag=True, help="Replace FILE if it exists.")
-@click.argument("command", metavar="-- python GAME.py [ARGUMENTS]…", nargs=-1, required=True, type=click.UNPROCESSED)
-def record(out: str | None, force: bool, command: tuple[str, ...]) -> None:
-    """Run a Python game under the recorder, without editing it, and save the take.
+@click.argument("command", metavar="[-- python GAME.py] [ARGUMENTS]…", nargs=-1, type=click.UNPROCESSED)
+def record(love: str | None, out: str | None, force: bool, command: tuple[str, ...]) -> None:
+    """Run a game under the recorder, without editing it, and save the take.
 
-    Known engines: Panda3D, pygame-ce. The game's exit status is passed on; a crash or freeze leaves everything up to then.
+    \b
+    opossum record -- python game.py     Python: Panda3D, pygame-ce, or any that records itself
+    opossum record --love DIR            LÖVE 11
+
+    The game's exit status is passed on; a crash or freeze leaves everything up to then.
     """
-    program, *rest = command
-    if not os.path.basename(program).startswith("python") or not rest or rest[0].startswith("-"):
-        raise CommandError("give a Python game after --, such as: opossum record -- python game.py")
-    name = Path(rest[0]).stem
+    name = Path(love).resolve().name if love is not None else Path(command[1]).stem if len(command) > 1 else "game"
     target = Path(out or time.strftime(f"{name}-%Y-%m-%d-%H%M%S.take"))
     if target.exists() and not force:
         raise CommandError(f"{target}: is there already; give --force to replace it.")
-    if not Path(rest[0]).is_file():
-        raise CommandError(f"{rest[0]}: there is no such game; check the name.")
     stream = target.with_name(target.name + ".part.flow.jsonl")
-    status = _run(program, str(stream), rest)
     box = Path(str(stream) + ".blackbox")
+    with tempfile.TemporaryDirectory(prefix="opossum-") as folder:
+        if love is not None:
+            launch = love_launch(stream, love, command, Path(folder))
+        else:
+            launch = python_launch(stream, command)
+        stream.unlink(missing_ok=True)
+        status = _run(launch)
     if not stream.exists():
         raise CommandError(f"the game ended before anything was recorded (exit status {status}).")
     _add_black_box(stream, box)
@@ -62,15 +70,12 @@ def record(out: str | None, force: bool, command: tuple[str, ...]) -> None:
     sys.exit(status if status >= 0 else 128 - status)
 
 
-def _run(program: str, stream: str, rest: list[str]) -> int:
-    """Run the game with the recorder's package in reach and nothing else of ours."""
-    import opossum_recorder
-
-    package = Path(opossum_recorder.__file__).parent.parent
-    path = os.pathsep.join([str(package), *filter(None, [os.environ.get("PYTHONPATH")])])
-    process = subprocess.Popen(
-        [program, "-m", "opossum_recorder.launch", stream, *rest], env=os.environ | {"PYTHONPATH": path}
-    )
+def _run(launch: Launch) -> int:
+    """Run the game and return its exit status."""
+    try:
+        process = subprocess.Popen(launch.command, env=os.environ | launch.environment)
+    except OSError as error:
+        raise CommandError(f"{launch.command[0]}: cannot be run ({error.strerror or error}).") from None
     while True:
         try:
             return process.wait()

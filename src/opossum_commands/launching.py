@@ -1,0 +1,79 @@
+"""How each engine's game is started so that it records itself: the command, its environment, what is laid around it."""
+
+from __future__ import annotations
+
+import os
+import shutil
+from pathlib import Path
+from typing import NamedTuple
+
+from opossum_commands.reading import CommandError
+
+STREAM_VARIABLE = "OPOSSUM_STREAM"
+"""Tells a game's recorder where its stream goes."""
+
+RUN_BY_US = "opossum_game_main.lua"
+
+
+class Launch(NamedTuple):
+    """A game to be started: its name, what is run, and what is added to the environment."""
+
+    name: str
+    command: list[str]
+    environment: dict[str, str]
+
+
+def python_launch(stream: Path, command: tuple[str, ...]) -> Launch:
+    """Run a Python script with the recorder's package in reach and nothing else of ours."""
+    program, *rest = command or ("",)
+    if not os.path.basename(program).startswith("python") or not rest or rest[0].startswith("-"):
+        raise CommandError("give a Python game after --, such as: opossum record -- python game.py")
+    if not Path(rest[0]).is_file():
+        raise CommandError(f"{rest[0]}: there is no such game; check the name.")
+    path = os.pathsep.join([str(recorder_folder().parent), *filter(None, [os.environ.get("PYTHONPATH")])])
+    return Launch(
+        Path(rest[0]).stem, [program, "-m", "opossum_recorder.launch", str(stream), *rest], {"PYTHONPATH": path}
+    )
+
+
+def love_launch(stream: Path, game: str, arguments: tuple[str, ...], folder: Path) -> Launch:
+    """Run a LÖVE game through an overlay: links to all its files, and a main of ours that runs the game's."""
+    source = _game_folder(game, "main.lua", "LÖVE")
+    program = _program(("love",), "LÖVE", "love")
+    overlay = folder / "overlay"
+    overlay.mkdir()
+    for entry in source.iterdir():
+        name = RUN_BY_US if entry.name == "main.lua" else entry.name
+        (overlay / name).symlink_to(entry.resolve())
+    own = overlay / "opossum.lua"
+    own.unlink(missing_ok=True)
+    shutil.copy(recorder_folder() / "engines" / "love" / "opossum.lua", own)
+    (overlay / "main.lua").write_text(
+        "local arguments = { ... }\n"
+        'require("opossum").play(function(...)\n'
+        f'\treturn assert(loadstring(assert(love.filesystem.read("{RUN_BY_US}")), "@main.lua"))(...)\n'
+        "end, unpack(arguments))\n"
+    )
+    return Launch(source.name, [program, str(overlay), *arguments], {STREAM_VARIABLE: str(stream.resolve())})
+
+
+def recorder_folder() -> Path:
+    """Return where the recorders lie."""
+    import opossum_recorder
+
+    return Path(opossum_recorder.__file__).parent
+
+
+def _game_folder(game: str, main: str, engine: str) -> Path:
+    folder = Path(game)
+    if not (folder / main).is_file():
+        raise CommandError(f"{game}: is no {engine} game (there is no {main} in it); give the game's folder.")
+    return folder.resolve()
+
+
+def _program(names: tuple[str, ...], engine: str, package: str) -> str:
+    for name in names:
+        found = shutil.which(name)
+        if found:
+            return found
+    raise CommandError(f"{engine} is not installed here. Install it with:  sudo apt-get install -y {package}")

@@ -1,0 +1,380 @@
+-- Records a LÖVE 11 game: frames, phases, callbacks, the event queue, sounds, print; what the engine has no notion of
+-- (listeners, objects' lives, timers) the game says by one call each.  Without OPOSSUM_STREAM in the environment every
+-- function does nothing (and `call` only calls), so a game may keep its calls.
+--
+-- The file is opened for appending and flushed before each callback runs, so a game that dies leaves everything; a
+-- thread of its own writes `stuck` while a frame does not end.
+
+local R = { lost = 0 }
+local path = os.getenv("OPOSSUM_STREAM")
+local QUEUE = "events"
+local STUCK_AFTER = 0.25
+local PHASES = { update = "update", draw = "draw" }
+local INPUTS = {
+	keypressed = "down", keyreleased = "up", mousepressed = "down", mousereleased = "up", gamepadpressed = "down",
+	gamepadreleased = "up", joystickpressed = "down", joystickreleased = "up", touchpressed = "down", touchreleased = "up",
+	mousemoved = "held", touchmoved = "held", wheelmoved = "down", textinput = "down",
+}
+local CALLBACKS = { "load", "update", "draw", "quit", "focus", "mousefocus", "visible", "resize", "lowmemory",
+	"threaderror", "filedropped", "directorydropped", "textedited", "displayrotated", "joystickadded", "joystickremoved",
+	"gamepadaxis", "joystickaxis", "joystickhat" }
+for name in pairs(INPUTS) do CALLBACKS[#CALLBACKS + 1] = name end
+
+local file, begin, beat, now
+local lines, count = {}, 0
+local ids = { s = 0, c = 0, b = 0, a = 0, y = 0 }
+local calls, frame, phase, is_idle = {}, -1, nil, true
+local current -- the send that is being delivered
+local posted = {} -- sends on the queue by event, first in first out
+
+local ESCAPES = { ['"'] = '\\"', ["\\"] = "\\\\", ["\n"] = "\\n", ["\r"] = "\\r", ["\t"] = "\\t" }
+local function quote(text)
+	return '"' .. tostring(text):sub(1, 2000):gsub('[%c"\\]', function(c)
+		return ESCAPES[c] or string.format("\\u%04x", c:byte())
+	end) .. '"'
+end
+
+local function value(v, depth)
+	local kind = type(v)
+	if kind == "number" then
+		if v ~= v or v == math.huge or v == -math.huge then return "null" end
+		return string.format("%.10g", v)
+	elseif kind == "boolean" then return tostring(v)
+	elseif kind == "table" and (depth or 0) < 3 then
+		local parts = {}
+		if #v > 0 then
+			for i = 1, math.min(#v, 50) do parts[i] = value(v[i], (depth or 0) + 1) end
+			return "[" .. table.concat(parts, ",") .. "]"
+		end
+		for name, part in pairs(v) do
+			if #parts < 50 then parts[#parts + 1] = quote(name) .. ":" .. value(part, (depth or 0) + 1) end
+		end
+		return "{" .. table.concat(parts, ",") .. "}"
+	elseif v == nil then return "null" end
+	return quote(v)
+end
+
+local function flush()
+	if count > 0 and file then
+		if not file:write(table.concat(lines, "", 1, count)) then R.lost = R.lost + count end
+		file:flush()
+		count = 0
+	end
+end
+
+local function record(kind, fields)
+	if not file then return end
+	count = count + 1
+	lines[count] = string.format('{"k":"%s","t":%.0f%s}\n', kind, (now() - begin) * 1e9, fields or "")
+	if count > 400 then flush() end
+end
+
+local function new(kind)
+	ids[kind] = ids[kind] + 1
+	return ids[kind]
+end
+
+local function field(name, text)
+	if text == nil or text == "" then return "" end
+	return ',"' .. name .. '":' .. quote(text)
+end
+
+local function cause()
+	local open = calls[#calls]
+	if not open then return "" end
+	open.sends = open.sends + 1
+	return ',"c":' .. open.id
+end
+
+local function place(f)
+	local info = type(f) == "function" and debug.getinfo(f, "S")
+	if not info or info.what == "C" then return nil end
+	return info.short_src:gsub("opossum_game_main%.lua", "main.lua") .. ":" .. info.linedefined
+end
+
+-- what the thread that watches is told: the moment, and the calls that are open
+local function tell_beat()
+	if not beat then return end
+	local stack = {}
+	for i = #calls, 1, -1 do stack[#stack + 1] = calls[i].shown end
+	beat:performAtomic(function(channel)
+		channel:clear()
+		channel:push({ moment = now(), idle = is_idle, stack = stack, call = calls[#calls] and calls[#calls].id or 0 })
+	end)
+end
+
+-- Say that an event occurred; returns its id. `more`: fields by name (via, q, key, edge, a).
+function R.send(ev, o, d, more)
+	if not file then return 0 end
+	local s = new("s")
+	local text = ""
+	for name, part in pairs(more or {}) do
+		text = text .. ',"' .. name .. '":' .. (type(part) == "number" and part or quote(part))
+	end
+	record("send", ',"s":' .. s .. field("ev", ev) .. field("o", o) .. cause() .. text .. (d ~= nil and ',"d":' .. value(d) or ""))
+	return s
+end
+
+local function finish(call, ok, ...)
+	while #calls > 0 and table.remove(calls) ~= call do end
+	local eff = call.changes and ',"eff":' .. (call.changes + call.sends) or ""
+	record("ret", ',"c":' .. call.id .. eff .. (ok and "" or field("err", (...))))
+	tell_beat()
+	flush() -- else a loop in the caller would be taken for one in here
+	if not ok then error((...), 0) end
+	return ...
+end
+
+-- The place where an error was raised goes with it, for passing it on would hide it.
+local function traced(message)
+	message = tostring(message)
+	return message:find("stack traceback", 1, true) and message or debug.traceback(message, 2)
+end
+
+-- Run a function as one call for a send; b is a listener's number or nil. Errors pass through.
+local function run(s, b, o, fn, f, ...)
+	local call = { id = new("c"), sends = 0, shown = fn .. (place(f) and " " .. place(f) or "") }
+	record("call", ',"c":' .. call.id .. ',"s":' .. s .. (b and ',"b":' .. b or "") .. field("o", o) .. field("fn", fn) .. field("at", place(f)))
+	calls[#calls + 1] = call
+	tell_beat()
+	flush()
+	return finish(call, xpcall(f, traced, ...))
+end
+
+-- What the game says: objects, listeners, timers, values.
+function R.spawn(o, cls) record("spawn", field("o", o) .. field("cls", cls)) end
+function R.gone(o) record("gone", field("o", o)) end
+function R.bind(ev, o, fn, src)
+	if not file then return { ev = ev, o = o, fn = fn } end
+	local b = new("b")
+	record("bind", ',"b":' .. b .. field("ev", ev) .. field("o", o) .. field("fn", fn) .. field("src", src))
+	return { number = b, ev = ev, o = o, fn = fn }
+end
+function R.unbind(bound) if bound.number then record("unbind", ',"b":' .. bound.number) end end
+-- Call a listener's function for a send.
+function R.call(s, bound, f, ...)
+	if not file then return f(...) end
+	return run(s, bound.number, bound.o, bound.fn, f, ...)
+end
+-- Say that the running listener changed n things (0: it ran for nothing).
+function R.changed(n)
+	local call = calls[#calls]
+	if call then call.changes = (call.changes or 0) + (n or 1) end
+end
+function R.arm(what, o, ev, sec)
+	if not file then return 0 end
+	local a = new("a")
+	record("arm", ',"a":' .. a .. field("what", what) .. field("o", o) .. field("ev", ev) .. string.format(',"sec":%.6g,"loop":%s', sec, tostring(what == "timer")))
+	return a
+end
+function R.disarm(a, how) if file then record("disarm", ',"a":' .. a .. field("how", how or "cleared")) end end
+function R.watch(o, name, v) record("watch", field("o", o) .. field("name", name) .. ',"v":' .. value(v)) end
+function R.say(text, level) record("say", field("text", text) .. field("level", level)) end
+
+-- --- the engine ----------------------------------------------------------------------------------
+
+local function enter_phase(name)
+	if name ~= phase and frame >= 0 then
+		phase = name
+		record("phase", field("name", name))
+	end
+end
+
+local function around(owner, name, before)
+	local original = owner and owner[name]
+	if not original then return end
+	owner[name] = function(...)
+		before(...)
+		return original(...)
+	end
+end
+
+local WATCHER = [[
+local path, begin, after = ...
+require "love.timer"
+local beat, stop = love.thread.getChannel("opossum_beat"), love.thread.getChannel("opossum_stop")
+local file, told, pause = io.open(path, "a"), nil, after / 2
+while file and not stop:peek() do
+	love.timer.sleep(pause)
+	local last = beat:peek()
+	local stuck = last and not last.idle and love.timer.getTime() - last.moment or 0
+	if stuck < after then
+		pause = after / 2
+	else
+		pause = math.min(pause * 1.5, 5)
+		local stack = {}
+		for i, line in ipairs(last.stack) do stack[i] = '"' .. line:gsub('[%c"\\]', " ") .. '"' end
+		file:write(string.format('{"k":"stuck","t":%.0f,"th":"watch","sec":%.3f,"stack":[%s]%s}\n', (love.timer.getTime() - begin) * 1e9,
+			stuck, table.concat(stack, ","), last.call > 0 and ',"c":' .. last.call or ""))
+		file:flush()
+	end
+end
+]]
+
+local function watch_callbacks()
+	local held, wrappers = {}, setmetatable({}, { __mode = "k" })
+	local is_callback = {}
+	local function wrapped(name, f)
+		if type(f) ~= "function" then return f end
+		if not wrappers[f] then
+			local o = "love"
+			wrappers[f] = function(...)
+				if PHASES[name] then enter_phase(PHASES[name]) end
+				local s = current
+				current = nil
+				if not s then
+					local more = PHASES[name] and { via = "tick" } or INPUTS[name] and { via = "input", edge = INPUTS[name], key = tostring((...)) } or { via = "life" }
+					s = R.send(name, o, nil, more)
+				end
+				return run(s, nil, o, "love." .. name, f, ...)
+			end
+		end
+		return wrappers[f]
+	end
+	for _, name in ipairs(CALLBACKS) do
+		is_callback[name] = true
+		held[name] = rawget(love, name)
+		love[name] = nil
+	end
+	setmetatable(love, {
+		__index = function(_, name) return wrapped(name, held[name]) end,
+		__newindex = function(_, name, f) if is_callback[name] then held[name] = f else rawset(love, name, f) end end,
+	})
+end
+
+local function watch_queue()
+	around(love.event, "push", function(name, ...)
+		local s = R.send(tostring(name), "", select("#", ...) > 0 and { ... } or nil, { via = "queue", q = QUEUE })
+		record("put", field("q", QUEUE) .. ',"s":' .. s)
+		posted[name] = posted[name] or {}
+		table.insert(posted[name], s)
+	end)
+	local engines_own, originals = {}, {}
+	local function handler(name, f)
+		return function(...)
+			local s = posted[name] and table.remove(posted[name], 1)
+			if s then record("pull", field("q", QUEUE) .. ',"s":' .. s) end
+			if engines_own[name] then
+				current = s -- the callback that the engine's handler calls is the call
+				local result = f(...)
+				current = nil
+				return result
+			end
+			return run(s or R.send(name, ""), nil, "love", "love.handlers." .. name, f, ...)
+		end
+	end
+	for name, f in pairs(love.handlers) do
+		engines_own[name] = true
+		originals[name] = f
+		love.handlers[name] = handler(name, f)
+	end
+	setmetatable(love.handlers, { __newindex = function(t, name, f) rawset(t, name, type(f) == "function" and handler(name, f) or f) end })
+end
+
+local playing = {} -- sources that play: source -> { y, name }
+local function watch_sounds()
+	if not love.audio then return end
+	local new_source, names, patched = love.audio.newSource, setmetatable({}, { __mode = "k" }), false
+	love.audio.newSource = function(what, ...)
+		local source = new_source(what, ...)
+		names[source] = type(what) == "string" and what or "sound"
+		if not patched then
+			patched = true
+			local methods = getmetatable(source).__index
+			around(methods, "play", function(s)
+				local y = new("y")
+				playing[s] = y
+				local ok, len = pcall(s.getDuration, s)
+				record("play", ',"y":' .. y .. field("o", "love") .. field("clip", names[s] or "sound") .. string.format(',"len":%.6g,"marks":[],"what":"track"', ok and len > 0 and len or 0))
+			end)
+			around(methods, "stop", function(s)
+				if playing[s] then record("stop", ',"y":' .. playing[s] .. ',"how":"cut"') end
+				playing[s] = nil
+			end)
+		end
+		return source
+	end
+end
+
+local function poll_sounds()
+	for source, y in pairs(playing) do
+		if not source:isPlaying() then
+			record("stop", ',"y":' .. y .. ',"how":"end"')
+			playing[source] = nil
+		end
+	end
+end
+
+local function go_idle()
+	if not is_idle and #calls == 0 then
+		is_idle = true
+		record("idle")
+		tell_beat()
+		flush()
+	end
+end
+
+function R.close()
+	if not file then return end
+	record("bye")
+	flush()
+	love.thread.getChannel("opossum_stop"):push(true)
+	file:close()
+	file = nil
+end
+
+local function watch_run()
+	local original = love.run
+	love.run = function(...)
+		local turn = original(...)
+		return function(...)
+			frame, phase, is_idle = frame + 1, nil, false
+			record("frame", ',"n":' .. frame)
+			tell_beat()
+			local result, more = turn(...)
+			if next(playing) then poll_sounds() end
+			go_idle()
+			flush()
+			if result ~= nil then R.close() end
+			return result, more
+		end
+	end
+end
+
+-- Called by the overlay before the game's main.lua, which is then run by `R.play`.
+function R.play(main, ...)
+	require "love.timer"
+	now = love.timer.getTime
+	file, begin = io.open(path, "a"), now()
+	if not file then error("Opossum: " .. path .. " cannot be written") end
+	file:setvbuf("full", 1048576)
+	record("head", string.format(',"opossum":1,"game":%s,"peer":"main","engine":"LÖVE %d.%d","lang":"lua","phases":["events","update","draw","present"],"waits":["present"]', quote(love.filesystem.getIdentity() or "game"), love.getVersion()))
+	flush()
+	around(love.event, "pump", function() enter_phase("events") end)
+	if love.graphics then around(love.graphics, "present", function() enter_phase("present") end) end
+	around(love.timer, "sleep", go_idle)
+	watch_queue()
+	watch_sounds()
+	local said = print
+	print = function(...)
+		local parts = {}
+		for i = 1, select("#", ...) do parts[i] = tostring((select(i, ...))) end
+		R.say(table.concat(parts, "\t"))
+		return said(...)
+	end
+	beat = love.thread.getChannel("opossum_beat")
+	love.thread.newThread(WATCHER):start(path, begin, STUCK_AFTER)
+	main(...)
+	local failed = love.errorhandler or love.errhand
+	love.errorhandler = function(message)
+		R.say(tostring(message), "error")
+		flush()
+		is_idle = true
+		tell_beat()
+		return failed(message)
+	end
+	watch_callbacks()
+	watch_run()
+end
+
+return R
