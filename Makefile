@@ -18,6 +18,7 @@ demo: setup
 	else $(BIN)/opossum demo; fi
 
 test: setup
+	@$(PYTHON) tools/system_libraries.py --engines
 	@QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -n auto --maxprocesses=4
 
 lint: setup

@@ -1,7 +1,7 @@
 """Look for the system libraries that Qt needs; install what is missing when root, else say the one line that does.
 
 Standard library only: it runs before anything is installed.  `--screen` also asks for what a window on a real
-screen needs.
+screen needs, `--engines` for the game engines that tests run.
 """
 
 from __future__ import annotations
@@ -27,6 +27,8 @@ SCREEN = {
     "libxcb-shape.so.0": "libxcb-shape0",
     "libxkbcommon-x11.so.0": "libxkbcommon-x11-0",
 }
+ENGINES = {"love": "love", "godot3-server": "godot3-server"}
+"""Programs of engines whose recorders are tested on the real thing; without them those tests are skipped."""
 FONTS = "fonts-dejavu-core"
 
 
@@ -52,24 +54,32 @@ def has_fonts() -> bool:
     )
 
 
+def install(packages: list[str]) -> bool:
+    """Install Debian packages if we may; say whether they are there now."""
+    if os.geteuid() != 0 or not shutil.which("apt-get"):
+        return False
+    print(f"Installing Debian packages: {' '.join(packages)}")
+    environment = os.environ | {"DEBIAN_FRONTEND": "noninteractive"}
+    subprocess.run(["apt-get", "update", "-qq"], check=False, env=environment)
+    command = ["apt-get", "install", "-y", "-qq", "--no-install-recommends", *packages]
+    return subprocess.run(command, stdout=subprocess.DEVNULL, env=environment).returncode == 0
+
+
 def main() -> int:
     """Check, and mend if we may."""
     wanted = ALWAYS | (SCREEN if "--screen" in sys.argv else {})
     packages = missing(wanted) + ([] if has_fonts() else [FONTS])
+    engines = [package for program, package in ENGINES.items() if shutil.which(program) is None]
+    if "--engines" in sys.argv and engines:
+        if not install(engines):
+            print(f"Tests of some engines are skipped; to run them:  sudo apt-get install -y {' '.join(engines)}")
     if not packages:
         return 0
-    line = f"apt-get install -y {' '.join(packages)}"
-    if os.geteuid() == 0 and shutil.which("apt-get"):
-        print(f"Installing system libraries: {' '.join(packages)}")
-        environment = os.environ | {"DEBIAN_FRONTEND": "noninteractive"}
-        subprocess.run(["apt-get", "update", "-qq"], check=False, env=environment)
-        if (
-            subprocess.run(line.replace(" -y ", " -y -qq --no-install-recommends ").split(), env=environment).returncode
-            == 0
-        ):
-            return 0
+    if install(packages):
+        return 0
     print(
-        f"Opossum needs system libraries that are missing here. Install them with:\n\n    sudo {line}\n",
+        "Opossum needs system libraries that are missing here. Install them with:\n\n"
+        f"    sudo apt-get install -y {' '.join(packages)}\n",
         file=sys.stderr,
     )
     return 1

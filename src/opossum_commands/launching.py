@@ -57,6 +57,26 @@ def love_launch(stream: Path, game: str, arguments: tuple[str, ...], folder: Pat
     return Launch(source.name, [program, str(overlay), *arguments], {STREAM_VARIABLE: str(stream.resolve())})
 
 
+def godot_launch(port: int, game: str, arguments: tuple[str, ...], folder: Path) -> Launch:
+    """Run a Godot 3 game through an overlay: links to all its files, and an override that loads our autoload.
+
+    It sends to us over the link: this engine cannot flush a file.
+    """
+    source = _game_folder(game, "project.godot", "Godot")
+    program = _program(("godot3", "godot3-runner", "godot3-server"), "Godot 3", "godot3-server")
+    overlay = folder / "overlay"
+    overlay.mkdir()
+    for entry in source.iterdir():
+        if entry.name != "override.cfg":
+            (overlay / entry.name).symlink_to(entry.resolve())
+    theirs = source / "override.cfg"
+    script = recorder_folder() / "engines" / "godot" / "opossum.gd"
+    (overlay / "override.cfg").write_text(
+        (theirs.read_text() if theirs.is_file() else "") + f'\n[autoload]\n\nOpossumRecorder="*{script}"\n'
+    )
+    return Launch(source.name, [program, "--path", str(overlay), *arguments], {"OPOSSUM_PORT": str(port)})
+
+
 def recorder_folder() -> Path:
     """Return where the recorders lie."""
     import opossum_recorder

@@ -9,48 +9,57 @@ import subprocess
 import sys
 import tempfile
 import time
+from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 import click
 
-from opossum_commands.launching import Launch, love_launch, python_launch
+from opossum_commands.launching import Launch, godot_launch, love_launch, python_launch
 from opossum_commands.reading import CommandError, opened
 
 if TYPE_CHECKING:
     from opossum.take.take import Take
 
 _FAULT_LINE = re.compile(r'File "(.+?)", line (\d+) in (.+)')
+LAST_LINES_S = 5.0
+"""How long the last lines of a game that has ended may take to arrive."""
 LAUNCHED = "opossum_recorder"
 
 
 @click.command(context_settings={"ignore_unknown_options": True})
 @click.option("--love", metavar="DIR", help="A LÖVE game's folder; what follows -- are its arguments.")
+@click.option("--godot", metavar="DIR", help="A Godot 3 project's folder; what follows -- are its arguments.")
 @click.option("--out", metavar="FILE", help="Where to save the take (default: GAME-date.take here).")
 @click.option("--force", is_flag=True, help="Replace FILE if it exists.")
 @click.argument("command", metavar="[-- python GAME.py] [ARGUMENTS]…", nargs=-1, type=click.UNPROCESSED)
-def record(love: str | None, out: str | None, force: bool, command: tuple[str, ...]) -> None:
+def record(love: str | None, godot: str | None, out: str | None, force: bool, command: tuple[str, ...]) -> None:
     """Run a game under the recorder, without editing it, and save the take.
 
     \b
     opossum record -- python game.py     Python: Panda3D, pygame-ce, or any that records itself
     opossum record --love DIR            LÖVE 11
+    opossum record --godot DIR           Godot 3
 
     The game's exit status is passed on; a crash or freeze leaves everything up to then.
     """
-    name = Path(love).resolve().name if love is not None else Path(command[1]).stem if len(command) > 1 else "game"
+    if love is not None and godot is not None:
+        raise CommandError("--love and --godot contradict each other; give one of them.")
+    folder_given = love or godot
+    name = Path(folder_given).resolve().name if folder_given else Path(command[1]).stem if len(command) > 1 else "game"
     target = Path(out or time.strftime(f"{name}-%Y-%m-%d-%H%M%S.take"))
     if target.exists() and not force:
         raise CommandError(f"{target}: is there already; give --force to replace it.")
     stream = target.with_name(target.name + ".part.flow.jsonl")
     box = Path(str(stream) + ".blackbox")
     with tempfile.TemporaryDirectory(prefix="opossum-") as folder:
-        if love is not None:
-            launch = love_launch(stream, love, command, Path(folder))
-        else:
-            launch = python_launch(stream, command)
         stream.unlink(missing_ok=True)
-        status = _run(launch)
+        if godot is not None:
+            status = _run_linked(stream, lambda port: godot_launch(port, godot, command, Path(folder)))
+        elif love is not None:
+            status = _run(love_launch(stream, love, command, Path(folder)))
+        else:
+            status = _run(python_launch(stream, command))
     if not stream.exists():
         raise CommandError(f"the game ended before anything was recorded (exit status {status}).")
     _add_black_box(stream, box)
@@ -68,6 +77,27 @@ def record(love: str | None, out: str | None, force: bool, command: tuple[str, .
     box.unlink(missing_ok=True)
     _tell(take, target)
     sys.exit(status if status >= 0 else 128 - status)
+
+
+def _run_linked(stream: Path, launch: Callable[[int], Launch]) -> int:
+    """Run a game that sends its stream to us; return its exit status."""
+    from opossum.live.listener import Listener, ListenError
+
+    listener = Listener(stream, port=0)
+    try:
+        listener.start()
+    except ListenError as error:
+        raise CommandError(f"{error}.") from None
+    try:
+        status = _run(launch(listener.port))
+        deadline = time.monotonic() + LAST_LINES_S
+        while any(peer.connected for peer in listener.peers) and time.monotonic() < deadline:
+            time.sleep(0.01)
+    finally:
+        listener.stop()
+    if not listener.peers:
+        stream.unlink(missing_ok=True)
+    return status
 
 
 def _run(launch: Launch) -> int:

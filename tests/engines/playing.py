@@ -3,32 +3,63 @@
 from __future__ import annotations
 
 import os
+import shutil
+import signal
 import subprocess
 import sys
+import time
 from pathlib import Path
+
+import pytest
 
 from opossum.take.opening import open_any
 from opossum.take.take import Take
 
 EXAMPLES = Path(__file__).parent.parent.parent / "docs" / "examples"
-WITHOUT_A_SCREEN = {"SDL_VIDEODRIVER": "dummy", "SDL_AUDIODRIVER": "dummy"}
+WITHOUT_A_SCREEN = {"SDL_VIDEODRIVER": "dummy", "SDL_AUDIODRIVER": "dummy", "ALSOFT_DRIVERS": "null"}
+
+
+def recorded(folder: Path, *arguments: str) -> tuple[int, Take]:
+    """Run `opossum record` with these arguments to its end; return the exit status and the take."""
+    target = folder / "game.take"
+    process = begin(target, *arguments)
+    _, said = process.communicate(timeout=120)
+    assert target.exists(), said
+    return process.returncode, open_any(str(target))
+
+
+def begin(target: Path, *arguments: str) -> subprocess.Popen[str]:
+    """Begin `opossum record` into a target."""
+    return subprocess.Popen(
+        [sys.executable, "-m", "opossum_commands", "record", "--out", str(target), *arguments],
+        stdout=subprocess.PIPE,
+        stderr=subprocess.PIPE,
+        text=True,
+        env=os.environ | WITHOUT_A_SCREEN,
+    )
+
+
+def killed(folder: Path, program: str, after_s: float, *arguments: str) -> Take:
+    """Record a game, kill its process (the first whose command line names `program`) and return the take."""
+    target = folder / "game.take"
+    process = begin(target, *arguments)
+    time.sleep(after_s)
+    children = Path(f"/proc/{process.pid}/task/{process.pid}/children").read_text().split()
+    mine = [child for child in children if program in Path(f"/proc/{child}/cmdline").read_text()]
+    os.kill(int(mine[0]), signal.SIGKILL)
+    _, said = process.communicate(timeout=60)
+    assert target.exists(), said
+    return open_any(str(target))
 
 
 def played(folder: Path, game: Path, *arguments: str) -> Take:
-    """Record a game that ends well and return its take."""
-    target = folder / "game.take"
-    command = [
-        sys.executable,
-        "-m",
-        "opossum_commands",
-        "record",
-        "--out",
-        str(target),
-        "--",
-        sys.executable,
-        str(game),
-        *arguments,
-    ]
-    result = subprocess.run(command, capture_output=True, text=True, timeout=120, env=os.environ | WITHOUT_A_SCREEN)
-    assert result.returncode == 0, result.stderr
-    return open_any(str(target))
+    """Record a Python game that ends well and return its take."""
+    status, take = recorded(folder, "--", sys.executable, str(game), *arguments)
+    assert status == 0
+    return take
+
+
+def needs(program: str, package: str) -> pytest.MarkDecorator:
+    """Return the mark of tests that need an engine which pip cannot install."""
+    missing = shutil.which(program) is None
+    return pytest.mark.skipif(missing, reason=f"{program} is not installed: apt-get install {package}")

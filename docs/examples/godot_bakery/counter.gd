@@ -1,0 +1,11 @@
+extends Node
+
+var loaves = 0
+
+
+func on_bread_ready(count: int) -> void:
+	take(count)
+
+
+func take(count, more = [1, 2]):
+	loaves += count + more.size()

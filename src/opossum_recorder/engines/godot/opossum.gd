@@ -1,0 +1,517 @@
+extends Node
+# Records a Godot 3 game: an autoload that lies outside the project.  Signals are heard by connections of our own
+# (this node is older than the game's, so it hears first); listeners' runs are seen by rewriting the scripts in memory
+# at start, each function into one that says when it begins and ends.  Lines go by TCP to the Opossum that started the
+# game, so what was sent before a crash is kept; a thread says where the game stands while a frame does not end.
+
+const QUIET = ["ready", "renamed", "tree_entered", "tree_exiting", "tree_exited", "script_changed", "draw", "hide",
+	"item_rect_changed", "visibility_changed", "resized", "minimum_size_changed", "size_flags_changed", "sort_children",
+	"theme_changed", "child_entered_tree", "child_exiting_tree", "modal_closed", "gui_input", "focus_entered",
+	"focus_exited", "mouse_entered", "mouse_exited", "animation_started", "animation_changed", "caches_cleared"]
+const VIRTUALS = {"_process": "tick", "_physics_process": "tick", "_input": "input", "_unhandled_input": "input",
+	"_unhandled_key_input": "input", "_ready": "life", "_enter_tree": "life", "_exit_tree": "life"}
+const NEVER = ["_init", "_get", "_set", "_get_property_list", "_notification", "_draw", "_to_string"]
+const ALLOWED_USEC = 250000
+const MOST_WAITING = 65536
+
+var _link = StreamPeerTCP.new()
+var _linked = false
+var _begin = 0
+var _lines = PoolStringArray()
+var _writing = Mutex.new()
+var _thread = Thread.new()
+var _ending = false
+var _frame = -1
+var _idle = true
+var _phase = ""
+var _frame_usec = 0
+var _ids = {"s": 0, "c": 0, "b": 0, "a": 0, "y": 0}
+var _calls = []      # open calls: [id, what is shown of it]
+var _names = {}      # instance id -> name
+var _binds = {}      # "id:signal" -> {"target id:method": number of the bind}
+var _heard_by = {}   # instance id of a target -> {"source id:signal": true}
+var _expected = {}   # "id:method" -> [[send, bind, deferred], …] calls that a send will make
+var _arms = {}       # instance id of a Timer -> number
+var _timers = []
+var _players = {}    # instance id of an AnimationPlayer -> [y, animation, length, position at the last look]
+var _mark_methods = {}  # "target id:method" -> instance id of the player whose clip calls it
+var _removed = []    # [weak reference, name, instance id] of nodes that left the tree in this frame
+var _scripts = []
+var _numbered = 0
+
+
+class Edge extends Node:
+	# Stands before or after all other nodes in `_process`.
+	var owner_recorder
+	var is_first = false
+	func _process(_delta):
+		if is_first:
+			owner_recorder._first()
+		else:
+			owner_recorder._last()
+
+
+func _enter_tree():
+	var port = OS.get_environment("OPOSSUM_PORT")
+	if not port.is_valid_integer():
+		return
+	pause_mode = Node.PAUSE_MODE_PROCESS
+	_begin = OS.get_ticks_usec()
+	_link.connect_to_host("127.0.0.1", int(port))
+	var wait = 0
+	while _link.get_status() == StreamPeerTCP.STATUS_CONNECTING and wait < 300:
+		OS.delay_msec(10)
+		wait += 1
+	_linked = _link.get_status() == StreamPeerTCP.STATUS_CONNECTED
+	if not _linked:
+		return
+	_link.set_no_delay(true)
+	var version = Engine.get_version_info()
+	_record("head", ',"opossum":1,"game":%s,"peer":"main","engine":"Godot %d.%d.%d","lang":"gdscript","phases":["physics","process","deferred"],"pid":%d' % [
+		_quote(ProjectSettings.get_setting("application/config/name")), version.major, version.minor, version.patch, OS.get_process_id()])
+	if OS.get_environment("OPOSSUM_REWRITE") != "0":
+		_rewrite("res://")
+	var _tree = get_tree()
+	_tree.connect("node_added", self, "_added")
+	_tree.connect("node_removed", self, "_left")
+	_tree.connect("physics_frame", self, "_on_physics")
+	_tree.connect("idle_frame", self, "_on_idle_frame")
+	for first in [true, false]:
+		var edge = Edge.new()
+		edge.owner_recorder = self
+		edge.is_first = first
+		edge.name = "First" if first else "Last"
+		edge.process_priority = -1000000 if first else 1000000
+		edge.pause_mode = Node.PAUSE_MODE_PROCESS
+		add_child(edge)
+	_thread.start(self, "_watch_over", null)
+
+
+func _exit_tree():
+	if _linked:
+		_end_frame()
+		_record("bye", "")
+		_flush()
+	_ending = true
+	if _thread.is_active():
+		_thread.wait_to_finish()
+	_link.disconnect_from_host()
+
+
+# --- writing ---------------------------------------------------------------------------------------
+
+func _quote(text):
+	return '"' + str(text).substr(0, 500).json_escape() + '"'
+
+
+func _record(kind, fields):
+	_lines.append('{"k":"%s","t":%d%s}\n' % [kind, (OS.get_ticks_usec() - _begin) * 1000, fields])
+	if _lines.size() > 400:
+		_flush()
+
+
+func _flush():
+	if _lines.size() == 0 or not _linked:
+		return
+	_writing.lock()
+	if _link.put_data(_lines.join("").to_utf8()) != OK:
+		_linked = false  # whoever listened is gone: the game goes on
+	_writing.unlock()
+	_lines = PoolStringArray()
+
+
+func _new(kind):
+	_ids[kind] += 1
+	return _ids[kind]
+
+
+func _cause():
+	return ',"c":%d' % _calls[-1][0] if _calls.size() > 0 else ""
+
+
+# --- frames ------------------------------------------------------------------------------------------
+
+func _begin_frame():
+	if _idle:
+		_frame += 1
+		_idle = false
+		_phase = ""
+		_frame_usec = OS.get_ticks_usec()
+		_record("frame", ',"n":%d' % _frame)
+
+
+func _enter_phase(name):
+	_begin_frame()
+	if name != _phase:
+		_phase = name
+		_record("phase", ',"name":"%s"' % name)
+
+
+func _on_physics():
+	_enter_phase("physics")
+
+
+func _on_idle_frame():
+	_begin_frame()
+
+
+func _first():
+	_enter_phase("process")
+	_poll()
+
+
+func _last():
+	_enter_phase("deferred")
+	call_deferred("_end_frame")
+
+
+func _end_frame():
+	if _idle:
+		return
+	for entry in _removed:
+		# out of the tree and not put back within the frame: for the game it is gone
+		var node = entry[0].get_ref()
+		if node == null or not node.is_inside_tree():
+			_forget_binds(entry[2])
+			_record("gone", ',"o":%s' % _quote(entry[1]))
+			if node == null:
+				_names.erase(entry[2])
+	_removed = []
+	for key in _expected.keys():
+		_expected.erase(key)
+	_idle = true
+	_frame_usec = 0
+	_record("idle", "")
+	_flush()
+
+
+# --- lives -------------------------------------------------------------------------------------------
+
+func _class_of(node):
+	var script = node.get_script()
+	if script != null and script.resource_path != "":
+		return script.resource_path.get_file().get_basename().capitalize().replace(" ", "")
+	return node.get_class()
+
+
+func _name_of(object):
+	var id = object.get_instance_id()
+	if not _names.has(id):
+		if object is Node and object.is_inside_tree():
+			_names[id] = str(object.get_path()).trim_prefix("/root/")
+		else:
+			_names[id] = "%s#%d" % [object.get_class(), id]
+	return _names[id]
+
+
+func _added(node):
+	if node == self or node.get_parent() == self:
+		return
+	_names.erase(node.get_instance_id())
+	_record("spawn", ',"o":%s,"cls":%s' % [_quote(_name_of(node)), _quote(_class_of(node))])
+	for found in node.get_signal_list():
+		if not found.name in QUIET and found.args.size() <= 5:
+			var method = "_s%d" % found.args.size()
+			if not node.is_connected(found.name, self, method):
+				node.connect(found.name, self, method, [node, found.name])
+	if node is Timer:
+		_timers.append(node)
+	if node is AnimationPlayer and not node.is_connected("animation_started", self, "_started"):
+		node.connect("animation_started", self, "_started", [node])
+
+
+func _left(node):
+	if _names.has(node.get_instance_id()):
+		_removed.append([weakref(node), _names[node.get_instance_id()], node.get_instance_id()])
+
+
+# --- signals -----------------------------------------------------------------------------------------
+
+func _s0(node, ev): _sent(node, ev, [])
+func _s1(a, node, ev): _sent(node, ev, [a])
+func _s2(a, b, node, ev): _sent(node, ev, [a, b])
+func _s3(a, b, c, node, ev): _sent(node, ev, [a, b, c])
+func _s4(a, b, c, d, node, ev): _sent(node, ev, [a, b, c, d])
+func _s5(a, b, c, d, e, node, ev): _sent(node, ev, [a, b, c, d, e])
+
+
+func _sent(node, ev, args):
+	var id = node.get_instance_id()
+	var key = "%d:%s" % [id, ev]
+	var known = _binds.get(key, {})
+	var heard = []
+	var still = {}
+	for connection in node.get_signal_connection_list(ev):
+		if connection.target == self:
+			continue
+		var listener = "%d:%s" % [connection.target.get_instance_id(), connection.method]
+		if not known.has(listener):
+			known[listener] = _new("b")
+			_record("bind", ',"b":%d,"ev":%s,"o":%s,"fn":%s,"src":%s' % [known[listener], _quote(ev),
+				_quote(_name_of(connection.target)), _quote(_class_of(connection.target) + "." + connection.method), _quote(_name_of(node))])
+			var target = connection.target.get_instance_id()
+			if not _heard_by.has(target):
+				_heard_by[target] = {}
+			_heard_by[target][key] = node
+		still[listener] = true
+		heard.append([listener, known[listener], connection.flags & CONNECT_DEFERRED != 0])
+	for listener in known.keys():
+		if not still.has(listener):
+			_record("unbind", ',"b":%d' % known[listener])
+			known.erase(listener)
+	_binds[key] = known
+	var more = ""
+	if node is Timer and ev == "timeout":
+		more = ',"via":"timer","a":%d' % _armed(node)
+	elif node is Area or node is Area2D:
+		more = ',"via":"zone","edge":"%s"' % ("enter" if ev.ends_with("entered") else "leave")
+	var s = _send(ev, _name_of(node), more, args)
+	for entry in heard:
+		if not _expected.has(entry[0]):
+			_expected[entry[0]] = []
+		_expected[entry[0]].append([s, entry[1]])
+
+
+# Say which of a target's listeners have been unbound since they were last looked at.
+func _forget_binds(target):
+	for key in _heard_by.get(target, {}).keys():
+		var source = _heard_by[target][key]
+		var ev = key.substr(key.find(":") + 1)
+		for listener in _binds.get(key, {}).keys():
+			if not listener.begins_with("%d:" % target):
+				continue
+			var object = instance_from_id(target)
+			if object == null or not is_instance_valid(source) or not source.is_connected(ev, object, listener.substr(listener.find(":") + 1)):
+				_record("unbind", ',"b":%d' % _binds[key][listener])
+				_binds[key].erase(listener)
+
+
+func _send(ev, o, more, args):
+	var s = _new("s")
+	var d = ""
+	if args.size() > 0:
+		var shown = PoolStringArray()
+		for arg in args:
+			shown.append(_value(arg))
+		d = ',"d":[%s]' % shown.join(",")
+	_record("send", ',"s":%d,"ev":%s,"o":%s%s%s%s' % [s, _quote(ev), _quote(o), _cause(), more, d])
+	return s
+
+
+func _value(v):
+	match typeof(v):
+		TYPE_BOOL:
+			return "true" if v else "false"
+		TYPE_INT:
+			return str(v)
+		TYPE_REAL:
+			return "null" if is_nan(v) or is_inf(v) else "%.6f" % v
+		TYPE_OBJECT:
+			return _quote(_name_of(v)) if v != null and is_instance_valid(v) else "null"
+	return _quote(v)
+
+
+# --- calls: the rewritten functions say when they begin and end ------------------------------------------
+
+func enter(object, method, at):
+	if not _linked:
+		return false
+	var key = "%d:%s" % [object.get_instance_id(), method]
+	var s = 0
+	var b = ""
+	var waiting = _expected.get(key)
+	if waiting != null and waiting.size() > 0:
+		var entry = waiting.pop_front()
+		s = entry[0]
+		b = ',"b":%d' % entry[1]
+	elif VIRTUALS.has(method):
+		s = _send(method, _name_of(object), ',"via":"%s"%s' % [VIRTUALS[method], ',"key":"event","edge":"down"' if VIRTUALS[method] == "input" else ""], [])
+	elif _mark_methods.has(key):
+		var player = instance_from_id(_mark_methods[key])
+		var play = _players.get(_mark_methods[key])
+		if player == null or play == null:
+			return false
+		s = _send(method, _name_of(player), ',"via":"clip","y":%d,"mark":%s,"pos":%.4f' % [play[0], _quote(method), player.current_animation_position if player.is_playing() else play[2]], [])
+	else:
+		return false  # a function that another function calls: its caller's business
+	var c = _new("c")
+	_record("call", ',"c":%d,"s":%d%s,"o":%s,"fn":%s,"at":%s' % [c, s, b, _quote(_name_of(object)), _quote(_class_of(object) + "." + method), _quote(at)])
+	_writing.lock()
+	_calls.append([c, "%s.%s %s" % [_class_of(object), method, at]])
+	_writing.unlock()
+	_flush()
+	return true
+
+
+func leave(entered):
+	if not entered or _calls.size() == 0:
+		return
+	_writing.lock()
+	var call = _calls.pop_back()
+	_writing.unlock()
+	_record("ret", ',"c":%d' % call[0])
+	if _calls.size() > 0:
+		_flush()  # else a loop in the caller would be taken for one in here
+
+
+func _rewrite(folder):
+	var directory = Directory.new()
+	if directory.open(folder) != OK:
+		return
+	directory.list_dir_begin(true, true)
+	var name = directory.get_next()
+	while name != "":
+		var path = folder.plus_file(name)
+		if directory.current_is_dir():
+			_rewrite(path)
+		elif name.ends_with(".gd"):
+			_rewrite_script(path)
+		name = directory.get_next()
+
+
+func _rewrite_script(path):
+	var script = load(path)
+	if script == null or not script.has_source_code():
+		return
+	var text = script.source_code
+	_numbered += 1
+	var made = PoolStringArray()
+	var wrappers = PoolStringArray()
+	var lines = text.split("\n")
+	for number in range(lines.size()):
+		var line = lines[number]
+		var head = _head_of(line)
+		if head.empty() or head.name in NEVER:
+			made.append(line)
+			continue
+		var own = "_rx%d%s" % [_numbered, head.name if head.name.begins_with("_") else "_" + head.name]
+		made.append(line.replace("func " + head.name, "func " + own))
+		var at = _quote("%s:%d" % [path.trim_prefix("res://"), number + 1])
+		wrappers.append("func %s(%s)%s:" % [head.name, head.parameters, head.returns])
+		wrappers.append("\tvar __entered = OpossumRecorder.enter(self, \"%s\", %s)" % [head.name, at])
+		if head.returns.strip_edges().ends_with("void"):
+			wrappers.append("\t%s(%s)\n\tOpossumRecorder.leave(__entered)" % [own, head.arguments])
+		else:
+			wrappers.append("\tvar __result = %s(%s)\n\tOpossumRecorder.leave(__entered)\n\treturn __result" % [own, head.arguments])
+		wrappers.append("")
+	if wrappers.size() == 0:
+		return
+	script.source_code = made.join("\n") + "\n\n" + wrappers.join("\n")
+	if script.reload(true) != OK:
+		script.source_code = text  # what we do not understand stays as it is
+		script.reload(true)
+		_record("say", ',"text":%s,"level":"warning"' % _quote("Opossum: the calls of %s are not seen" % path))
+	_scripts.append(script)
+
+
+# A function's head on one line at the margin: name, parameters as written, arguments to pass them on, return type.
+func _head_of(line):
+	if not line.begins_with("func "):
+		return {}
+	var open = line.find("(")
+	var close = line.find_last("):")
+	var returns = ""
+	if close < 0:
+		var arrow = line.find_last("->")
+		if arrow < 0 or line.strip_edges().find(":", arrow) < 0:
+			return {}
+		close = line.find_last(")")
+		if close > arrow:
+			return {}
+		returns = " -> " + line.substr(arrow + 2, line.find(":", arrow) - arrow - 2).strip_edges()
+	if open < 0 or close < open:
+		return {}
+	var parameters = line.substr(open + 1, close - open - 1)
+	var arguments = PoolStringArray()
+	var depth = 0
+	var part = ""
+	for letter in parameters + ",":
+		if letter in ["(", "[", "{"]:
+			depth += 1
+		elif letter in [")", "]", "}"]:
+			depth -= 1
+		if letter == "," and depth == 0:
+			var word = part.split("=")[0].split(":")[0].strip_edges()
+			if word != "":
+				arguments.append(word)
+			part = ""
+		else:
+			part += letter
+	return {"name": line.substr(5, open - 5).strip_edges(), "parameters": parameters, "arguments": arguments.join(", "), "returns": returns}
+
+
+# --- timers and clips: what no signal tells is looked at once a frame ---------------------------------------
+
+func _armed(timer):
+	var id = timer.get_instance_id()
+	if not _arms.has(id):
+		_arms[id] = _new("a")
+		_record("arm", ',"a":%d,"what":"%s","o":%s,"ev":"timeout","sec":%.6f,"loop":%s' % [_arms[id],
+			"delay" if timer.one_shot else "timer", _quote(_name_of(timer)), timer.wait_time, "false" if timer.one_shot else "true"])
+	return _arms[id]
+
+
+func _poll():
+	for timer in _timers.duplicate():
+		if not is_instance_valid(timer):
+			_timers.erase(timer)
+			continue
+		var id = timer.get_instance_id()
+		if timer.is_stopped() and _arms.has(id):
+			_record("disarm", ',"a":%d,"how":"%s"' % [_arms[id], "done" if timer.one_shot else "cleared"])
+			_arms.erase(id)
+		elif not timer.is_stopped():
+			_armed(timer)
+	for id in _players.keys():
+		var player = instance_from_id(id)
+		var play = _players[id]
+		if player != null and player.is_playing() and player.current_animation == play[1]:
+			play[3] = player.current_animation_position
+			continue
+		var ended = player == null or play[3] + 0.1 >= play[2]
+		_record("stop", ',"y":%d,"how":"%s","pos":%.4f' % [play[0], "end" if ended else "cut", play[2] if ended else play[3]])
+		_players.erase(id)
+
+
+func _started(animation, player):
+	var clip = player.get_animation(animation)
+	var id = player.get_instance_id()
+	if _players.has(id):
+		_record("stop", ',"y":%d,"how":"cut","pos":%.4f' % [_players[id][0], _players[id][3]])
+	var marks = PoolStringArray()
+	var root = player.get_node(player.root_node)
+	for track in range(clip.get_track_count()):
+		if clip.track_get_type(track) != Animation.TYPE_METHOD:
+			continue
+		var target = root.get_node_or_null(clip.track_get_path(track))
+		for index in range(clip.track_get_key_count(track)):
+			var method = clip.method_track_get_name(track, index)
+			marks.append("[%s,%.4f]" % [_quote(method), clip.track_get_key_time(track, index)])
+			if target != null:
+				_mark_methods["%d:%s" % [target.get_instance_id(), method]] = id
+	var y = _new("y")
+	_record("play", ',"y":%d,"o":%s,"clip":%s,"len":%.4f,"marks":[%s],"rate":%.4f' % [y, _quote(_name_of(player)), _quote(animation), clip.length, marks.join(","), player.playback_speed])
+	_players[id] = [y, animation, clip.length, 0.0]
+
+
+# --- the black box: on a thread of its own ------------------------------------------------------------------
+
+func _watch_over(_nothing):
+	var pause = 120
+	while not _ending:
+		OS.delay_msec(int(min(pause, 120)))
+		var since = _frame_usec
+		var stuck = OS.get_ticks_usec() - since
+		if since == 0 or stuck < ALLOWED_USEC:
+			continue
+		_writing.lock()
+		var stack = PoolStringArray()
+		for index in range(_calls.size() - 1, -1, -1):
+			stack.append(_quote(_calls[index][1]))
+		var c = ',"c":%d' % _calls[-1][0] if _calls.size() > 0 else ""
+		var line = '{"k":"stuck","t":%d,"th":"watch","sec":%.3f,"stack":[%s]%s}\n' % [
+			(OS.get_ticks_usec() - _begin) * 1000, stuck / 1000000.0, stack.join(","), c]
+		if _linked and _link.put_data(line.to_utf8()) != OK:
+			_linked = false
+		_writing.unlock()
+		OS.delay_msec(380)
