@@ -15,6 +15,7 @@ from opossum_commands.convert import convert
 from opossum_commands.demo import demo
 from opossum_commands.desk import open_desk
 from opossum_commands.findings import findings
+from opossum_commands.header import header
 from opossum_commands.info import info
 from opossum_commands.listen import listen
 from opossum_commands.record import record
@@ -57,6 +58,7 @@ cli.add_command(check_stream)
 cli.add_command(info)
 cli.add_command(listen)
 cli.add_command(record)
+cli.add_command(header)
 
 
 def main(arguments: Sequence[str] | None = None) -> None:
