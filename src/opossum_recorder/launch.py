@@ -16,7 +16,7 @@ import traceback
 from types import ModuleType
 from typing import Any
 
-from opossum_recorder.engines import panda3d, pygame_ce
+from opossum_recorder.engines import panda3d, pygame_ce, pyglet
 from opossum_recorder.recorder import Recorder
 
 BLACK_BOX_SUFFIX = ".blackbox"
@@ -78,11 +78,11 @@ def main(arguments: list[str]) -> None:
     own.box = open(stream + BLACK_BOX_SUFFIX, "w", encoding="utf-8")  # noqa: SIM115 - open as long as the game runs
     faulthandler.enable(own.box)
     recorder = own
-    for module, adapter in (
-        (panda3d.WATCHED_MODULE, panda3d.PandaAdapter(own)),
-        (pygame_ce.WATCHED_MODULE, pygame_ce.PygameAdapter(own)),
-    ):
-        sys.meta_path.insert(0, _AfterImport(module, adapter.put_on))
+    watched: dict[str, Any] = {}
+    for adapter in (panda3d.PandaAdapter(own), pygame_ce.PygameAdapter(own), pyglet.PygletAdapter(own)):
+        watched |= adapter.watched
+    for module, put_on in watched.items():
+        sys.meta_path.insert(0, _AfterImport(module, put_on))
     sys.argv = arguments[1:]
     sys.path[0] = os.path.dirname(os.path.abspath(script))
     try:

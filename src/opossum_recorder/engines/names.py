@@ -2,23 +2,32 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import functools
+import inspect
+import weakref
+from collections.abc import Callable, Sequence
 from typing import Any
 
 from opossum_recorder.recorder import Recorder
 
 
 class ObjectNames:
-    """Gives each object a name and tells the recorder of its beginning (where it is first seen) and its end."""
+    """Gives each object a name and tells the recorder of its beginning (where it is first seen) and its end.
 
-    def __init__(self, recorder: Recorder, on_new_class: Callable[[type], None] = lambda kind: None) -> None:
-        """Begin without any; `on_new_class` is called with the class of every object that is first seen."""
+    An object has ended when one of its class's own methods that end it has run, or when the interpreter has freed it:
+    it is held by a weak reference only, so that nothing lives longer for being recorded.
+    """
+
+    def __init__(self, recorder: Recorder, endings: Sequence[str] = (), engines_own: tuple[str, ...] = ()) -> None:
+        """Begin without any; `endings` are names of methods that end an object, in classes whose modules do not
+        begin with one of `engines_own`.
+        """
         self._recorder = recorder
-        self._on_new_class = on_new_class
-        # objects are held on to: an id that is used again must not become another object's name
+        self._endings, self._engines_own = endings, engines_own
         self._known: dict[int, tuple[Any, str]] = {}
         self._counts: dict[str, int] = {}
         self._gone: set[int] = set()
+        self._watched: set[type] = set()
 
     def of(self, thing: Any) -> str:
         """Return an object's name, telling of its beginning if it is new."""
@@ -28,9 +37,14 @@ class ObjectNames:
         class_name = type(thing).__name__
         self._counts[class_name] = self._counts.get(class_name, 0) + 1
         name = f"{class_name.lower()}#{self._counts[class_name]}"
-        self._known[id(thing)] = (thing, name)
+        key = id(thing)
+        try:
+            held: Any = weakref.ref(thing, lambda _: self._freed(key))
+        except TypeError:
+            held = thing  # its id must not become another object's name
+        self._known[key] = (held, name)
         self._recorder.spawn(name, class_name)
-        self._on_new_class(type(thing))
+        self._watch_endings(type(thing))
         return name
 
     def end(self, thing: Any) -> None:
@@ -39,3 +53,32 @@ class ObjectNames:
         if known is not None and id(thing) not in self._gone:
             self._gone.add(id(thing))
             self._recorder.gone(known[1])
+
+    def _freed(self, key: int) -> None:
+        known = self._known.pop(key, None)
+        if known is not None and key not in self._gone:
+            self._recorder.gone(known[1])
+        self._gone.discard(key)
+
+    def _watch_endings(self, kind: type) -> None:
+        """Have the ends of a class's objects told, where the class has a method for it."""
+        if not self._endings:
+            return
+        for base in kind.__mro__[:-1]:
+            if base in self._watched or base.__module__.startswith(self._engines_own):
+                continue
+            self._watched.add(base)
+            for ending in self._endings:
+                method = base.__dict__.get(ending)
+                if inspect.isfunction(method):
+                    setattr(base, ending, self._ending(method))
+
+    def _ending(self, method: Callable[..., Any]) -> Callable[..., Any]:
+        @functools.wraps(method)
+        def ended(thing: Any, *args: Any, **kwargs: Any) -> Any:
+            try:
+                return method(thing, *args, **kwargs)
+            finally:
+                self.end(thing)
+
+        return ended

@@ -12,10 +12,10 @@ from __future__ import annotations
 
 import functools
 import inspect
-import os
 from collections.abc import Callable
 from typing import Any
 
+from opossum_recorder.engines.describing import describe, shown
 from opossum_recorder.engines.names import ObjectNames
 from opossum_recorder.recorder import Recorder
 
@@ -37,12 +37,16 @@ class PandaAdapter:
 
     def __init__(self, recorder: Recorder) -> None:
         self.recorder = recorder
-        self.names = ObjectNames(recorder, self._watch_endings)
+        self.names = ObjectNames(recorder, ENDINGS, ("direct.", "panda3d."))
         self._binds: dict[tuple[str, int], int] = {}
         self._sends: list[int] = []
         self._frame = 0
         self._phase = ""
-        self._ended: set[type] = set()
+
+    @property
+    def watched(self) -> dict[str, Callable[[], None]]:
+        """What to do when a module has been loaded."""
+        return {WATCHED_MODULE: self.put_on}
 
     def put_on(self) -> None:
         """Patch the messenger and the task manager."""
@@ -51,29 +55,6 @@ class PandaAdapter:
 
         self._watch_messenger(Messenger)
         self._watch_tasks(TaskManager)
-
-    # --- objects -----------------------------------------------------------------------------------
-
-    def _watch_endings(self, kind: type) -> None:
-        """Have the ends of a class's objects told, where the class has a method for it."""
-        for base in kind.__mro__[:-1]:
-            if base in self._ended or base.__module__.startswith(("direct.", "panda3d.")):
-                continue
-            self._ended.add(base)
-            for ending in ENDINGS:
-                method = base.__dict__.get(ending)
-                if inspect.isfunction(method):
-                    setattr(base, ending, self._ending(method))
-
-    def _ending(self, method: Callable[..., Any]) -> Callable[..., Any]:
-        @functools.wraps(method)
-        def ended(thing: Any, *args: Any, **kwargs: Any) -> Any:
-            try:
-                return method(thing, *args, **kwargs)
-            finally:
-                self.names.end(thing)
-
-        return ended
 
     # --- messenger ---------------------------------------------------------------------------------
 
@@ -210,24 +191,6 @@ class PandaAdapter:
             return what(*args, **kwargs)
 
         return run
-
-
-def describe(function: Any) -> tuple[str, str]:
-    """Return (qualified name, file:line) of a function or method, as far as it says."""
-    inner = getattr(function, "__func__", function)
-    code = getattr(inner, "__code__", None)
-    name = getattr(inner, "__qualname__", None) or type(function).__name__
-    name = name.rpartition("<locals>.")[2]
-    return name, f"{os.path.basename(code.co_filename)}:{code.co_firstlineno}" if code is not None else ""
-
-
-def shown(arguments: Any) -> list[str | int | float | bool | None] | None:
-    """Return what an event carries as short plain values, None for nothing."""
-    plain = [
-        value if isinstance(value, str | int | float | bool | None) else repr(value)[:80]
-        for value in list(arguments)[:8]
-    ]
-    return plain or None
 
 
 def is_again(result: Any) -> bool:

@@ -11,7 +11,7 @@ from __future__ import annotations
 import functools
 import os
 import sys
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from types import FrameType
 from typing import Any
 
@@ -34,6 +34,11 @@ class PygameAdapter:
         self._timers: dict[int, int] = {}
         self.names = ObjectNames(recorder)
         self._phase = ""
+
+    @property
+    def watched(self) -> dict[str, Callable[[], None]]:
+        """What to do when a module has been loaded."""
+        return {WATCHED_MODULE: self.put_on}
 
     def put_on(self) -> None:
         """Patch clock, events, timers, display and groups."""

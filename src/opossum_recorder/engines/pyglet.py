@@ -1,0 +1,307 @@
+"""Records a pyglet 2 game: dispatched events, handlers on their levels, scheduled functions, posted events.
+
+A turn of pyglet's loop may be empty, and input is delivered between two turns: a frame begins with the first event or
+scheduled function after the last one ended, and ends where the turn's work does, so an empty turn leaves no record.
+The engine guarantees no order between updates and drawing, so there are no phases.  Handlers that are methods are held
+weakly by the engine, and stay so.  What a call changed is not known, so `eff` stays out.
+"""
+
+from __future__ import annotations
+
+import functools
+import inspect
+from collections.abc import Callable
+from typing import Any
+
+from opossum_recorder.engines.describing import describe, shown
+from opossum_recorder.engines.names import ObjectNames
+from opossum_recorder.recorder import Recorder
+
+QUEUE = "posted"
+ENDINGS = ("delete", "close", "destroy")
+INPUTS = {
+    "on_key_press": "down",
+    "on_key_release": "up",
+    "on_mouse_press": "down",
+    "on_mouse_release": "up",
+    "on_mouse_motion": "held",
+    "on_mouse_drag": "held",
+    "on_mouse_scroll": "down",
+    "on_text": "down",
+    "on_text_motion": "down",
+}
+
+
+class _Recorded:
+    """A plain function as a handler: equal to the function, so that the game can still take it away."""
+
+    def __init__(self, adapter: PygletAdapter, function: Callable[..., Any]) -> None:
+        self._adapter, self.function = adapter, function
+        self.bind = 0
+        functools.update_wrapper(self, function)
+
+    def __call__(self, *args: Any) -> Any:
+        return self._adapter.run(self.bind, self.function, args)
+
+    def __eq__(self, other: object) -> bool:
+        return self.function == (other.function if isinstance(other, _Recorded) else other)
+
+    def __hash__(self) -> int:
+        return hash(self.function)
+
+
+class _Scheduled:
+    """A scheduled function: equal to the function, so that the game can still unschedule it."""
+
+    def __init__(self, adapter: PygletAdapter, function: Callable[..., Any], what: str, arm: int) -> None:
+        self._adapter, self.function = adapter, function
+        self.what, self.arm = what, arm
+
+    def __call__(self, dt: float, *args: Any, **kwargs: Any) -> Any:
+        return self._adapter.fire(self, dt, args, kwargs)
+
+    def __eq__(self, other: object) -> bool:
+        return self.function == (other.function if isinstance(other, _Scheduled) else other)
+
+    def __hash__(self) -> int:
+        return hash(self.function)
+
+
+class PygletAdapter:
+    """Puts the recorder into pyglet's dispatchers, clock and loop; one a process."""
+
+    def __init__(self, recorder: Recorder) -> None:
+        self.recorder = recorder
+        self.names = ObjectNames(recorder, ENDINGS, ("pyglet.",))
+        self._frame = -1
+        self._in_frame = False
+        self._sends: list[int] = []
+        self._posted: dict[tuple[int, str], list[int]] = {}
+        self._bound: dict[int, dict[tuple[int, str], tuple[Any, Any]]] = {}
+        self._scheduled: list[_Scheduled] = []
+
+    @property
+    def watched(self) -> dict[str, Callable[[], None]]:
+        """What to do when a module has been loaded: pyglet loads its own as they are first touched."""
+        return {
+            "pyglet.event": self._put_on_events,
+            "pyglet.clock": self._put_on_clock,
+            "pyglet.app.base": self._put_on_loop,
+        }
+
+    def _put_on_events(self) -> None:
+        from pyglet import event
+
+        self._watch_handlers(event)
+        self._watch_dispatch(event.EventDispatcher)
+
+    def _put_on_clock(self) -> None:
+        from pyglet.clock import Clock
+
+        self._watch_clock(Clock)
+
+    def _put_on_loop(self) -> None:
+        from pyglet.app.base import EventLoop, PlatformEventLoop
+
+        self._watch_loop(EventLoop, PlatformEventLoop)
+
+    # --- frames ------------------------------------------------------------------------------------
+
+    def _begin_frame(self) -> None:
+        if not self._in_frame:
+            self._in_frame = True
+            self._frame += 1
+            self.recorder.frame(self._frame)
+
+    def _watch_loop(self, loop: Any, platform: Any) -> None:
+        adapter, idle, post = self, loop.idle, platform.post_event
+
+        @functools.wraps(idle)
+        def recorded_idle(own: Any) -> Any:
+            try:
+                return idle(own)
+            finally:
+                if adapter._in_frame:
+                    adapter._in_frame = False
+                    adapter.recorder.idle()
+
+        @functools.wraps(post)
+        def recorded_post(own: Any, dispatcher: Any, event: str, *args: Any) -> Any:
+            number = adapter.recorder.send(event, adapter.names.of(dispatcher), via="queue", q=QUEUE, d=shown(args))
+            adapter.recorder.put(QUEUE, number)
+            adapter._posted.setdefault((id(dispatcher), event), []).append(number)
+            return post(own, dispatcher, event, *args)
+
+        loop.idle, platform.post_event = recorded_idle, recorded_post
+
+    # --- calls -------------------------------------------------------------------------------------
+
+    def run(self, bind: int, function: Callable[..., Any], args: Any) -> Any:
+        """Run a handler as one call of the send that is being dispatched."""
+        owner, name, place = self._who(function)
+        with self.recorder.call(self._sends[-1] if self._sends else 0, bind, owner, name, place):
+            return function(*args)
+
+    def _who(self, function: Callable[..., Any]) -> tuple[str, str, str]:
+        thing = getattr(function, "__self__", None)
+        name, place = describe(function)
+        return self.names.of(thing) if thing is not None else function.__module__ or "game", name, place
+
+    def _watch_dispatch(self, dispatcher: Any) -> None:
+        adapter, dispatch = self, dispatcher.dispatch_event
+
+        @functools.wraps(dispatch)
+        def recorded_dispatch(own: Any, event: str, *args: Any) -> Any:
+            adapter._begin_frame()
+            recorder, waiting = adapter.recorder, adapter._posted.get((id(own), event))
+            if waiting:
+                number = waiting.pop(0)
+                recorder.pull(QUEUE, number)
+            elif event in INPUTS:
+                key = str(args[0]) if args else ""
+                number = recorder.send(event, adapter.names.of(own), via="input", key=key, edge=INPUTS[event])
+            else:
+                number = recorder.send(event, adapter.names.of(own), d=shown(args))
+            adapter._sends.append(number)
+            shadowed = adapter._shadow(own, event)
+            try:
+                return dispatch(own, event, *args)
+            finally:
+                if shadowed:
+                    own.__dict__.pop(event, None)
+                adapter._sends.pop()
+
+        dispatcher.dispatch_event = recorded_dispatch
+
+    def _shadow(self, own: Any, event: str) -> bool:
+        """Lay a recorded handler over the object's own method of that name, for as long as the event is dispatched."""
+        attributes = getattr(own, "__dict__", None)
+        method = getattr(type(own), event, None)
+        if attributes is None or event in attributes or not inspect.isfunction(method):
+            return False
+        if (method.__module__ or "").startswith("pyglet."):
+            return False
+        attributes[event] = functools.partial(self._run_own, getattr(own, event))
+        return True
+
+    def _run_own(self, method: Callable[..., Any], *args: Any) -> Any:
+        return self.run(0, method, args)
+
+    # --- handlers ----------------------------------------------------------------------------------
+
+    def _watch_handlers(self, events: Any) -> None:
+        adapter, weak, dispatcher = self, events.WeakMethod, events.EventDispatcher
+
+        class RecordedWeakMethod(weak):  # type: ignore[misc,valid-type]
+            """A weak method whose answer is recorded when it is run."""
+
+            bind = 0
+
+            def plain(self) -> Any:
+                """Return the method itself, or None if its owner is dead."""
+                return super().__call__()
+
+            def __call__(self) -> Any:
+                method = super().__call__()
+                if method is None or (method.__module__ or "").startswith("pyglet."):
+                    return method
+                return functools.wraps(method)(lambda *args: adapter.run(self.bind, method, args))
+
+            __hash__ = weak.__hash__
+
+        events.WeakMethod = RecordedWeakMethod
+        plain_set = dispatcher.set_handler
+
+        @functools.wraps(plain_set)
+        def set_handler(own: Any, name: str, handler: Any) -> None:
+            own_function = inspect.isfunction(handler) and not (handler.__module__ or "").startswith("pyglet.")
+            plain_set(own, name, _Recorded(adapter, handler) if own_function else handler)
+            adapter._compare(own)
+
+        dispatcher.set_handler = set_handler
+        for name in ("pop_handlers", "remove_handlers", "remove_handler", "_remove_handler"):
+            setattr(dispatcher, name, self._comparing(getattr(dispatcher, name)))
+
+    def _comparing(self, change: Callable[..., Any]) -> Callable[..., Any]:
+        @functools.wraps(change)
+        def changed(own: Any, *args: Any, **kwargs: Any) -> Any:
+            try:
+                return change(own, *args, **kwargs)
+            finally:
+                self._compare(own)
+
+        return changed
+
+    def _compare(self, dispatcher: Any) -> None:
+        """Tell which handlers of a dispatcher are new and which are no more."""
+        known = self._bound.setdefault(id(dispatcher), {})
+        current = {
+            (id(level), name): (handler, level)
+            for level in dispatcher._event_stack
+            for name, handler in level.items()
+            if hasattr(handler, "bind")
+        }
+        for place, (handler, _) in list(known.items()):
+            if current.get(place, (None,))[0] is not handler:
+                self.recorder.unbind(handler.bind)
+                del known[place]
+        for place, (handler, level) in current.items():
+            if place not in known:
+                function = handler.function if isinstance(handler, _Recorded) else handler.plain()
+                if function is None:
+                    continue
+                owner, name, at = self._who(function)
+                handler.bind = self.recorder.bind(place[1], owner, name, self.names.of(dispatcher), at)
+                known[place] = (handler, level)
+
+    # --- the clock ---------------------------------------------------------------------------------
+
+    def _watch_clock(self, clock: Any) -> None:
+        for name, what in (
+            ("schedule", "tick"),
+            ("schedule_once", "delay"),
+            ("schedule_interval", "timer"),
+            ("schedule_interval_soft", "timer"),
+        ):
+            setattr(clock, name, self._scheduling(getattr(clock, name), what))
+        unschedule = clock.unschedule
+
+        @functools.wraps(unschedule)
+        def recorded_unschedule(own: Any, function: Any) -> Any:
+            for item in [item for item in self._scheduled if item == function]:
+                self._scheduled.remove(item)
+                if item.arm:
+                    self.recorder.disarm(item.arm, "cleared")
+            return unschedule(own, function)
+
+        clock.unschedule = recorded_unschedule
+
+    def _scheduling(self, schedule: Callable[..., Any], what: str) -> Callable[..., Any]:
+        @functools.wraps(schedule)
+        def recorded(own: Any, function: Any, *args: Any, **kwargs: Any) -> Any:
+            if (getattr(function, "__module__", None) or "").startswith("pyglet."):
+                return schedule(own, function, *args, **kwargs)
+            arm = 0
+            if what != "tick":
+                owner, name, place = self._who(function)
+                seconds = args[0] if args else kwargs.get("interval", kwargs.get("delay", 0))
+                arm = self.recorder.arm(what, owner, name, sec=float(seconds), loop=what == "timer", at=place)
+            item = _Scheduled(self, function, what, arm)
+            self._scheduled.append(item)
+            return schedule(own, item, *args, **kwargs)
+
+        return recorded
+
+    def fire(self, item: _Scheduled, dt: float, args: Any, kwargs: Any) -> Any:
+        """Run a scheduled function as one call of a send of its own."""
+        self._begin_frame()
+        owner, name, place = self._who(item.function)
+        if item.what == "tick":
+            number = self.recorder.send(name, owner, via="tick")
+        else:
+            number = self.recorder.send(name, owner, via=item.what, a=item.arm)
+        if item.what == "delay":
+            self._scheduled = [other for other in self._scheduled if other is not item]
+            self.recorder.disarm(item.arm, "done")
+        with self.recorder.call(number, None, owner, name, place):
+            return item.function(dt, *args, **kwargs)
