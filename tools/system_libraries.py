@@ -70,9 +70,8 @@ def main() -> int:
     wanted = ALWAYS | (SCREEN if "--screen" in sys.argv else {})
     packages = missing(wanted) + ([] if has_fonts() else [FONTS])
     engines = [package for program, package in ENGINES.items() if shutil.which(program) is None]
-    if "--engines" in sys.argv and engines:
-        if not install(engines):
-            print(f"Tests of some engines are skipped; to run them:  sudo apt-get install -y {' '.join(engines)}")
+    if "--engines" in sys.argv and engines and not install(engines):
+        print(f"Tests of some engines are skipped; to run them:  sudo apt-get install -y {' '.join(engines)}")
     if not packages:
         return 0
     if install(packages):

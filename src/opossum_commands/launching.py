@@ -23,7 +23,7 @@ class Launch(NamedTuple):
     environment: dict[str, str]
 
 
-def python_launch(stream: Path, command: tuple[str, ...]) -> Launch:
+def python_launch(stream: str, command: tuple[str, ...]) -> Launch:
     """Run a Python script with the recorder's package in reach and nothing else of ours."""
     program, *rest = command or ("",)
     if not os.path.basename(program).startswith("python") or not rest or rest[0].startswith("-"):
@@ -31,9 +31,7 @@ def python_launch(stream: Path, command: tuple[str, ...]) -> Launch:
     if not Path(rest[0]).is_file():
         raise CommandError(f"{rest[0]}: there is no such game; check the name.")
     path = os.pathsep.join([str(recorder_folder().parent), *filter(None, [os.environ.get("PYTHONPATH")])])
-    return Launch(
-        Path(rest[0]).stem, [program, "-m", "opossum_recorder.launch", str(stream), *rest], {"PYTHONPATH": path}
-    )
+    return Launch(Path(rest[0]).stem, [program, "-m", "opossum_recorder.launch", stream, *rest], {"PYTHONPATH": path})
 
 
 def love_launch(stream: Path, game: str, arguments: tuple[str, ...], folder: Path) -> Launch:

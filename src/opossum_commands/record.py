@@ -15,6 +15,7 @@ from typing import TYPE_CHECKING
 
 import click
 
+from opossum_commands.desk import run_on_screen
 from opossum_commands.launching import Launch, godot_launch, love_launch, python_launch
 from opossum_commands.reading import CommandError, opened
 
@@ -30,10 +31,22 @@ LAUNCHED = "opossum_recorder"
 @click.command(context_settings={"ignore_unknown_options": True})
 @click.option("--love", metavar="DIR", help="A LÖVE game's folder; what follows -- are its arguments.")
 @click.option("--godot", metavar="DIR", help="A Godot 3 project's folder; what follows -- are its arguments.")
+@click.option(
+    "--link", metavar="HOST:PORT", help="Send to an Opossum that listens, such as the desk, and save nothing here."
+)
+@click.option("--show", is_flag=True, help="Open the desk on the take when the game has ended.")
 @click.option("--out", metavar="FILE", help="Where to save the take (default: GAME-date.take here).")
 @click.option("--force", is_flag=True, help="Replace FILE if it exists.")
 @click.argument("command", metavar="[-- python GAME.py] [ARGUMENTS]…", nargs=-1, type=click.UNPROCESSED)
-def record(love: str | None, godot: str | None, out: str | None, force: bool, command: tuple[str, ...]) -> None:
+def record(
+    love: str | None,
+    godot: str | None,
+    link: str | None,
+    show: bool,
+    out: str | None,
+    force: bool,
+    command: tuple[str, ...],
+) -> None:
     """Run a game under the recorder, without editing it, and save the take.
 
     \b
@@ -45,6 +58,8 @@ def record(love: str | None, godot: str | None, out: str | None, force: bool, co
     """
     if love is not None and godot is not None:
         raise CommandError("--love and --godot contradict each other; give one of them.")
+    if link is not None:
+        sys.exit(_record_to(link, love, godot, command))
     folder_given = love or godot
     name = Path(folder_given).resolve().name if folder_given else Path(command[1]).stem if len(command) > 1 else "game"
     target = Path(out or time.strftime(f"{name}-%Y-%m-%d-%H%M%S.take"))
@@ -59,7 +74,7 @@ def record(love: str | None, godot: str | None, out: str | None, force: bool, co
         elif love is not None:
             status = _run(love_launch(stream, love, command, Path(folder)))
         else:
-            status = _run(python_launch(stream, command))
+            status = _run(python_launch(str(stream), command))
     if not stream.exists():
         raise CommandError(f"the game ended before anything was recorded (exit status {status}).")
     _add_black_box(stream, box)
@@ -76,7 +91,26 @@ def record(love: str | None, godot: str | None, out: str | None, force: bool, co
     stream.unlink()
     box.unlink(missing_ok=True)
     _tell(take, target)
+    if show:
+        run_on_screen([str(target)])
     sys.exit(status if status >= 0 else 128 - status)
+
+
+def _record_to(link: str, love: str | None, godot: str | None, command: tuple[str, ...]) -> int:
+    """Run a game that sends to an Opossum that listens; return its exit status."""
+    host, _, port = link.rpartition(":")
+    if not port.isdigit() or not 0 < int(port) < 65536:
+        raise CommandError(f"--link {link}: give HOST:PORT, such as 127.0.0.1:47533.")
+    if love is not None:
+        raise CommandError("a LÖVE game cannot send over the link; leave --link out.")
+    if godot is not None and host not in ("", "127.0.0.1", "localhost"):
+        raise CommandError("a Godot game can only send to this machine; give --link 127.0.0.1:PORT.")
+    with tempfile.TemporaryDirectory(prefix="opossum-") as folder:
+        if godot is not None:
+            status = _run(godot_launch(int(port), godot, command, Path(folder)))
+        else:
+            status = _run(python_launch(f"link:{link}", command))
+    return status if status >= 0 else 128 - status
 
 
 def _run_linked(stream: Path, launch: Callable[[int], Launch]) -> int:
@@ -95,8 +129,8 @@ def _run_linked(stream: Path, launch: Callable[[int], Launch]) -> int:
             time.sleep(0.01)
     finally:
         listener.stop()
-    if not listener.peers:
-        stream.unlink(missing_ok=True)
+        if not listener.peers:
+            stream.unlink(missing_ok=True)
     return status
 
 

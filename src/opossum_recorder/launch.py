@@ -20,6 +20,7 @@ from opossum_recorder.engines import panda3d, pygame_ce, pyglet
 from opossum_recorder.recorder import Recorder
 
 BLACK_BOX_SUFFIX = ".blackbox"
+LINK = "link:"
 BLACK_BOX_AFTER_S = 1.0
 """A frame longer than this has the interpreter itself write where it is, even where no Python thread can run."""
 
@@ -69,14 +70,21 @@ class _BoxedRecorder(Recorder):
 
 
 def main(arguments: list[str]) -> None:
-    """Run a game's script under a recorder that writes to a stream."""
+    """Run a game's script under a recorder that writes to a stream, or (`link:HOST:PORT`) to whoever listens there."""
     global recorder
     stream, script = arguments[0], arguments[1]
+    link = stream.removeprefix(LINK) if stream.startswith(LINK) else ""
     own = _BoxedRecorder(
-        stream, os.path.splitext(os.path.basename(script))[0], engine="Python", waits=panda3d.PandaAdapter.waits
+        None if link else stream,
+        os.path.splitext(os.path.basename(script))[0],
+        engine="Python",
+        waits=panda3d.PandaAdapter.waits,
+        link=link,
+        token=os.environ.get("OPOSSUM_TOKEN", ""),
     )
-    own.box = open(stream + BLACK_BOX_SUFFIX, "w", encoding="utf-8")  # noqa: SIM115 - open as long as the game runs
-    faulthandler.enable(own.box)
+    if not link:
+        own.box = open(stream + BLACK_BOX_SUFFIX, "w", encoding="utf-8")  # noqa: SIM115 - open as long as the game runs
+        faulthandler.enable(own.box)
     recorder = own
     watched: dict[str, Any] = {}
     for adapter in (panda3d.PandaAdapter(own), pygame_ce.PygameAdapter(own), pyglet.PygletAdapter(own)):

@@ -10,8 +10,11 @@ import time
 from pathlib import Path
 
 import pytest
+from playing import EXAMPLES
 
 from opossum.findings.examine import examine
+from opossum.live.listener import Listener
+from opossum.live.tripwires import parse_tripwire
 from opossum.take.opening import open_any
 
 GAME = """
@@ -120,3 +123,43 @@ def test_what_cannot_be_recorded_is_said(arguments, sentence):
     assert result.returncode == 2
     assert sentence in result.stderr
     assert result.stderr.count("\n") == 1
+
+
+def test_a_game_can_be_held_although_it_was_not_edited(tmp_path):
+    """Over the link: recorded by an adapter, stopped at a tripwire, let go, its status passed on."""
+    listener = Listener(tmp_path / "live.flow.jsonl", port=0)
+    listener.start()
+    listener.trip(parse_tripwire("fn:Counter.on_bread_ready count:2"))
+    process = subprocess.Popen(
+        [*COMMAND, "--link", f"127.0.0.1:{listener.port}", "--", sys.executable, str(EXAMPLES / "pyglet_bakery.py")]
+    )
+    end = time.monotonic() + 30
+    while not any(peer.held for peer in listener.peers) and time.monotonic() < end:
+        time.sleep(0.01)
+    assert listener.peers[0].held is not None
+    time.sleep(0.3)
+    listener.go()
+    assert process.wait(30) == 0
+    listener.stop()
+    take = open_any(str(listener.out))
+    assert take.closed(0) and len(take.tables["held"]) == len(take.tables["went"]) == 1
+    assert examine(take) == []
+
+
+@pytest.mark.parametrize(
+    ("options", "why"),
+    [
+        (["--link", "nowhere", "--", "python", "a.py"], "give HOST:PORT"),
+        (["--link", "127.0.0.1:47533", "--love", "."], "cannot send over the link"),
+        (["--love", "."], "is no LÖVE game"),
+        (["--godot", "missing"], "is no Godot game"),
+        (["--godot", ".", "--love", "."], "contradict each other"),
+        (["--", "python", "missing.py"], "there is no such game"),
+        ([], "give a Python game after --"),
+    ],
+)
+def test_options_that_cannot_be_are_said(tmp_path, options, why):
+    """In one sentence, with exit status 2, and nothing is left behind."""
+    result = subprocess.run([*COMMAND, *options], capture_output=True, text=True, cwd=tmp_path)
+    assert result.returncode == 2 and why in result.stderr and result.stderr.count("\n") == 1
+    assert list(tmp_path.iterdir()) == []
