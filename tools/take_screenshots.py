@@ -74,16 +74,37 @@ def main() -> None:
     session.set_window(float(session.axis.edges[column]) - 1, float(session.axis.edges[column]) + 3)
     session.settle()
     shoot("few-frames")
-    if not wanted or "live" in wanted:
-        live(application, window)
+    if not wanted or {"live", "held", "two-peers"} & set(wanted):
+        game = live(application, window)
         shoot("live")
+        hold(application, window)
+        shoot("held")
+        guest = live(application, window, begin=False)
+        shoot("two-peers")
+        for process in (game, guest):
+            process.kill()
+            process.wait()
     window.close()
 
 
-def live(application: QApplication, window: DeskWindow) -> None:
-    """Let the bakery play to the desk for some seconds."""
-    os.environ["XDG_DATA_HOME"] = tempfile.mkdtemp()
-    window.listen(0)
+def hold(application: QApplication, window: DeskWindow) -> None:
+    """Hold the bakery where an oven hears its timer, and show where it stands."""
+    window.show_live()
+    window.live_place.add_tripwire("ev:steam o:oven#2")
+    window.live_place.add_tripwire("cls:Customer gone")
+    wait(application, lambda: "Oven.on_steam" in window.live_place.page.toPlainText(), 60)
+
+
+def live(application: QApplication, window: DeskWindow, begin: bool = True) -> subprocess.Popen[bytes]:
+    """Let the bakery play to the desk for some seconds: a first game, or a second one beside it."""
+    if begin:
+        os.environ["XDG_DATA_HOME"] = tempfile.mkdtemp()
+        window.listen(0)
+    else:
+        for number in window.listener.tripwires if window.listener else ():
+            window.listener.untrip(number)  # type: ignore[union-attr]
+        window.listener.go()  # type: ignore[union-attr]
+        window.show_live()
     assert window.listener is not None
     command = [sys.executable, "-m", "opossum_commands", "demo", "--link", f"127.0.0.1:{window.listener.port}"]
     game = subprocess.Popen([*command, "--seconds", "30"], stdout=subprocess.DEVNULL)
@@ -93,9 +114,12 @@ def live(application: QApplication, window: DeskWindow) -> None:
         live = session is not None and session.take.name.startswith("game-")
         return live and session.take.duration_ns > 15e9 and session.examined and len(session.findings) > 0
 
-    wait(application, has_played, 60)
-    game.kill()
-    game.wait()
+    def both_play() -> bool:
+        peers = window.listener.peers if window.listener is not None else []
+        return len(peers) == 2 and all(peer.records > 3000 and peer.error_ns is not None for peer in peers)
+
+    wait(application, has_played if begin else both_play, 60)
+    return game
 
 
 if __name__ == "__main__":

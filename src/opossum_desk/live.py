@@ -8,6 +8,7 @@ from pathlib import Path
 from opossum.live.listener import DEFAULT_PORT, Listener, PeerState
 from opossum_desk.state.session import Session
 
+MOST_OFFERED = 3
 SILENT_S = 2.0
 """A connected game that says nothing for this long is told to be silent."""
 
@@ -19,6 +20,18 @@ def recordings_folder() -> Path:
     folder = user_data_path("opossum") / "recordings"
     folder.mkdir(parents=True, exist_ok=True)
     return folder
+
+
+def left_behind(known: list[str]) -> list[str]:
+    """Return the recordings that nobody has seen: the desk or the machine ended while they were made. Newest first."""
+    from platformdirs import user_data_path
+
+    folder = user_data_path("opossum") / "recordings"
+    try:
+        paths = sorted(folder.glob("*.flow.jsonl"), key=lambda path: path.stat().st_mtime, reverse=True)
+        return [str(path) for path in paths if path.stat().st_size and str(path) not in known][:MOST_OFFERED]
+    except OSError:
+        return []
 
 
 def begin_listening(port: int = DEFAULT_PORT) -> Listener:

@@ -196,7 +196,9 @@ class DeskWindow(QMainWindow):
 
     def show_start(self) -> None:
         """Go to the start page."""
-        self.start_page.set_recent(self.memory.kept.recent)
+        from opossum_desk.live import left_behind
+
+        self.start_page.set_recent(self.memory.kept.recent, left_behind(self.memory.kept.recent))
         self.places.setCurrentWidget(self.start_page)
         self.start_page.demo.setFocus()
         self._mark_rail()

@@ -7,11 +7,13 @@ import time
 
 import pytest
 from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QMenu
 
 from opossum.live.listener import PeerState
 from opossum_desk.live import silence
 from opossum_desk.memory import Memory
 from opossum_desk.state.session import Session
+from opossum_desk.views.menus import add_call_actions
 from opossum_desk.window import DeskWindow
 from opossum_recorder import Recorder
 from tape import Tape
@@ -233,3 +235,38 @@ def test_a_silent_game_is_told_with_the_last_thing_known():
         "main: no answer for 7 s, last known: Baker.on_recipe of baker#1, which has not returned."
     )
     assert silence(peers[1:], None) == "main: no answer for 7 s."
+
+
+def test_a_recording_that_was_left_behind_is_offered(desk, monkeypatch, tmp_path):
+    """The desk or the machine ended while it was made: it is on the start page until it was opened."""
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
+    folder = tmp_path / "data" / "opossum" / "recordings"
+    folder.mkdir(parents=True)
+    (folder / "game-1.flow.jsonl").write_bytes(Tape().frames(3).bytes(bye=False))
+    (folder / "game-2.flow.jsonl").write_bytes(b"")
+    desk.show_start()
+    buttons = [item.widget() for item in map(desk.start_page._recent.itemAt, range(desk.start_page._recent.count()))]
+    assert [button.text() for button in buttons] == ["game-1.flow.jsonl – recorded, not opened yet"]
+    desk.memory.add_recent(str(folder / "game-1.flow.jsonl"))
+    desk.show_start()
+    assert "game-1.flow.jsonl" in [
+        desk.start_page._recent.itemAt(number).widget().text() for number in range(desk.start_page._recent.count())
+    ]
+
+
+def test_one_event_on_two_peers_is_joined(desk, qtbot):
+    """The menu of a call leads to the calls on the other peer for the sends that share its key."""
+    tape = Tape()
+    tape("head", opossum=1, game="test", peer="client", p="client").frame()("frame", n=0, p="client")
+    tape("send", s=1, ev="hit", net="hit-7")("call", c=1, s=1, o="cat#1", fn="Cat.on_hit")("ret", c=1)
+    tape("send", s=1, ev="hit", net="hit-7", via="net", p="client")
+    tape("call", c=1, s=1, o="cat#1", fn="Cat.shows_hit", p="client")("ret", c=1, p="client")
+    session = Session(tape.take())
+    desk.show_session(session)
+    menu = QMenu()
+    add_call_actions(menu, session, 0)
+    (action,) = [action for action in menu.actions() if action.text().startswith("The same on")]
+    assert action.text() == "The same on client: Cat.shows_hit (cat#1)"
+    action.trigger()
+    assert (session.peer, session.call) == (1, 1)
+    assert 0 in session.related  # and they light each other up

@@ -456,3 +456,21 @@ def test_one_networked_event_that_changes_one_owner_on_two_peers_is_a_note():
 def test_a_peer_that_only_shows_it_is_quiet():
     """A guest that changes nothing mirrors nothing."""
     assert two_peers(1, 0) == []
+
+
+def test_a_burst_of_timer_firings_after_a_stall_is_the_stalls_consequence():
+    """What piled up while the frame stood comes at once: each firing is its own, none is doubled."""
+    tape = Tape().frame()
+    oven = tape.bind("steam", "oven#1", "Oven.on_steam")
+    timer = tape.arm("timer", "oven#1", "steam", sec=0.02)
+    for _ in range(30):
+        tape.frame()
+        tape.heard("steam", oven, via="timer", a=timer)
+    tape.frame()
+    slow = tape.bind("bell", "bell#1", "Bell.on_bell")
+    tape.heard("bell", slow, takes_ms=400)
+    tape.frame()
+    for _ in range(20):
+        tape.heard("steam", oven, via="timer", a=timer)
+    tape.frames(5)
+    assert [finding.kind for finding in tape.found()] == ["freeze"]

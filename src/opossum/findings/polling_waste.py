@@ -79,7 +79,10 @@ def _tell(scene: Scene, cause: str, group: Array, known: Array, wasted: Array) -
     frames = np.unique(calls.frame[wasted])
     budget = scene.budgets_ns[peer]
     per_frame = wasted_ns / max(1, len(np.unique(calls.frame[group])))
-    hits = known[calls.effect[known] > 0]
+    # a call of unknown effect that sent has found something all the same
+    senders = np.unique(take.sends.cause[take.sends.cause >= 0])
+    sent = group[np.isin(group, senders) & (calls.effect[group] < 0)]
+    hits = np.sort(np.concatenate((known[calls.effect[known] > 0], sent)))
     owners = len(np.unique(scene.owner[group]))
     replacement = _replacement(scene, peer, group, hits)
     interval = _interval_ns(scene, group)

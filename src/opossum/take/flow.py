@@ -178,6 +178,21 @@ def top_calls(parent: Array) -> Array:
         top = further
 
 
+def same_on_other_peers(take: Take, call: int) -> list[int]:
+    """Return the calls on other peers for sends that share the `net` key of this call's send, in time order.
+
+    Cost: a look through the sends' keys.
+    """
+    sends, calls = take.tables["send"], take.calls
+    send = int(calls.send[call])
+    key = int(sends["net"][send]) if send >= 0 else -1
+    if key < 0:
+        return []
+    rows = np.flatnonzero((np.asarray(sends["net"]) == key) & (np.asarray(sends["p"]) != sends["p"][send]))
+    found = np.flatnonzero(np.isin(calls.send, rows))
+    return found[np.argsort(calls.start_ns[found], kind="stable")].tolist()
+
+
 def chain_of(parent: Array, call: int, limit: int = 100_000) -> list[int]:
     """Return the calls from `call` outwards to the one nobody called, innermost first."""
     chain = [int(call)]

@@ -15,7 +15,7 @@ from opossum.findings.finding import Finding
 from opossum.findings.scene import Scene
 from opossum.findings.thresholds import Thresholds
 from opossum.stream.tables import Array
-from opossum.take.flow import chain_of, effects_of
+from opossum.take.flow import chain_of, effects_of, same_on_other_peers
 from opossum.take.ids import distinct
 from opossum.take.sieve import parse_sieve, sieve_calls, slow_calls
 from opossum.take.take import Take
@@ -310,7 +310,8 @@ class Session:
             self.related = frozenset()
             return
         causes = chain_of(self.take.calls.parent, call, 200)
-        self.related = frozenset(causes) | frozenset(effects_of(self.take.children, call))
+        elsewhere = same_on_other_peers(self.take, call)
+        self.related = frozenset(causes) | frozenset(effects_of(self.take.children, call)) | frozenset(elsewhere)
 
     # --- sieve, folding, order -----------------------------------------------------------------------
 

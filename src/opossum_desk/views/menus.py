@@ -7,7 +7,11 @@ from functools import partial
 from PySide6.QtWidgets import QApplication, QMenu, QWidget
 
 from opossum.findings.finding import Finding
+from opossum.take.flow import same_on_other_peers
 from opossum_desk.state.session import Session
+
+MOST_OTHERS = 8
+"""Calls on other peers that a menu offers at most."""
 
 
 def add_call_actions(menu: QMenu, session: Session, call: int) -> None:
@@ -21,6 +25,10 @@ def add_call_actions(menu: QMenu, session: Session, call: int) -> None:
     cause.setEnabled(parent >= 0)
     menu.addAction("Same event before", partial(_step_event_from, session, call, -1))
     menu.addAction("Same event after", partial(_step_event_from, session, call, 1))
+    for other in same_on_other_peers(take, call)[:MOST_OTHERS]:
+        peer = take.peers[int(take.tables["call"]["p"][other])].name
+        title = f"The same on {peer}: {take.function_of_call(other)} ({take.owner_of_call(other)})"
+        menu.addAction(title, partial(_select_on_its_peer, session, other))
     menu.addSeparator()
     for title, prefix, text in (("event", "ev", event), ("object", "o", owner), ("function", "fn", function)):
         if text:
@@ -30,6 +38,11 @@ def add_call_actions(menu: QMenu, session: Session, call: int) -> None:
         menu.addAction(f"Tell: {finding.summary[:60]}…", partial(session.show_finding, finding))
     menu.addSeparator()
     menu.addAction("Copy its name", lambda: copy(f"{function} ({owner}) for {event}"))
+
+
+def _select_on_its_peer(session: Session, call: int) -> None:
+    session.set_peer(int(session.take.tables["call"]["p"][call]))
+    session.select_call(call)
 
 
 def _step_event_from(session: Session, call: int, step: int) -> None:

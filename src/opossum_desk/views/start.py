@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 from typing import NamedTuple
 
@@ -124,21 +125,22 @@ class StartPage(QScrollArea):
         column.addWidget(button)
         return button
 
-    def set_recent(self, paths: list[str]) -> None:
-        """List the takes opened lately; those that are no longer there are left out."""
+    def set_recent(self, paths: list[str], left_behind: Sequence[str] = ()) -> None:
+        """List the takes opened lately, those no longer there left out, after recordings that nobody has seen yet."""
         while self._recent.count():
             item = self._recent.takeAt(0)
             widget = item.widget() if item is not None else None
             if widget is not None:
                 widget.deleteLater()
         there = [path for path in paths if Path(path).exists()][:6]
-        for path in there:
-            button = QPushButton(Path(path).name)
+        for path in (*left_behind, *there):
+            name = Path(path).name
+            button = QPushButton(f"{name} – recorded, not opened yet" if path in left_behind else name)
             button.setToolTip(path)
             button.setAccessibleDescription(f"Open {path}")
             button.clicked.connect(lambda _=False, path=path: self.recent_wanted.emit(path))
             self._recent.addWidget(button)
-        self._recent_title.setVisible(bool(there))
+        self._recent_title.setVisible(bool(there or left_behind))
 
 
 class _Paper(QWidget):

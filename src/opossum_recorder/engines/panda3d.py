@@ -1,8 +1,8 @@
 """Records a Panda3D game: its messenger, its tasks, its frames.
 
 What is known and how: sends, listeners, their order and durations from `Messenger`; ticks, delays and phases from
-`TaskManager`; an object's end from its `destroy`, `cleanup` or `delete`.  What a listener changed is not known, so
-`eff` stays out.  An object begins, for us, where it first listens.
+`TaskManager`; an object's end from its `destroy`, `cleanup` or `delete`, or when it is freed; what a call changed by
+tracing a sample (see `effects`).  An object begins, for us, where it first listens.
 
 Patched are classes of the engine's Python half, once a process, just after `ShowBase` was imported: earlier, the
 engine would not see the game's own configuration any more.
@@ -15,6 +15,7 @@ import inspect
 from collections.abc import Callable
 from typing import Any
 
+from opossum_recorder.effects import Effects
 from opossum_recorder.engines.describing import describe, shown
 from opossum_recorder.engines.names import ObjectNames
 from opossum_recorder.recorder import Recorder
@@ -38,6 +39,7 @@ class PandaAdapter:
     def __init__(self, recorder: Recorder) -> None:
         self.recorder = recorder
         self.names = ObjectNames(recorder, ENDINGS, ("direct.", "panda3d."))
+        self.effects = Effects()
         self._binds: dict[tuple[str, int], int] = {}
         self._sends: list[int] = []
         self._frame = 0
@@ -59,7 +61,7 @@ class PandaAdapter:
     # --- messenger ---------------------------------------------------------------------------------
 
     def _watch_messenger(self, messenger: type) -> None:
-        recorder, binds, sends = self.recorder, self._binds, self._sends
+        recorder, binds, sends, effects = self.recorder, self._binds, self._sends, self.effects
         accept, ignore = messenger.accept, messenger.ignore  # type: ignore[attr-defined]
         ignore_all, send = messenger.ignoreAll, messenger.send  # type: ignore[attr-defined]
 
@@ -79,8 +81,8 @@ class PandaAdapter:
                 if not persistent and binds.get(key) == number:
                     del binds[key]
                     recorder.unbind(number)
-                with recorder.call(sends[-1] if sends else 0, number, owner, function, place):
-                    return method(*args)
+                with recorder.call(sends[-1] if sends else 0, number, owner, function, place) as call:
+                    return effects.run(call, method, *args)
 
             run.__name__ = getattr(method, "__name__", "listener")
             return accept(own, event, thing, run, list(extraArgs), persistent)
@@ -176,8 +178,8 @@ class PandaAdapter:
                 number = recorder.send(event, owner, via="tick")
             else:
                 number = recorder.send(event, owner, via="delay", a=arms[-1])
-            with recorder.call(number, None, owner, function, place):
-                result = what(*args, **kwargs)
+            with recorder.call(number, None, owner, function, place) as call:
+                result = self.effects.run(call, what, *args, **kwargs)
                 if delay is not None and is_again(result):
                     arm()  # it sets itself again, from its own call
             return result

@@ -2,7 +2,7 @@
 
 pygame has no listeners: an event is handled where the game takes it from `event.get`, so what runs between one
 event of that loop and the next is recorded as one call of the function that loops.  A group's `update` is a tick
-that calls each sprite.  What a call changed is not known, so `eff` stays out.  A sprite begins, for us, where a
+that calls each sprite.  What an event's handling changed is not known; a sprite's update is traced now and then (see `effects`).  A sprite begins, for us, where a
 group first updates it, and ends in `kill`.
 """
 
@@ -15,6 +15,7 @@ from collections.abc import Callable, Iterator
 from types import FrameType
 from typing import Any
 
+from opossum_recorder.effects import Effects
 from opossum_recorder.engines.names import ObjectNames
 from opossum_recorder.recorder import Recorder
 
@@ -29,6 +30,7 @@ class PygameAdapter:
 
     def __init__(self, recorder: Recorder) -> None:
         self.recorder = recorder
+        self.effects = Effects()
         self._frame = -1
         self._posted: dict[int, tuple[Any, int]] = {}
         self._timers: dict[int, int] = {}
@@ -191,8 +193,8 @@ class PygameAdapter:
                 place = f"{os.path.basename(code.co_filename)}:{code.co_firstlineno}" if code is not None else ""
                 with recorder.call(
                     number, None, self.names.of(sprite), getattr(function, "__qualname__", "update"), place
-                ):
-                    sprite.update(*args, **kwargs)
+                ) as call:
+                    self.effects.run(call, sprite.update, *args, **kwargs)
 
         def recorded_kill(sprite: Any) -> None:
             kill(sprite)

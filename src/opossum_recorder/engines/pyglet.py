@@ -3,7 +3,7 @@
 A turn of pyglet's loop may be empty, and input is delivered between two turns: a frame begins with the first event or
 scheduled function after the last one ended, and ends where the turn's work does, so an empty turn leaves no record.
 The engine guarantees no order between updates and drawing, so there are no phases.  Handlers that are methods are held
-weakly by the engine, and stay so.  What a call changed is not known, so `eff` stays out.
+weakly by the engine, and stay so.
 """
 
 from __future__ import annotations
@@ -13,6 +13,7 @@ import inspect
 from collections.abc import Callable
 from typing import Any
 
+from opossum_recorder.effects import Effects
 from opossum_recorder.engines.describing import describe, shown
 from opossum_recorder.engines.names import ObjectNames
 from opossum_recorder.recorder import Recorder
@@ -73,6 +74,7 @@ class PygletAdapter:
     def __init__(self, recorder: Recorder) -> None:
         self.recorder = recorder
         self.names = ObjectNames(recorder, ENDINGS, ("pyglet.",))
+        self.effects = Effects()
         self._frame = -1
         self._in_frame = False
         self._sends: list[int] = []
@@ -139,8 +141,8 @@ class PygletAdapter:
     def run(self, bind: int, function: Callable[..., Any], args: Any) -> Any:
         """Run a handler as one call of the send that is being dispatched."""
         owner, name, place = self._who(function)
-        with self.recorder.call(self._sends[-1] if self._sends else 0, bind, owner, name, place):
-            return function(*args)
+        with self.recorder.call(self._sends[-1] if self._sends else 0, bind, owner, name, place) as call:
+            return self.effects.run(call, function, *args)
 
     def _who(self, function: Callable[..., Any]) -> tuple[str, str, str]:
         thing = getattr(function, "__self__", None)
@@ -303,5 +305,5 @@ class PygletAdapter:
         if item.what == "delay":
             self._scheduled = [other for other in self._scheduled if other is not item]
             self.recorder.disarm(item.arm, "done")
-        with self.recorder.call(number, None, owner, name, place):
-            return item.function(dt, *args, **kwargs)
+        with self.recorder.call(number, None, owner, name, place) as call:
+            return self.effects.run(call, item.function, dt, *args, **kwargs)
