@@ -44,8 +44,9 @@ GROWTH_CHECK_MS = 1000
 ARRIVAL_CHECK_MS = 200
 EXAMINE_AFTER_MS = 60
 """What is there is painted first and then examined: the two would share one interpreter."""
-GROWTH_REST = 4
-"""Reading on rests at least this many times as long as it took, so that the desk stays free for its user."""
+GROWTH_REST = 1
+EXAMINE_REST = 6
+"""Reading on, and examining what grows, rest at least this many times as long as they took."""
 FILTER = "Takes and streams (*.take *.jsonl *.jsonl.gz);;All files (*)"
 
 
@@ -60,7 +61,7 @@ class DeskWindow(QMainWindow):
         self.paths: list[str] = []
         self.question: Symptom | None = None
         self._followed: Any = None
-        self._read_began = self._rest_until = 0.0
+        self._read_began = self._rest_until = self._examine_began = self._examine_again = 0.0
         self._size_seen = 0
         self._held: tuple[str, Held | None] | None = None
         self._held_shown = False
@@ -362,14 +363,24 @@ class DeskWindow(QMainWindow):
         QTimer.singleShot(EXAMINE_AFTER_MS, lambda: self._examine(session))
 
     def _examine(self, session: Session) -> None:
-        if session is self.session:
-            self.examining.start(examining_task(session))
+        now = time.monotonic()
+        if session is not self.session:
+            return
+        if session.take.growing and (now < self._examine_again or self.examining.running):
+            return
+        self._examine_began = now
+        self.examining.start(examining_task(session))
 
     def _examined(self, number: int, answer: Any) -> None:
         session: Session = answer[0]
         found, damage = answer[1:]
-        if session is not self.session:
+        if self.session is None or session.origin is not self.session.origin:
             return
+        if session is not self.session and len(self.session.take.peers) > 1:
+            return
+        session = self.session  # it may have grown meanwhile: what was found still stands where it stood
+        took = time.monotonic() - self._examine_began
+        self._examine_again = time.monotonic() + EXAMINE_REST * took
         session.set_findings(found)
         self._tell_selection()
         serious = [item for item in damage if item.code not in ("no-bye", "no-frames")]
@@ -574,6 +585,9 @@ class DeskWindow(QMainWindow):
         if peers and not any(peer.connected for peer in peers) and _size(self.paths[0]) == self._size_seen:
             closed = all(peer.closed for peer in peers)
             self.stop_listening()
+            if self.session is not None and self.session.take.growing:
+                self.session.take.growing = False
+                self._examine(self.session)
             self.say("The game has ended." if closed else "The game has gone without ending its recording.")
             return
         silent = silence(peers, self.session)

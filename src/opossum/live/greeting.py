@@ -28,6 +28,8 @@ class _Line(msgspec.Struct):
 
 
 _decoder = msgspec.json.Decoder(_Line)
+_PLAIN_KINDS = frozenset(KINDS) - {"head", "held", "went", "bye"}
+_CLOSING = ord("}")
 
 
 class Held(NamedTuple):
@@ -80,6 +82,7 @@ class PeerLink:
     holds: bool = False
     held: Held | None = None
     clock: ClockOffset = field(default_factory=ClockOffset)
+    kept_before_refusal: list[bytes] = field(default_factory=list)
 
     def accept(self, line: bytes) -> bytes:
         """Return the head to keep (without its token).
@@ -139,6 +142,30 @@ class PeerLink:
         if record.p is None:
             return line[:-1] + b',"p":' + msgspec.json.encode(self.name) + b"}\n"
         return line + b"\n"
+
+    def chunk(self, lines: list[bytes], now_ns: int) -> list[bytes]:
+        """Return what is to be kept of many lines at once, as `line` would one by one.
+
+        Raises:
+            Refused: too much of them was rubbish; what was good before that is kept in `kept_before_refusal`.
+        """
+        kept: list[bytes] = []
+        self.kept_before_refusal = kept
+        decode, plain = _decoder.decode, _PLAIN_KINDS
+        suffix = b',"p":' + msgspec.json.encode(self.name) + b"}\n"
+        records = 0
+        for line in lines:
+            try:
+                record = decode(line)
+            except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError):
+                record = None
+            if record is not None and record.k in plain and record.p is None and line[-1] == _CLOSING:
+                records += 1
+                kept.append(line[:-1] + suffix)
+            elif (other := self.line(line, now_ns)) is not None:
+                kept.append(other)
+        self.records += records
+        return kept
 
     def _count_rubbish(self) -> None:
         self.rubbish += 1

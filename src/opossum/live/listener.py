@@ -23,6 +23,7 @@ from opossum.live.tripwires import Tripwire
 
 DEFAULT_PORT = 47533
 LONGEST_LINE = 1 << 20
+CHUNK_BYTES = 1 << 18
 MOST_PEERS = 16
 MOST_BYTES_A_SECOND = 256 << 20
 MOST_BYTES = 64 << 30
@@ -277,25 +278,34 @@ class Listener:
         return line
 
     async def _listen_to(self, peer: _Peer, reader: asyncio.StreamReader) -> None:
-        second, taken = time.monotonic(), 0
+        second, taken, rest = time.monotonic(), 0, b""
         while True:
-            line = await self._line(reader)
+            data = await reader.read(CHUNK_BYTES)
+            if not data:
+                raise asyncio.IncompleteReadError(rest, None)
             peer.last_line = now = time.monotonic()
-            taken += len(line)
+            taken += len(data)
             if now - second >= 1:
-                second, taken = now, len(line)
+                second, taken = now, len(data)
             if taken > MOST_BYTES_A_SECOND:
                 raise Refused(f"more than {MOST_BYTES_A_SECOND >> 20} MiB came in a second")
-            kept = peer.link.line(line, time.monotonic_ns())
-            if kept is not None:
-                self._keep(kept)
+            *lines, rest = (rest + data).split(b"\n")
+            if len(rest) > LONGEST_LINE or any(len(line) > LONGEST_LINE for line in lines):
+                raise Refused(f"a line is longer than {LONGEST_LINE >> 20} MiB")
+            try:
+                kept = peer.link.chunk(lines, time.monotonic_ns())
+            except Refused:
+                self._keep(b"".join(peer.link.kept_before_refusal))
+                raise
+            self._keep(b"".join(kept))
 
     def _keep(self, line: bytes) -> None:
-        """Put a whole line on disk."""
+        """Put whole lines on disk."""
         self._bytes += len(line)
         if self._bytes > MOST_BYTES:
             raise Refused(f"the recording has reached {MOST_BYTES >> 30} GiB")
-        os.write(self._file, line)
+        while line:
+            line = line[os.write(self._file, line) :]
 
 
 def _tell(peer: _Peer, message: dict[str, object]) -> None:

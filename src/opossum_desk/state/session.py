@@ -63,6 +63,8 @@ class Session:
 
     def __init__(self, take: Take) -> None:
         self.take = take
+        self.origin: object = object()
+        """The same for all sessions of one stream as it grows."""
         self.findings: list[Finding] = []
         self.examined = False
         self._subscribers: dict[str, list[Listener]] = {topic: [] for topic in TOPICS}
@@ -446,6 +448,7 @@ class Session:
             self._clip_window(self.axis.extent[1] - width, self.axis.extent[1])
         else:
             self._clip_window(other.low, other.high)
+        self.origin = other.origin
         self.column, self.call = other.column, other.call
         self.bookmarks = other.bookmarks
         self._past = other._past

@@ -97,7 +97,7 @@ class LivePlace(QWidget):
         column = QVBoxLayout(left)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
-        self.games = _tree("Games", ["game", "records", "clock"], [170, 62])
+        self.games = _tree("Games", ["game", "records", "clock"], [138, 62])
         column.addWidget(_panel("Games", self.games), 2)
         self.line = QLineEdit()
         self.line.setPlaceholderText("Hold at:  ev:bread_ready o:counter#1")
@@ -371,7 +371,9 @@ def _clock(peer: PeerState, peers: list[PeerState]) -> str:
         return "sets the time"
     if peer.error_ns is None or first.error_ns is None:
         return "not known yet"
-    return f"{(peer.offset_ns - first.offset_ns) / 1e6:+.1f} ± {(peer.error_ns + first.error_ns) / 1e6:.1f} ms"
+    offset_ms, error_ms = (peer.offset_ns - first.offset_ns) / 1e6, (peer.error_ns + first.error_ns) / 1e6
+    told = f"{offset_ms / 1000:+.3f} s" if abs(offset_ms) >= 1000 else f"{offset_ms:+.1f}"
+    return f"{told} ± {error_ms:.1f} ms".replace("-", "−")
 
 
 def _button(text: str, tip: str, row: QHBoxLayout) -> QPushButton:
