@@ -23,6 +23,8 @@ sys.path.insert(0, str(Path(__file__).parent))
 
 import msgspec
 
+import live
+import recorders
 from opossum.findings.examine import examine
 from opossum.stream.kinds import KINDS
 from opossum.stream.reading import read_streams
@@ -274,7 +276,10 @@ def main() -> int:
     """Measure and print."""
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--records", type=int, default=1_000_000, help="length of the large take")
-    parser.add_argument("--only", choices=["reading", "painting", "starting", "recording"], help="measure one part")
+    parser.add_argument("--live-seconds", type=float, default=60, help="how long the flood lasts")
+    parser.add_argument(
+        "--only", choices=["reading", "painting", "starting", "recording", "live"], help="measure one part"
+    )
     arguments = parser.parse_args()
     table = Table()
     with tempfile.TemporaryDirectory() as folder:
@@ -293,6 +298,11 @@ def main() -> int:
             starting(table)
         if arguments.only in (None, "recording"):
             recording(table)
+            recorders.recorders(table)
+            recorders.panda(table)
+        if arguments.only in (None, "live"):
+            live.latency(table)
+            live.flooding(table, arguments.live_seconds)
     return 1 if table.exceeded else 0
 
 

@@ -15,6 +15,7 @@ if TYPE_CHECKING:
 
     from opossum_desk.window import DeskWindow
 
+SWITCH_S = 0.0005
 WORTH_WAITING_S = 0.2
 """A take that is open this soon after the window is built is shown at once, without the page that tells of opening."""
 
@@ -23,6 +24,8 @@ def run_desk(paths: list[str], *, look: str | None = None, take: Any = None) -> 
     """Open the desk on files, or on a take made in memory; return the exit status when it is closed."""
     # nearly all that is made until the window stands lives as long as it: collecting would only walk over it
     gc.disable()
+    # the window's thread waits at most this long for the interpreter while others read and examine
+    sys.setswitchinterval(SWITCH_S)
     # no matrix is ever multiplied here, and the threads for it would turn while everything else is being loaded
     os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
     helper = helper_for(paths)

@@ -41,6 +41,8 @@ if TYPE_CHECKING:
     from opossum_desk.views.live import LivePlace
 
 GROWTH_CHECK_MS = 1000
+LIVE_CHECK_MS = 120
+"""How often a file that grows, and one that a game plays into, is looked at."""
 ARRIVAL_CHECK_MS = 200
 EXAMINE_AFTER_MS = 60
 """What is there is painted first and then examined: the two would share one interpreter."""
@@ -340,7 +342,8 @@ class DeskWindow(QMainWindow):
         self.show_session(session)
         if len(self.paths) == 1 and own.endswith(".jsonl"):
             self._size_seen = _size(own)
-            self._growth.start()
+            live = self.listener is not None and own == str(self.listener.out)
+            self._growth.start(LIVE_CHECK_MS if live else GROWTH_CHECK_MS)
             if self.listener is not None and own == str(self.listener.out):
                 self.follow_growth()
 

@@ -1,0 +1,124 @@
+"""What recording costs the game: one record by recorder, and an engine's frame plain and recorded."""
+
+from __future__ import annotations
+
+import json
+import shutil
+import statistics
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+from typing import Any
+
+CALLS_A_FRAME = 2000
+
+PANDA = """
+import sys, time, json
+from panda3d.core import loadPrcFileData
+loadPrcFileData("", "window-type none\\naudio-library-name null")
+from direct.showbase.ShowBase import ShowBase
+from direct.showbase.DirectObject import DirectObject
+
+class Oven(DirectObject):
+    def __init__(self):
+        self.heat = 0
+        self.accept("steam", self.on_steam)
+    def on_steam(self):
+        self.heat += 1
+
+base = ShowBase()
+ovens = [Oven() for _ in range(int(sys.argv[1]))]
+spent = []
+for turn in range(40):
+    began = time.perf_counter()
+    messenger.send("steam")
+    taskMgr.step()
+    spent.append(time.perf_counter() - began)
+spent.sort()
+print(json.dumps(spent[len(spent) // 2] * 1e3))
+"""
+
+C_LOOP = r"""
+#define OPOSSUM_IMPLEMENTATION
+#include "opossum.h"
+int main(int argc, char **argv) {
+	struct timespec a, b;
+	long i, n = 100000;
+	if (argc < 2 || opossum_open(argv[1], "bench", 60)) return 1;
+	clock_gettime(CLOCK_MONOTONIC, &a);
+	for (i = 0; i < n; i++) {
+		unsigned long c = opossum_call(opossum_send("tick", "oven#1", OPOSSUM_TICK, 0), 3, "oven#1", "oven_on_tick", "");
+		opossum_ret(c, 1);
+	}
+	clock_gettime(CLOCK_MONOTONIC, &b);
+	printf("%f\n", ((b.tv_sec - a.tv_sec) * 1e9 + (b.tv_nsec - a.tv_nsec)) / (3.0 * n) / 1000);
+	opossum_close();
+	return 0;
+}
+"""
+
+PYTHON_LOOP = """
+import sys, time
+from opossum_recorder import Recorder
+n = 30000
+with Recorder(ARGUMENTS, watch_after=0) as recorder:
+    began = time.perf_counter()
+    for number in range(n):
+        with recorder.call(recorder.send("tick", "oven#1", via="tick"), 3, "oven#1", "Oven.on_tick") as call:
+            call.changed()
+    print((time.perf_counter() - began) / (3 * n) * 1e6)
+"""
+
+
+def median_of(command: list[str], rounds: int = 3) -> float:
+    """Run a command that prints one number, several times; return the median."""
+    return statistics.median(
+        float(json.loads(subprocess.run(command, capture_output=True, text=True, check=True).stdout.split()[-1]))
+        for _ in range(rounds)
+    )
+
+
+def recorders(table: Any) -> None:
+    """One record by recorder, in microseconds; compared with the Python recorder to a file."""
+    from opossum.live.listener import Listener
+
+    with tempfile.TemporaryDirectory() as folder:
+        path = str(Path(folder) / "a.flow.jsonl")
+        to_file = median_of([sys.executable, "-c", PYTHON_LOOP.replace("ARGUMENTS", repr(path))])
+        listener = Listener(Path(folder) / "l.flow.jsonl", port=0)
+        listener.start()
+        link = f"None, link='127.0.0.1:{listener.port}'"
+        to_link = median_of([sys.executable, "-c", PYTHON_LOOP.replace("ARGUMENTS", link)])
+        table.row(
+            "a record over the link / to a file, Python", to_link / to_file, 3, f"{to_link:.2f} / {to_file:.2f} µs"
+        )
+        listener.stop()
+        if shutil.which("cc"):
+            from opossum_commands.launching import recorder_folder
+
+            source, program = Path(folder) / "loop.c", str(Path(folder) / "loop")
+            source.write_text(C_LOOP)
+            include = str(recorder_folder() / "c")
+            subprocess.run(["cc", "-O2", "-I", include, str(source), "-o", program, "-lpthread", "-lm"], check=True)
+            in_c = median_of([program, path])
+            table.row("a record from C / from Python, to a file", in_c / to_file, 3, f"{in_c:.2f} / {to_file:.2f} µs")
+
+
+def panda(table: Any) -> None:
+    """A frame of a Panda3D game with many listener calls, plain and recorded."""
+    with tempfile.TemporaryDirectory() as folder:
+        script = Path(folder) / "scene.py"
+        script.write_text(PANDA)
+        game = [sys.executable, str(script), str(CALLS_A_FRAME)]
+        out = str(Path(folder) / "a.take")
+        record = [sys.executable, "-m", "opossum_commands", "record", "--force", "--out", out, "--", *game]
+        pairs = [(median_of(record, 1), median_of(game, 1)) for _ in range(3)]
+    ratio = statistics.median(a / b for a, b in pairs)
+    recorded, plain = (statistics.median(values) for values in zip(*pairs, strict=True))
+    table.row(
+        f"Panda3D frame with {CALLS_A_FRAME:,} listener calls, recorded / plain",
+        ratio,
+        20,
+        f"{recorded:.2f} ms / {plain:.2f} ms (aim: under 2.5 ×, which needs the recorder's inner half in C)",
+    )
