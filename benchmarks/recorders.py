@@ -105,6 +105,31 @@ def recorders(table: Any) -> None:
             table.row("a record from C / from Python, to a file", in_c / to_file, 3, f"{in_c:.2f} / {to_file:.2f} µs")
 
 
+def holding(table: Any) -> None:
+    """What it costs that a game can be held, while nothing is asked of it."""
+    import time
+
+    from opossum_recorder import Recorder
+    from opossum_recorder.holding import Holding
+
+    def loop(can_be_held: bool, folder: str) -> float:
+        with Recorder(Path(folder) / "a.flow.jsonl", "bench", watch_after=0) as recorder:
+            if can_be_held:
+                recorder.holding = Holding(recorder)
+            began = time.perf_counter()
+            for _ in range(20_000):
+                with recorder.call(recorder.send("tick", "oven#1", via="tick"), 3, "oven#1", "Oven.on_tick") as call:
+                    call.changed()
+            return time.perf_counter() - began
+
+    with tempfile.TemporaryDirectory() as folder:
+        loop(True, folder), loop(False, folder)
+        pairs = [(loop(True, folder), loop(False, folder)) for _ in range(9)]
+    ratio = statistics.median(a / b for a, b in pairs)
+    can, cannot = (min(values) / 60_000 * 1e6 for values in zip(*pairs, strict=True))
+    table.row("a record where a game can be held / where it cannot", ratio, 1.1, f"{can:.2f} / {cannot:.2f} µs")
+
+
 def panda(table: Any) -> None:
     """A frame of a Panda3D game with many listener calls, plain and recorded."""
     with tempfile.TemporaryDirectory() as folder:

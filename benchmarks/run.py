@@ -299,6 +299,7 @@ def main() -> int:
         if arguments.only in (None, "recording"):
             recording(table)
             recorders.recorders(table)
+            recorders.holding(table)
             recorders.panda(table)
         if arguments.only in (None, "live"):
             live.latency(table)

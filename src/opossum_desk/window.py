@@ -563,6 +563,7 @@ class DeskWindow(QMainWindow):
                     f"{held.name} is held {why}. Space lets it go on, C goes one call on.", "Go on", self.listener.go
                 )
                 self.check_growth()
+        self._show_held()
         if self._is_on("live_place"):
             self.live_place.renew()
 

@@ -468,3 +468,16 @@ def test_the_story_links_what_belongs_together():
     assert "What follows from it" in pages[0]
     assert "Follows from" in pages[1]
     assert f'href="finding:{session.findings[0].id}"' in pages[1]
+
+
+def test_log_lines_stand_in_the_slice_where_they_came():
+    """Between the calls of their frame, and only there."""
+    tape = Tape().frame()
+    oven = tape.bind("bell", "oven#1", "Oven.on_bell")
+    tape("say", text="before")
+    tape.heard("bell", oven)
+    tape("say", text="after").frame()("say", text="later")
+    session = Session(tape.take())
+    session.select_column(0)
+    rows = [(row.kind, row.text) for row in layout_slice(session).rows if row.kind != "phase"]
+    assert rows == [("say", "before"), ("call", "oven#1 on_bell"), ("say", "after")]

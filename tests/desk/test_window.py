@@ -424,10 +424,10 @@ def test_the_right_button_offers_what_can_be_done(bakery, qtbot):
     menu = QMenu(bakery)
     add_call_actions(menu, session, int(finding.calls[0]))
     titles = [action.text() for action in menu.actions()]
-    assert {"Select this call", "Follow its cause", "Sieve by event “bread_ready”"} <= set(titles)
+    assert {"Select this call", "Follow its cause", "Follow event “bread_ready”"} <= set(titles)
     next(action for action in menu.actions() if action.text().startswith("Tell: ")).trigger()
     assert session.finding is finding
-    next(action for action in menu.actions() if "Sieve by event" in action.text()).trigger()
+    next(action for action in menu.actions() if "Follow event" in action.text()).trigger()
     assert session.sieve_text == "ev:bread_ready"
     assert bakery.flow.sieve.line.text() == "ev:bread_ready"
     actions = {action.text(): action for action in finding_menu(bakery, session, finding).actions()}

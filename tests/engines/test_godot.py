@@ -70,3 +70,11 @@ def test_a_loop_without_end_is_named_when_the_game_is_killed(tmp_path):
     finding = next(finding for finding in examine(take) if finding.kind == "freeze")
     assert (finding.cause, finding.subject.fn) == ("endless-loop", "Bakery._process")
     assert len(take.tables["stuck"]) and not take.closed(0)
+
+
+def test_scripts_may_be_left_as_they_are(tmp_path, monkeypatch):
+    """Then sends and binds are seen, calls are not."""
+    monkeypatch.setenv("OPOSSUM_REWRITE", "0")
+    take = play(tmp_path)
+    assert len(take.calls) == 0 and len(take.tables["bind"]) == 3
+    assert "bread_ready" in {take.text(int(code)) for code in take.tables["send"]["ev"]}

@@ -9,12 +9,13 @@ import numpy as np
 from opossum_desk.state.session import Session
 
 MOST_CALLS = 3000
+MOST_SAYS = 200
 SLICE_ROW_PX = 21.0
 DEEPEST_INDENT = 9
 
 
 class SliceRow(NamedTuple):
-    """One line: a phase's name, or a call with what it says about itself.
+    """One line: a phase's name, a log line, or a call with what it says about itself.
 
     `share`: the call's time as a share of the frame's longest call; `marks`: words such as `twice`, `gone`.
     """
@@ -51,6 +52,15 @@ def short_time(ns: float) -> str:
     return f"{ns / 1e6:.1f} ms" if ns >= 1e6 else f"{ns / 1e3:.0f} µs"
 
 
+def _says_of_frame(session: Session, frame: int) -> list[tuple[int, str]]:
+    """Return (stream line, text) of the log lines that came in a frame, in order."""
+    take, table = session.take, session.take.tables["say"]
+    if not len(table):
+        return []
+    rows = np.flatnonzero(take.frames.rows_of_lines(table["p"], table["line"]) == frame)[:MOST_SAYS]
+    return [(int(table["line"][row]), take.text(int(table["text"][row]))) for row in rows.tolist()]
+
+
 def layout_slice(session: Session) -> SlicePicture:
     """Return the lines of the selected frame."""
     take, axis = session.take, session.axis
@@ -72,7 +82,11 @@ def layout_slice(session: Session) -> SlicePicture:
     phase_now = None
     flags = session.threads.flags
     start_ns = float(take.frames.start_ns[row])
+    says = _says_of_frame(session, row)
+    call_lines = take.tables["call"]["line"]
     for call in calls.tolist():
+        while says and says[0][0] < int(call_lines[call]):
+            rows.append(SliceRow("say", says.pop(0)[1]))
         parent = int(take.calls.parent[call])
         depth[call] = depth.get(parent, -1) + 1 if parent in depth else 0
         phase = int(session.threads.phase_of_call[call])
@@ -110,6 +124,7 @@ def layout_slice(session: Session) -> SlicePicture:
     length = short_time(float(session.frame_lengths[row]))
     loading = " · loading" if take.frames.loading[row] else ""
     title = f"Frame {number}" if number >= 0 else "Start-up"
+    rows += [SliceRow("say", text) for _, text in says]
     return SlicePicture(title, f"{len(calls) + left_out:,} calls · {length} of work{loading}", rows, left_out)
 
 

@@ -30,9 +30,15 @@ def add_call_actions(menu: QMenu, session: Session, call: int) -> None:
         title = f"The same on {peer}: {take.function_of_call(other)} ({take.owner_of_call(other)})"
         menu.addAction(title, partial(_select_on_its_peer, session, other))
     menu.addSeparator()
-    for title, prefix, text in (("event", "ev", event), ("object", "o", owner), ("function", "fn", function)):
+    kind = take.class_of(int(take.listeners.owner[take.calls.listener[call]]))
+    for title, prefix, text in (
+        ("event", "ev", event),
+        ("object", "o", owner),
+        ("class", "cls", kind),
+        ("function", "fn", function),
+    ):
         if text:
-            menu.addAction(f"Sieve by {title} “{text}”", partial(sieve, session, f"{prefix}:{text}"))
+            menu.addAction(f"Follow {title} “{text}”", partial(sieve, session, f"{prefix}:{text}"))
     concerned = [finding for finding in session.findings if call in finding.calls]
     for finding in concerned[:4]:
         menu.addAction(f"Tell: {finding.summary[:60]}…", partial(session.show_finding, finding))

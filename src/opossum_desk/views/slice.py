@@ -117,6 +117,11 @@ class SliceView(QAbstractScrollArea):
             painter.setPen(QColor(colours.quiet))
             painter.drawText(QRectF(12, top, width, SLICE_ROW_PX), Qt.AlignmentFlag.AlignVCenter, row.text)
             return
+        if row.kind == "say":
+            painter.setPen(QColor(colours.quiet))
+            text = self._cut(f"“{row.text.splitlines()[0] if row.text else ''}”", width - 40)
+            painter.drawText(QRectF(30, top, width - 36, SLICE_ROW_PX), Qt.AlignmentFlag.AlignVCenter, text)
+            return
         middle = top + SLICE_ROW_PX / 2
         if row.call == session.call:
             painter.fillRect(QRectF(0, top, width, SLICE_ROW_PX), QColor(colours.choice))
