@@ -34,6 +34,8 @@ from traffic import write_traffic
 
 SMALL_RECORDS = 20_000
 ROUNDS = 5
+STARTS = 15
+"""Processes scatter more than loops do."""
 
 
 def seconds(action: Callable[[], object], rounds: int = ROUNDS) -> list[float]:
@@ -223,7 +225,7 @@ def starting(table: Table) -> None:
         environment = os.environ | {"XDG_CONFIG_HOME": home}
         for code in (BARE, DESK) * 2:
             subprocess.run([sys.executable, "-c", code], env=environment, check=True)
-        for _ in range(ROUNDS):
+        for _ in range(STARTS):
             bare += seconds(lambda: subprocess.run([sys.executable, "-c", BARE], env=environment, check=True), 1)
             desk += seconds(lambda: subprocess.run([sys.executable, "-c", DESK], env=environment, check=True), 1)
     ratio = statistics.median(a / b for a, b in zip(desk, bare, strict=True))

@@ -31,14 +31,14 @@ from opossum_desk.state.session import Session
 from opossum_desk.state.tasks import HeadStart, Tell, examining_task, open_session
 from opossum_desk.views.flow import FlowPlace
 from opossum_desk.views.look import Look
-from opossum_desk.views.pages import FailedPage, ListeningPage, OpeningPage
-from opossum_desk.views.start import StartPage, Symptom
 from opossum_desk.work import Work
 
 if TYPE_CHECKING:
     from opossum.live.greeting import Held
     from opossum.live.listener import Listener
     from opossum_desk.views.live import LivePlace
+    from opossum_desk.views.pages import FailedPage, ListeningPage, OpeningPage
+    from opossum_desk.views.start import StartPage, Symptom
 
 GROWTH_CHECK_MS = 1000
 LIVE_CHECK_MS = 120
@@ -146,6 +146,8 @@ class DeskWindow(QMainWindow):
     @cached_property
     def start_page(self) -> StartPage:
         """Return the start page."""
+        from opossum_desk.views.start import StartPage
+
         page = StartPage(self.look)
         page.open_wanted.connect(self.ask_open)
         page.listen_wanted.connect(self.listen)
@@ -158,6 +160,8 @@ class DeskWindow(QMainWindow):
     @cached_property
     def opening_page(self) -> OpeningPage:
         """Return the page that tells how far opening is."""
+        from opossum_desk.views.pages import OpeningPage
+
         page = OpeningPage()
         page.cancelled.connect(self.cancel_opening)
         self.places.addWidget(page)
@@ -166,6 +170,8 @@ class DeskWindow(QMainWindow):
     @cached_property
     def listening_page(self) -> ListeningPage:
         """Return the page that waits for a game."""
+        from opossum_desk.views.pages import ListeningPage
+
         page = ListeningPage()
         page.cancelled.connect(self.stop_listening)
         self.places.addWidget(page)
@@ -191,6 +197,8 @@ class DeskWindow(QMainWindow):
     @cached_property
     def failed_page(self) -> FailedPage:
         """Return the page that says what could not be done."""
+        from opossum_desk.views.pages import FailedPage
+
         page = FailedPage()
         page.open_wanted.connect(self.ask_open)
         page.start_wanted.connect(self.show_start)

@@ -7,7 +7,7 @@ import pytest
 
 from opossum.stream.tables import JsonColumn
 from opossum.take.archive import save_take
-from opossum.take.handover import pack, unpacked
+from opossum.take.handover import HANDED_OVER, pack, unpacked
 from opossum.take.helper import Helper, helper_for
 from tape import Tape
 
@@ -23,6 +23,14 @@ def take():
     return tape.take()
 
 
+def vars_of(index) -> dict:
+    """Return what an index holds, by name; of several, all of it."""
+    if type(index) is tuple:
+        return {f"{number} {name}": value for number, one in enumerate(index) for name, value in vars_of(one).items()}
+    fields = index._asdict() if hasattr(index, "_asdict") else vars(index)
+    return {name: np.asarray(value) for name, value in fields.items()}
+
+
 def same(one, other) -> bool:
     """Compare two takes column by column."""
     for kind, table in one.tables.items():
@@ -33,6 +41,10 @@ def same(one, other) -> bool:
                     return False
             elif not np.array_equal(column, twin, equal_nan=column.dtype.kind == "f"):
                 return False
+    for name in HANDED_OVER:
+        mine, theirs = vars_of(getattr(one, name)), vars_of(getattr(other, name))
+        if mine.keys() != theirs.keys() or not all(np.array_equal(mine[key], theirs[key]) for key in mine):
+            return False
     return (one.strings, one.peers, one.damage, one.name) == (other.strings, other.peers, other.damage, other.name)
 
 

@@ -17,7 +17,19 @@ import numpy as np
 from opossum.stream.contents import PeerSpan
 from opossum.stream.damage import Damage
 from opossum.stream.tables import Column, JsonColumn, Table
+from opossum.take import flow, frames, lives
+from opossum.take.ids import Groups
 from opossum.take.take import Take
+
+HANDED_OVER = (
+    "frames", "sends", "_calls_and_listeners", "objects", "binds", "calls_by_listener", "calls_by_frame", "children",
+)  # fmt: skip
+"""What `Take.index` computes; it goes along."""
+
+INDEXES: dict[str, Any] = {
+    made.__name__: made
+    for made in (flow.Sends, flow.Calls, flow.Listeners, frames.Frames, lives.ObjectLives, lives.Binds, Groups)
+}
 
 _ALIGNED = 64
 
@@ -42,6 +54,18 @@ def pack(take: Take, file: int) -> None:
             return ["one", column.dtype.str, len(column), placed(np.ascontiguousarray(column[:1]))]
         return ["all", column.dtype.str, len(column), placed(np.ascontiguousarray(column))]
 
+    def described_index(index: Any) -> Any:
+        if isinstance(index, np.ndarray):
+            return described(index)
+        if isinstance(index, int):
+            return int(index)
+        if type(index) is tuple:
+            return ["several", *map(described_index, index)]
+        fields = index._asdict() if hasattr(index, "_asdict") else vars(index)
+        return [type(index).__name__, {name: described_index(value) for name, value in fields.items()}]
+
+    take.index()
+    indexes = {name: described_index(take.__dict__[name]) for name in HANDED_OVER}
     tables = {
         kind: [len(table), {name: described(column) for name, column in table.columns.items()}]
         for kind, table in take.tables.items()
@@ -53,6 +77,7 @@ def pack(take: Take, file: int) -> None:
         "damage": [asdict(item) for item in take.damage],
         "sources": take.sources,
         "tables": tables,
+        "indexes": indexes,
     }
     text = json.dumps(said).encode("utf-8", "surrogatepass")
     text += b" " * (-(len(text) + 8) % _ALIGNED)
@@ -83,11 +108,27 @@ def unpacked(file: int) -> Take:
             return np.broadcast_to(np.frombuffer(data, dtype, min(1, count), start), (count,))
         return np.frombuffer(data, dtype, count, start)
 
+    def index(said: Any) -> Any:
+        if isinstance(said, int):
+            return said
+        kind, *rest = said
+        if kind == "several":
+            return tuple(map(index, rest))
+        if kind not in INDEXES:
+            return column(kind, *rest)
+        fields = {name: index(value) for name, value in rest[0].items()}
+        made = INDEXES[kind]
+        if hasattr(made, "_fields"):
+            return made(**fields)
+        known = made.__new__(made)
+        known.__dict__.update(fields)
+        return known
+
     tables = {
         kind: Table(kind, count, {name: column(*described) for name, described in columns.items()})
         for kind, (count, columns) in said["tables"].items()
     }
-    return Take(
+    take = Take(
         tables,
         said["strings"],
         [PeerSpan(**peer) for peer in said["peers"]],
@@ -95,6 +136,8 @@ def unpacked(file: int) -> Take:
         [(name, line) for name, line in said["sources"]],
         said["name"],
     )
+    take.__dict__.update({name: index(described) for name, described in said["indexes"].items()})
+    return take
 
 
 def hand_over(path: str) -> NoReturn:

@@ -71,7 +71,6 @@ class HeadStart:
             if self._helper is None:
                 self.session = open_session(self.paths, self._tell)
             elif (take := self._helper.take()) is not None:
-                take.index()
                 self.session = Session(take)
         except Exception as error:
             self._error = error
