@@ -25,6 +25,8 @@ from PySide6.QtWidgets import (
 )
 
 from moonrise_bakery import demo_take_path
+from opossum_desk.growth import Growth
+from opossum_desk.listening import Listening
 from opossum_desk.memory import Memory
 from opossum_desk.menu_bar import DeskMenus
 from opossum_desk.state.session import Session
@@ -34,21 +36,15 @@ from opossum_desk.views.look import Look
 from opossum_desk.work import Work
 
 if TYPE_CHECKING:
-    from opossum.live.greeting import Held
     from opossum.live.listener import Listener
     from opossum_desk.views.live import LivePlace
     from opossum_desk.views.pages import FailedPage, ListeningPage, OpeningPage
     from opossum_desk.views.start import StartPage, Symptom
 
-GROWTH_CHECK_MS = 1000
-LIVE_CHECK_MS = 120
-"""How often a file that grows, and one that a game plays into, is looked at."""
-ARRIVAL_CHECK_MS = 200
 EXAMINE_AFTER_MS = 60
 """What is there is painted first and then examined: the two would share one interpreter."""
-GROWTH_REST = 1
 EXAMINE_REST = 6
-"""Reading on, and examining what grows, rest at least this many times as long as they took."""
+"""Examining a take that grows rests at least this many times as long as it took."""
 FILTER = "Takes and streams (*.take *.jsonl *.jsonl.gz);;All files (*)"
 
 
@@ -62,12 +58,7 @@ class DeskWindow(QMainWindow):
         self.session: Session | None = None
         self.paths: list[str] = []
         self.question: Symptom | None = None
-        self._followed: Any = None
-        self._read_began = self._rest_until = self._examine_began = self._examine_again = 0.0
-        self._size_seen = 0
-        self._held: tuple[str, Held | None] | None = None
-        self._held_shown = False
-        self._gone_told = ""
+        self._examine_began = self._examine_again = 0.0
         self.setWindowTitle("Opossum")
         self.setAcceptDrops(True)
         self.setMinimumSize(1024, 640)
@@ -117,16 +108,8 @@ class DeskWindow(QMainWindow):
 
         self.flow.said.connect(self.say)
 
-        self._growth = QTimer(self)
-        self._growth.setInterval(GROWTH_CHECK_MS)
-        self._growth.timeout.connect(self.check_growth)
-        self.listener: Listener | None = None
-        self._arrival = QTimer(self)
-        self._arrival.setInterval(ARRIVAL_CHECK_MS)
-        self._arrival.timeout.connect(self.check_arrival)
-        self._live = QTimer(self)
-        self._live.setInterval(ARRIVAL_CHECK_MS)
-        self._live.timeout.connect(self.check_live)
+        self.growth = Growth(self)
+        self.listening = Listening(self)
 
         self.menus = DeskMenus(self)
         self._restore()
@@ -294,8 +277,7 @@ class DeskWindow(QMainWindow):
 
     def open_paths(self, paths: list[str], head_start: HeadStart | None = None) -> None:
         """Open takes or streams in the background; `head_start` may have begun, or even done, that already."""
-        self._growth.stop()
-        self._followed = None
+        self.growth.forget()
         wanted = self._wanted = list(paths)
         if head_start is not None and head_start.session is not None:
             self._show_opened(head_start.session)
@@ -322,9 +304,9 @@ class DeskWindow(QMainWindow):
 
     def _opening_failed(self, number: int, text: str) -> None:
         if number == self.opening.number:
-            self._fail(text)
+            self.fail(text)
 
-    def _fail(self, text: str) -> None:
+    def fail(self, text: str) -> None:
         """Say on a page of its own what could not be done."""
         self.question = None
         self.failed_page.tell(text if text.endswith(".") else text + ".")
@@ -335,9 +317,8 @@ class DeskWindow(QMainWindow):
     def _opened(self, number: int, session: Session) -> None:
         if number != self.opening.number:
             return
-        if self._followed is not None:  # the same stream, grown
-            assert self.session is not None
-            self._take_over_growth(session)
+        if self.growth.followed is not None:  # the same stream, grown
+            self.growth.take_over(session)
             return
         self._show_opened(session)
 
@@ -349,11 +330,7 @@ class DeskWindow(QMainWindow):
         session.bookmarks = [mark for mark in self.memory.bookmarks(own) if mark < session.axis.columns]
         self.show_session(session)
         if len(self.paths) == 1 and own.endswith(".jsonl"):
-            self._size_seen = _size(own)
-            live = self.listener is not None and own == str(self.listener.out)
-            self._growth.start(LIVE_CHECK_MS if live else GROWTH_CHECK_MS)
-            if self.listener is not None and own == str(self.listener.out):
-                self.follow_growth()
+            self.growth.begin(own, live=self.listening.records(own))
 
     def show_session(self, session: Session, grown: bool = False) -> None:
         """Put a take on the desk and have it examined; `grown`: it is the one on the desk, longer by now."""
@@ -438,173 +415,47 @@ class DeskWindow(QMainWindow):
         box.setInformativeText("The rest of the take is shown as it was recorded.")
         box.exec()
 
-    # --- a stream that grows -----------------------------------------------------------------------
-
-    def check_growth(self) -> None:
-        """Offer to read on, or read on, when the open stream has grown."""
-        if self.session is None or self.opening.running or not self.paths:
-            return
-        if self._followed is not None and time.monotonic() < self._rest_until:
-            return
-        self._tell_live()
-        size = _size(self.paths[0])
-        if size == self._size_seen:
-            return
-        self._size_seen = size
-        if self._followed is None:
-            self.flow.warn("This stream is still being written.", "Read on as it grows", self.follow_growth)
-        else:
-            self._read_on()
-
-    def follow_growth(self) -> None:
-        """Read on whenever the stream grows."""
-        from opossum.stream.following import FollowedStream
-
-        self._followed = FollowedStream(self.paths[0])
-        self.flow.banner.hide()
-        self._read_on()
-
-    def _read_on(self) -> None:
-        followed = self._followed
-        self._read_began = time.monotonic()
-        playing = self.listener is not None and any(peer.connected for peer in self.listener.peers)
-        name = self.session.take.name if self.session else ""
-
-        def task(tell: Tell) -> Session | None:
-            from opossum.take.take import Take
-
-            if not followed.read_more():
-                return None
-            tell("Reading on", 0.5)
-            take = Take.from_contents(followed.contents(), name)
-            take.growing = playing
-            return Session(take)
-
-        self.opening.start(task)
-
-    def _take_over_growth(self, session: Session | None) -> None:
-        self._rest_until = time.monotonic() + GROWTH_REST * (time.monotonic() - self._read_began)
-        if session is None or self.session is None:
-            return
-        session.carry_over(self.session)
-        self.show_session(session, grown=True)
-        self._show_held()
-        self._tell_followed()
-
-    def _tell_followed(self) -> None:
-        """Say when the object that is being followed is gone."""
-        text = self.flow.sieve.line.text().strip()
-        name = text.removeprefix("o:")
-        if self.session is None or not text.startswith("o:") or " " in name or name == self._gone_told:
-            return
-        from opossum.take.moment import alive_at, last_line
-
-        take = self.session.take
-        gone = take.tables["gone"]
-        if take.code(name) in gone["o"] and name not in dict(alive_at(take, last_line(take))):
-            self._gone_told = name
-            self.say(f"{name} is gone: it does not live any more.")
-
     # --- listening ---------------------------------------------------------------------------------
+
+    @property
+    def listener(self) -> Listener | None:
+        """Return what listens for games, if anything does."""
+        return self.listening.listener
 
     def listen(self, port: int | None = None) -> None:
         """Listen for a game on this machine, and show what it records while it plays."""
-        from opossum_desk.live import DEFAULT_PORT, begin_listening
-
-        self.stop_listening()
-        try:
-            self.listener = begin_listening(DEFAULT_PORT if port is None else port)
-        except OSError as error:
-            self._fail(f"{error}.")
-            return
-        self.listening_page.tell(self.listener.host, self.listener.port)
-        if self._is_on("live_place"):
-            self.live_place.set_listener(self.listener)
-        else:
-            self.places.setCurrentWidget(self.listening_page)
-        self._mark_rail()
-        self._arrival.start()
-        self._live.start()
-
-    def check_arrival(self) -> None:
-        """Show the game once one has come."""
-        if self.listener is not None and any(peer.records > 1 for peer in self.listener.peers):
-            self._arrival.stop()
-            listener = self.listener
-            self.open_paths([str(listener.out)])
+        self.listening.begin(port)
 
     def stop_listening(self) -> None:
         """Stop listening; what was recorded stays."""
-        self._arrival.stop()
-        if self.listener is None:
-            return
-        listener, self.listener = self.listener, None
-        listener.stop()
-        self._live.stop()
-        if self._held is not None:
-            self._held = None
-            self.flow.banner.hide()
+        self.listening.stop()
+
+    def show_listening(self, listener: Listener) -> None:
+        """Say where the desk listens."""
+        self.listening_page.tell(listener.host, listener.port)
+        if self._is_on("live_place"):
+            self.live_place.set_listener(listener)
+        else:
+            self.places.setCurrentWidget(self.listening_page)
+        self._mark_rail()
+
+    def show_listening_ended(self, nobody_came: bool) -> None:
+        """Show that nothing listens any more."""
         if "live_place" in self.__dict__:
             self.live_place.set_listener(None)
-        if not listener.peers:
-            listener.out.unlink(missing_ok=True)
-            if self._is_on("listening_page"):
-                self.show_start()
+        if nobody_came and self._is_on("listening_page"):
+            self.show_start()
 
-    def check_live(self) -> None:
-        """Show what has become of the games: that one is held, or goes on."""
-        if self.listener is None:
-            return
-        held = next((peer for peer in self.listener.peers if peer.held is not None), None)
-        place = (held.name, held.held) if held is not None else None
-        if place != self._held:
-            self._held = place
-            if held is None:
-                self.flow.banner.hide()
-                self.say("The game goes on.")
-            else:
-                self._rest_until = 0.0
-                self._held_shown = False
-                wire = self.listener.tripwires.get(held.held.trip) if held.held is not None else None
-                why = f"at “{wire.text}”" if wire else "as asked"
-                self.flow.warn(
-                    f"{held.name} is held {why}. Space lets it go on, C goes one call on.", "Go on", self.listener.go
-                )
-                self.check_growth()
-        self._show_held()
+    def renew_live(self) -> None:
+        """Show the place Live as it is now, if it is looked at."""
         if self._is_on("live_place"):
             self.live_place.renew()
 
-    def _show_held(self) -> None:
-        """Select the call the game is held at, once it has been read."""
-        from opossum.take.moment import held_call
-
-        if self._held is None or self._held_shown or self.session is None:
-            return
-        name, held = self._held
-        call = held_call(self.session.take, name, held.call) if held is not None and held.call else -1
-        if call >= 0:
-            self._held_shown = True
-            self.session.select_call(call)
-
-    def _tell_live(self) -> None:
-        """Say when the game has gone silent, or has ended."""
-        from opossum_desk.live import silence
-
-        if self.listener is None:
-            return
-        peers = self.listener.peers
-        if peers and not any(peer.connected for peer in peers) and _size(self.paths[0]) == self._size_seen:
-            closed = all(peer.closed for peer in peers)
-            self.stop_listening()
-            if self.session is not None and self.session.take.growing:
-                self.session.take.growing = False
-                self._examine(self.session)
-            self.say("The game has ended." if closed else "The game has gone without ending its recording.")
-            return
-        silent = silence(peers, self.session)
-        if silent:
-            self.say(silent)
+    def examine_ended(self) -> None:
+        """Examine a take that grew to its end as a whole."""
+        if self.session is not None and self.session.take.growing:
+            self.session.take.growing = False
+            self._examine(self.session)
 
     # --- saving ------------------------------------------------------------------------------------
 
@@ -867,7 +718,7 @@ class DeskWindow(QMainWindow):
         if self.saving.running:
             self.say("Saving …")
             self.saving.wait(30)
-        self._growth.stop()
+        self.growth.stop()
         self.stop_listening()
         kept = self.memory.kept
         kept.geometry = bytes(self.saveGeometry().toBase64().data()).decode()
@@ -889,10 +740,3 @@ class DeskWindow(QMainWindow):
         if paths:
             event.acceptProposedAction()
             self.open_paths(paths)
-
-
-def _size(path: str) -> int:
-    try:
-        return os.path.getsize(path)
-    except OSError:
-        return 0

@@ -144,7 +144,7 @@ def test_an_object_is_followed_until_it_is_gone(playing, qtbot):
     place.alive.itemActivated.emit(place.alive.topLevelItem(0), 0)
     assert (desk.session.sieve_text, desk.places.currentWidget()) == ("o:cat#1", desk.flow)
     game.cat_leaves = True
-    qtbot.waitUntil(lambda: desk._gone_told == "cat#1", timeout=15_000)
+    qtbot.waitUntil(lambda: desk.growth._gone_told == "cat#1", timeout=15_000)
 
 
 def test_two_peers_and_their_clocks_are_listed(playing, qtbot):

@@ -618,14 +618,14 @@ def test_a_stream_that_grows_is_read_on(desk, qtbot, tmp_path):
     opened(desk, qtbot, path)
     tape.frames(5)
     path.write_bytes(tape.bytes(bye=False))
-    desk.check_growth()
+    desk.growth.check()
     assert "still being written" in desk.flow.banner_text.text()
     desk.flow.banner_button.click()
     qtbot.waitUntil(lambda: desk.session.axis.columns == 15, timeout=10_000)
     tape.frames(5)
     path.write_bytes(tape.bytes(bye=False))
     qtbot.waitUntil(lambda: not desk.opening.running, timeout=5000)
-    desk.check_growth()
+    desk.growth.check()
     qtbot.waitUntil(lambda: desk.session.axis.columns == 20, timeout=10_000)
 
 
