@@ -17,6 +17,8 @@ if TYPE_CHECKING:
 CHECK_MS = 1000
 LIVE_CHECK_MS = 120
 """How often a file that grows, and one that a game plays into, is looked at."""
+AFTER_FIRST_PICTURE_MS = 250
+"""Reading on begins when the first picture of a game is made: the two would share one interpreter."""
 REST = 1
 """Reading on rests at least this many times as long as it took, so that the desk stays free for its user."""
 
@@ -46,9 +48,16 @@ class Growth:
     def begin(self, path: str, live: bool) -> None:
         """Look at a stream from now on; one that a game plays into is followed at once."""
         self.size_seen = size_of(path)
-        self._timer.start(LIVE_CHECK_MS if live else CHECK_MS)
         if live:
-            self.follow()
+            QTimer.singleShot(AFTER_FIRST_PICTURE_MS, lambda: self._begin_live(path))
+        else:
+            self._timer.start(CHECK_MS)
+
+    def _begin_live(self, path: str) -> None:
+        desk = self._desk
+        if desk.paths == [path] and self.followed is None and not desk.opening.running:
+            self._timer.start(LIVE_CHECK_MS)
+            self._begin_following()
 
     def hurry(self) -> None:
         """Look now, whatever rest is left."""
@@ -60,6 +69,8 @@ class Growth:
         desk = self._desk
         if desk.session is None or desk.opening.running or not desk.paths:
             return
+        if self.followed is None and desk.listening.records(desk.paths[0]):
+            return  # it will be followed in a moment
         if self.followed is not None and time.monotonic() < self._rest_until:
             return
         desk.listening.tell_end()
@@ -73,11 +84,14 @@ class Growth:
             self._read_on()
 
     def follow(self) -> None:
-        """Read on whenever the stream grows."""
+        """Read on whenever the stream grows: what the banner offers."""
+        self._desk.flow.banner.hide()
+        self._begin_following()
+
+    def _begin_following(self) -> None:
         from opossum.stream.following import FollowedStream
 
         self.followed = FollowedStream(self._desk.paths[0])
-        self._desk.flow.banner.hide()
         self._read_on()
 
     def _read_on(self) -> None:

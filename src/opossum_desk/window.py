@@ -327,6 +327,7 @@ class DeskWindow(QMainWindow):
         own = self.paths[0]
         if own != str(demo_take_path()):
             self.memory.add_recent(own)
+        session.take.growing = self.listening.records(own) and self.listening.playing
         session.bookmarks = [mark for mark in self.memory.bookmarks(own) if mark < session.axis.columns]
         self.show_session(session)
         if len(self.paths) == 1 and own.endswith(".jsonl"):

@@ -165,7 +165,7 @@ class Look(QObject):
         QPushButton:checked {{ background: {c.choice}; }}
         QPushButton:disabled {{ color: {c.quiet}; }}
         QLineEdit {{ background: {c.paper}; border: 1px solid {c.line}; padding: 4px 8px; border-radius: 3px;
-                     selection-background-color: {c.choice}; selection-color: {c.ink}; }}
+                     placeholder-text-color: {c.quiet}; selection-background-color: {c.choice}; selection-color: {c.ink}; }}
         QLineEdit[wrong="true"] {{ border: 2px solid {c.rose}; }}
         QTreeView, QListView, QTextBrowser {{ background: {c.paper}; border: none; outline: none; }}
         QTreeWidget::item {{ padding: 2px 4px; }}
