@@ -35,29 +35,31 @@ class Growth:
         self._gone_told = ""
         self._timer = QTimer(desk)
         self._timer.timeout.connect(self.check)
+        self._first = QTimer(desk)
+        self._first.setSingleShot(True)
+        self._first.timeout.connect(self._begin_live)
 
     def forget(self) -> None:
         """Follow nothing any more: another take is opened."""
-        self._timer.stop()
+        self.stop()
         self.followed = None
 
     def stop(self) -> None:
         """Look at the file no more."""
         self._timer.stop()
+        self._first.stop()
 
     def begin(self, path: str, live: bool) -> None:
         """Look at a stream from now on; one that a game plays into is followed at once."""
         self.size_seen = size_of(path)
         if live:
-            QTimer.singleShot(AFTER_FIRST_PICTURE_MS, lambda: self._begin_live(path))
+            self._first.start(AFTER_FIRST_PICTURE_MS)
         else:
             self._timer.start(CHECK_MS)
 
-    def _begin_live(self, path: str) -> None:
-        desk = self._desk
-        if desk.paths == [path] and self.followed is None and not desk.opening.running:
-            self._timer.start(LIVE_CHECK_MS)
-            self._begin_following()
+    def _begin_live(self) -> None:
+        self._timer.start(LIVE_CHECK_MS)
+        self._begin_following()
 
     def hurry(self) -> None:
         """Look now, whatever rest is left."""
