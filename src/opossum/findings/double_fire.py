@@ -457,19 +457,16 @@ def _no_latch_on_enter(scene: Scene) -> Iterator[Finding]:
         return
     other = _others(scene, rows)
     again: list[int] = []
-    inside: set[tuple[int, int, int]] = set()
-    seen: dict[tuple[int, int, int, int], bool] = {}
+    inside: dict[tuple[int, int, int], set[int]] = {}  # the events that told of an entering, while it lasts
     for row in rows.tolist():
         place = (int(sends["p"][row]), int(sends["o"][row]), other[row])
         if sends["edge"][row] == take.code("leave"):
-            inside.discard(place)
-            seen = {key: value for key, value in seen.items() if key[:3] != place}
+            inside.pop(place, None)
             continue
-        key = (*place, int(sends["ev"][row]))
-        if place in inside and key in seen:
+        told, event = inside.setdefault(place, set()), int(sends["ev"][row])
+        if event in told:
             again.append(row)
-        inside.add(place)
-        seen[key] = True
+        told.add(event)
     acted = np.flatnonzero(np.isin(calls.send, again) & (calls.effect > 0) & scene.counted)
     for group in scene.by_class(acted):
         subject = scene.subject_of_calls(group)

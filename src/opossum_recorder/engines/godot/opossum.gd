@@ -12,12 +12,14 @@ const VIRTUALS = {"_process": "tick", "_physics_process": "tick", "_input": "inp
 	"_unhandled_key_input": "input", "_ready": "life", "_enter_tree": "life", "_exit_tree": "life"}
 const NEVER = ["_init", "_get", "_set", "_get_property_list", "_notification", "_draw", "_to_string"]
 const ALLOWED_USEC = 250000
-const MOST_WAITING = 65536
+const MOST_WAITING = 4194304  # bytes; what comes while the link is that far behind is dropped and counted
 
 var _link = StreamPeerTCP.new()
 var _linked = false
 var _begin = 0
 var _lines = PoolStringArray()
+var _waiting = PoolByteArray()  # handed over, not yet taken by the link; under the lock
+var _lost = 0
 var _writing = Mutex.new()
 var _thread = Thread.new()
 var _ending = false
@@ -25,6 +27,7 @@ var _frame = -1
 var _idle = true
 var _phase = ""
 var _frame_usec = 0
+var _last_time = 0  # of the last line handed over: a line in between keeps time's order
 var _ids = {"s": 0, "c": 0, "b": 0, "a": 0, "y": 0}
 var _calls = []      # open calls: [id, what is shown of it]
 var _names = {}      # instance id -> name
@@ -92,6 +95,11 @@ func _exit_tree():
 		_end_frame()
 		_record("bye", "")
 		_flush()
+		_writing.lock()
+		if _waiting.size() > 0 and _linked:
+			_link.put_data(_waiting)  # the game has ended: now there is time
+		_waiting = PoolByteArray()
+		_writing.unlock()
 	_ending = true
 	if _thread.is_active():
 		_thread.wait_to_finish()
@@ -113,11 +121,32 @@ func _record(kind, fields):
 func _flush():
 	if _lines.size() == 0 or not _linked:
 		return
+	var data = _lines.join("").to_utf8()
 	_writing.lock()
-	if _link.put_data(_lines.join("").to_utf8()) != OK:
-		_linked = false  # whoever listened is gone: the game goes on
+	if _waiting.size() + data.size() > MOST_WAITING:
+		_lost += _lines.size()
+	else:
+		if _lost > 0:
+			_waiting.append_array(('{"k":"lost","t":%d,"n":%d}\n' % [_last_time, _lost]).to_utf8())
+			_lost = 0
+		_waiting.append_array(data)
+	_hand_over()
 	_writing.unlock()
+	_last_time = (OS.get_ticks_usec() - _begin) * 1000
 	_lines = PoolStringArray()
+
+
+# Give the link what it takes without waiting. Called with the lock.
+func _hand_over():
+	if _waiting.size() == 0 or not _linked:
+		return
+	var result = _link.put_partial_data(_waiting)
+	if result[0] != OK:
+		_linked = false  # whoever listened is gone: the game goes on
+	elif result[1] >= _waiting.size():
+		_waiting = PoolByteArray()
+	elif result[1] > 0:
+		_waiting = _waiting.subarray(result[1], -1)
 
 
 func _new(kind):
@@ -511,7 +540,7 @@ func _watch_over(_nothing):
 		var c = ',"c":%d' % _calls[-1][0] if _calls.size() > 0 else ""
 		var line = '{"k":"stuck","t":%d,"th":"watch","sec":%.3f,"stack":[%s]%s}\n' % [
 			(OS.get_ticks_usec() - _begin) * 1000, stuck / 1000000.0, stack.join(","), c]
-		if _linked and _link.put_data(line.to_utf8()) != OK:
-			_linked = false
+		_waiting.append_array(line.to_utf8())
+		_hand_over()
 		_writing.unlock()
 		OS.delay_msec(380)
