@@ -12,6 +12,7 @@ from pathlib import Path
 
 import pytest
 
+from opossum.findings.examine import examine
 from opossum.take.opening import open_any
 from opossum.take.take import Take
 
@@ -57,6 +58,11 @@ def played(folder: Path, game: Path, *arguments: str) -> Take:
     status, take = recorded(folder, "--", sys.executable, str(game), *arguments)
     assert status == 0
     return take
+
+
+def causes(take: Take) -> list[str]:
+    """Return what is found in a take, each as kind/cause."""
+    return [f"{finding.kind}/{finding.cause}" for finding in examine(take)]
 
 
 def needs(program: str, package: str) -> pytest.MarkDecorator:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import Counter
 
 import pytest
-from playing import EXAMPLES, killed, needs, recorded
+from playing import EXAMPLES, causes, killed, needs, recorded
 
 from opossum.findings.examine import examine
 from opossum.take.checks import check_take
@@ -20,11 +20,6 @@ def play(folder, fault: str = "none") -> Take:
     status, take = recorded(folder, "--godot", EXAMPLE, "--", f"--fault={fault}")
     assert status == 3
     return take
-
-
-def causes(take: Take) -> list[str]:
-    """Return what is found."""
-    return [f"{finding.kind}/{finding.cause}" for finding in examine(take)]
 
 
 def test_a_night_without_faults(tmp_path):

@@ -51,15 +51,6 @@ class Game:
 
 
 @pytest.fixture
-def listener(tmp_path):
-    """Return a listener on any free port."""
-    listener = Listener(tmp_path / "live.flow.jsonl", port=0)
-    listener.start()
-    yield listener
-    listener.stop()
-
-
-@pytest.fixture
 def game(listener):
     """Return a game that plays to the listener."""
     game = Game(listener.port)

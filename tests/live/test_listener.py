@@ -22,15 +22,6 @@ from tape import Tape
 HEAD = b'{"k":"head","t":0,"opossum":1,"game":"Bakery","peer":"host"}\n'
 
 
-@pytest.fixture
-def listener(tmp_path):
-    """Return a listener on any free port."""
-    listener = Listener(tmp_path / "live.flow.jsonl", port=0)
-    listener.start()
-    yield listener
-    listener.stop()
-
-
 def until(condition: Callable[[], bool], seconds: float = 10.0) -> None:
     """Wait until a condition holds."""
     end = time.monotonic() + seconds

@@ -12,26 +12,12 @@ from opossum_desk.state.session import Session
 from opossum_desk.views.findings_list import FindingsList
 from opossum_desk.views.look import Look
 from opossum_desk.views.loom import LoomView
+from opossum_desk.views.panels import titled
 from opossum_desk.views.pulse import PulseView
 from opossum_desk.views.sieve_line import SieveLine
 from opossum_desk.views.slice import SliceView
 from opossum_desk.views.story import StoryView
 from opossum_desk.views.strands import StrandsView
-
-
-def _titled(title: str, view: QWidget, below: QWidget | None = None) -> QWidget:
-    """Return a panel with a quiet title above a view (and something below it)."""
-    panel = QWidget()
-    column = QVBoxLayout(panel)
-    column.setContentsMargins(0, 0, 0, 0)
-    column.setSpacing(0)
-    label = QLabel(title)
-    label.setProperty("role", "heading")
-    column.addWidget(label)
-    column.addWidget(view, 1)
-    if below is not None:
-        column.addWidget(below)
-    return panel
 
 
 class FlowPlace(QWidget):
@@ -69,7 +55,7 @@ class FlowPlace(QWidget):
         self.all_findings = QPushButton("Show all findings")
         self.all_findings.clicked.connect(lambda: self.ask(()))
         self.all_findings.hide()
-        self.findings_panel = _titled("What is wrong", self.findings, self.all_findings)
+        self.findings_panel = titled("What is wrong", self.findings, below=self.all_findings)[1]
 
         middle = QWidget()
         column = QVBoxLayout(middle)
@@ -85,8 +71,8 @@ class FlowPlace(QWidget):
 
         self.right_split = QSplitter(Qt.Orientation.Vertical)
         self.right_split.setAccessibleName("Slice and Story")
-        self.slice_panel = _titled("Slice – one frame, call by call", self.slice)
-        self.story_panel = _titled("Story – what is wrong and why", self.story)
+        self.slice_panel = titled("Slice – one frame, call by call", self.slice)[1]
+        self.story_panel = titled("Story – what is wrong and why", self.story)[1]
         self.right_split.addWidget(self.slice_panel)
         self.right_split.addWidget(self.story_panel)
         self.right_split.setSizes([280, 330])

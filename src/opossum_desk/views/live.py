@@ -25,6 +25,7 @@ from opossum.take import moment
 from opossum_desk.layout.held import held_html
 from opossum_desk.state.session import Session
 from opossum_desk.views.look import Look
+from opossum_desk.views.panels import titled
 
 MOST_ROWS = 500
 """Rows a list shows at most; the line above it narrows them."""
@@ -65,7 +66,7 @@ class LivePlace(QWidget):
         self.page.setOpenLinks(False)
         self.page.document().setDocumentMargin(12)
         self.page.anchorClicked.connect(self._follow_link)
-        split.addWidget(_panel("Where it is held", self.page))
+        split.addWidget(titled("Where it is held", self.page)[1])
         split.addWidget(self._make_right())
         split.setSizes([330, 400, 500])
         whole.addWidget(split, 1)
@@ -98,7 +99,7 @@ class LivePlace(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         self.games = _tree("Games", ["game", "records", "clock"], [138, 62])
-        column.addWidget(_panel("Games", self.games), 2)
+        column.addWidget(titled("Games", self.games)[1], 2)
         self.line = QLineEdit()
         self.line.setPlaceholderText("Hold at:  ev:bread_ready o:counter#1")
         self.line.setAccessibleName("New tripwire")
@@ -124,7 +125,7 @@ class LivePlace(QWidget):
         box.addWidget(self.remove)
         holder = QWidget()
         holder.setLayout(box)
-        column.addWidget(_panel("Tripwires", holder), 3)
+        column.addWidget(titled("Tripwires", holder)[1], 3)
         return left
 
     def _make_right(self) -> QWidget:
@@ -142,9 +143,13 @@ class LivePlace(QWidget):
         self.narrow.textChanged.connect(self._fill_alive)
         self.log = _tree("Log lines", ["frame", "said"], [70])
         self.log.itemActivated.connect(lambda item, _: self.line_wanted.emit(item.data(0, _KEY)))
-        self.values_title, values = _titled("Watched values", self.values)
-        self.alive_title, alive = _titled("Alive", self.alive, self.narrow)
-        self.log_title, log = _titled("Log lines", self.log)
+        narrow = QWidget()
+        row = QHBoxLayout(narrow)
+        row.setContentsMargins(10, 2, 10, 4)
+        row.addWidget(self.narrow)
+        self.values_title, values = titled("Watched values", self.values)
+        self.alive_title, alive = titled("Alive", self.alive, above=narrow)
+        self.log_title, log = titled("Log lines", self.log)
         for panel in (values, alive, log):
             right.addWidget(panel)
         right.setSizes([220, 260, 180])
@@ -409,24 +414,3 @@ def _fill(tree: QTreeWidget, rows: Sequence[tuple[tuple[str, ...], object]]) -> 
                 item.setText(column, text)
                 item.setToolTip(column, text)
         item.setData(0, _KEY, key)
-
-
-def _titled(title: str, view: QWidget, above: QWidget | None = None) -> tuple[QLabel, QWidget]:
-    panel = QWidget()
-    column = QVBoxLayout(panel)
-    column.setContentsMargins(0, 0, 0, 0)
-    column.setSpacing(0)
-    label = QLabel(title)
-    label.setProperty("role", "heading")
-    column.addWidget(label)
-    if above is not None:
-        row = QHBoxLayout()
-        row.setContentsMargins(10, 2, 10, 4)
-        row.addWidget(above)
-        column.addLayout(row)
-    column.addWidget(view, 1)
-    return label, panel
-
-
-def _panel(title: str, view: QWidget) -> QWidget:
-    return _titled(title, view)[1]
