@@ -12,6 +12,9 @@ from opossum_commands.reading import CommandError
 STREAM_VARIABLE = "OPOSSUM_STREAM"
 """Tells a game's recorder where its stream goes."""
 
+OPTIONS_WITH_VALUES = ("-X", "-W")
+"""Options of the Python interpreter that take the next word along."""
+
 RUN_BY_US = "opossum_game_main.lua"
 
 
@@ -24,14 +27,20 @@ class Launch(NamedTuple):
 
 
 def python_launch(stream: str, command: tuple[str, ...]) -> Launch:
-    """Run a Python script with the recorder's package in reach and nothing else of ours."""
+    """Run a Python script, or a module with ``-m``, with the recorder's package in reach and nothing else of ours."""
     program, *rest = command or ("",)
-    if not os.path.basename(program).startswith("python") or not rest or rest[0].startswith("-"):
+    options = []
+    while rest and rest[0].startswith("-") and rest[0] != "-m":
+        options += [rest.pop(0) for _ in range(2 if rest[0] in OPTIONS_WITH_VALUES else 1) if rest]
+    as_module = rest[:1] == ["-m"]
+    if not os.path.basename(program).startswith("python") or len(rest) < 1 + as_module:
         raise CommandError("give a Python game after --, such as: opossum record -- python game.py")
-    if not Path(rest[0]).is_file():
+    if not as_module and not Path(rest[0]).is_file():
         raise CommandError(f"{rest[0]}: there is no such game; check the name.")
+    name = rest[1] if as_module else Path(rest[0]).stem
     path = os.pathsep.join([str(recorder_folder().parent), *filter(None, [os.environ.get("PYTHONPATH")])])
-    return Launch(Path(rest[0]).stem, [program, "-m", "opossum_recorder.launch", stream, *rest], {"PYTHONPATH": path})
+    run = [program, *options, "-m", "opossum_recorder.launch", stream, *rest]
+    return Launch(name, run, {"PYTHONPATH": path})
 
 
 def love_launch(stream: Path, game: str, arguments: tuple[str, ...], folder: Path) -> Launch:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import os
 import re
+import signal
 import subprocess
 import sys
 import tempfile
@@ -61,7 +62,7 @@ def record(
     if link is not None:
         sys.exit(_record_to(link, love, godot, command))
     folder_given = love or godot
-    name = Path(folder_given).resolve().name if folder_given else Path(command[1]).stem if len(command) > 1 else "game"
+    name = Path(folder_given).resolve().name if folder_given else python_launch("", command).name
     target = Path(out or time.strftime(f"{name}-%Y-%m-%d-%H%M%S.take"))
     if target.exists() and not force:
         raise CommandError(f"{target}: is there already; give --force to replace it.")
@@ -140,11 +141,18 @@ def _run(launch: Launch) -> int:
         process = subprocess.Popen(launch.command, env=os.environ | launch.environment)
     except OSError as error:
         raise CommandError(f"{launch.command[0]}: cannot be run ({error.strerror or error}).") from None
+    signal.signal(signal.SIGTERM, lambda *_: process.terminate())
+    asked = 0
     while True:
         try:
             return process.wait()
         except KeyboardInterrupt:
-            continue  # the game was told as well; it ends in its own way
+            asked += 1  # the terminal told the game as well; it ends in its own way
+            if asked == 2:
+                click.echo("The game is told to end; once more, and it is killed.", err=True)
+                process.terminate()
+            elif asked > 2:
+                process.kill()
 
 
 def _add_black_box(stream: Path, box: Path) -> None:

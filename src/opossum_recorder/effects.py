@@ -7,13 +7,15 @@ something; then, and only then, its effect is told as 0.  Stores are counted; a 
 sending if it sent.  Reading an attribute is taken to change nothing.
 
 Cost: a call that is traced takes about a microsecond an instruction more, any other about 0.2 µs; a function that cannot
-be judged `GIVE_UP` times is left alone.  Where a debugger or coverage traces already, nothing is traced.
+be judged `GIVE_UP` times, or is part of an installed library, is left alone.  Where a debugger or coverage traces
+already, nothing is traced.
 """
 
 from __future__ import annotations
 
 import dis
 import math
+import os
 import sys
 from collections.abc import Callable
 from types import CodeType, FrameType
@@ -155,6 +157,11 @@ _OURS: CodeType
 """The code that traces: what it calls to begin and to end tracing is not the game's."""
 
 
+def _is_library(code: CodeType) -> bool:
+    """Say whether code was installed beside the game: what it does for nothing, the game's programmer cannot change."""
+    return "-packages" + os.sep in code.co_filename and not code.co_filename.startswith(sys.path[0] + os.sep)
+
+
 class Effects:
     """Runs calls, tracing a sample of them, and tells the call what it found out."""
 
@@ -170,6 +177,8 @@ class Effects:
         if count < self._next.get(code, RECURS_AFTER + 1) or code is None:
             return function(*args, **kwargs)
         self._next[code] = count + max(EVERY, count // THINNING)
+        if count == RECURS_AFTER + 1 and _is_library(code):
+            self._unjudged[code] = GIVE_UP
         if self._unjudged.get(code, 0) >= GIVE_UP or sys.gettrace() is not None or sys.getprofile() is not None:
             return function(*args, **kwargs)
         trace = _Trace()

@@ -1,4 +1,4 @@
-"""Runs a Python game under the recorder: `python -m opossum_recorder.launch STREAM game.py [ARGUMENTS …]`.
+"""Runs a Python game under the recorder: `python -m opossum_recorder.launch STREAM game.py|-m module [ARGUMENTS …]`.
 
 The game is not edited.  Engines that are known are recorded when the game imports them; a game that uses the
 recorder itself finds it as `opossum_recorder.launch.recorder`.  The exit status is the game's own.
@@ -11,6 +11,7 @@ import importlib.abc
 import importlib.util
 import os
 import runpy
+import signal
 import sys
 import traceback
 from types import ModuleType
@@ -70,13 +71,19 @@ class _BoxedRecorder(Recorder):
 
 
 def main(arguments: list[str]) -> None:
-    """Run a game's script under a recorder that writes to a stream, or (`link:HOST:PORT`) to whoever listens there."""
+    """Run a game's script, or a module after ``-m``, under a recorder that writes to a stream, or (`link:HOST:PORT`) to
+    whoever listens there.
+    """
     global recorder
     stream, script = arguments[0], arguments[1]
+    as_module = script == "-m"
+    if as_module:
+        del arguments[1]
+        script = arguments[1]
     link = stream.removeprefix(LINK) if stream.startswith(LINK) else ""
     own = _BoxedRecorder(
         None if link else stream,
-        os.path.splitext(os.path.basename(script))[0],
+        script if as_module else os.path.splitext(os.path.basename(script))[0],
         engine="Python",
         waits=panda3d.PandaAdapter.waits,
         link=link,
@@ -91,12 +98,19 @@ def main(arguments: list[str]) -> None:
         watched |= adapter.watched
     for module, put_on in watched.items():
         sys.meta_path.insert(0, _AfterImport(module, put_on))
+    signal.signal(signal.SIGTERM, lambda *_: _told_to_end(own))
     sys.argv = arguments[1:]
-    sys.path[0] = os.path.dirname(os.path.abspath(script))
+    sys.path[0] = os.getcwd() if as_module else os.path.dirname(os.path.abspath(script))
     try:
-        runpy.run_path(script, run_name="__main__")
+        if as_module:
+            runpy.run_module(script, run_name="__main__", alter_sys=True)
+        else:
+            runpy.run_path(script, run_name="__main__")
     except SystemExit:
         own.close()
+        raise
+    except KeyboardInterrupt:
+        _close(own, "ended with Ctrl+C")
         raise
     except BaseException:
         own.say(traceback.format_exc()[-3000:], "error")
@@ -108,9 +122,24 @@ def main(arguments: list[str]) -> None:
         faulthandler.cancel_dump_traceback_later()
 
 
+def _told_to_end(own: Recorder) -> None:
+    _close(own, "told to end (SIGTERM)")
+    signal.signal(signal.SIGTERM, signal.SIG_DFL)
+    os.kill(os.getpid(), signal.SIGTERM)
+
+
+def _close(own: Recorder, why: str) -> None:
+    """Somebody ended the game from outside: on purpose if it was playing, because it hung if it was not."""
+    own.say(why)
+    if own.frame_lasts_s < BLACK_BOX_AFTER_S:
+        own.close()
+    else:
+        own.flush()
+
+
 if __name__ == "__main__":
     if len(sys.argv) < 3:
-        sys.exit("usage: python -m opossum_recorder.launch STREAM game.py [ARGUMENTS …]")
+        sys.exit("usage: python -m opossum_recorder.launch STREAM game.py|-m module [ARGUMENTS …]")
     # the game must find this module by its own name, with the recorder in it
     from opossum_recorder import launch
 

@@ -169,6 +169,11 @@ class Recorder:
         return self._clock() - self._origin
 
     @property
+    def frame_lasts_s(self) -> float:
+        """How many seconds the current frame has lasted; 0 between frames, and where nobody watches."""
+        return self._watchdog.frame_lasts_s if self._watchdog is not None else 0.0
+
+    @property
     def trouble(self) -> str:
         """Why lines could not be written; empty while all is well."""
         return getattr(self._sink, "trouble", "")

@@ -41,6 +41,12 @@ class Watchdog:
         """Say that the game thread now waits, as it may."""
         self._since = None
 
+    @property
+    def frame_lasts_s(self) -> float:
+        """How long the game thread's frame has lasted, 0 where it waits."""
+        since = self._since
+        return 0.0 if since is None else time.monotonic() - since
+
     def stop(self) -> None:
         """End the thread."""
         self._stopped.set()

@@ -77,3 +77,32 @@ def test_an_error_is_kept_with_its_place(tmp_path):
     take = killed(tmp_path, "love", 4, "--love", EXAMPLE, "--", "error")
     said = " ".join(take.text(int(code)) for code in take.tables["say"]["text"])
     assert "main.lua:57: the oven is cold" in said
+
+
+LOOP_OF_ITS_OWN = """
+function love.update(dt) end
+function love.draw() end
+function love.run()
+	love.load(arg)
+	for turn = 1, 30 do
+		love.event.pump()
+		for name, a, b in love.event.poll() do love.handlers[name](a, b) end
+		love.update(0.01)
+		love.draw()
+		love.graphics.present()
+		love.timer.sleep(0.001)
+	end
+end
+function love.load() end
+"""
+
+
+def test_a_run_of_the_games_own_turns_once_a_frame(tmp_path):
+    """As games wrote it before LÖVE 11: it never hands a turn back, and ends by returning."""
+    game = tmp_path / "game"
+    game.mkdir()
+    (game / "main.lua").write_text(LOOP_OF_ITS_OWN)
+    _, take = recorded(tmp_path, "--love", str(game))
+
+    assert take.game_frames == 30 and take.closed(0) and causes(take) == []
+    assert len(take.calls_by_frame.rows(int(take.calls.frame[-1]))) == 2

@@ -78,3 +78,46 @@ def test_a_slow_handler_is_found(tmp_path):
     found = [finding for finding in examine(played(tmp_path, EXAMPLE, "slow")) if finding.cause == "slow-call"]
 
     assert ("Bakery.handle", "UserEvent 1") in [(finding.subject.fn, finding.subject.ev) for finding in found]
+
+
+UNCLOCKED = """
+import pygame
+from pygame.sprite import Group, Sprite
+pygame.init()
+screen = pygame.display.set_mode((64, 64))
+bell = pygame.USEREVENT + 1
+pygame.time.set_timer(bell, 10)
+still = Group(Sprite())
+for turn in range(20):
+    event = pygame.event.wait()
+    if event.type == bell:
+        pygame.event.post(event)
+    for event in pygame.event.get():
+        pass
+    pygame.event.poll()
+    still.update()
+    pygame.display.update()
+    pygame.display.flip()
+clock = pygame.{clock}()
+for turn in range(10):
+    pygame.event.get()
+    clock.tick(100)
+"""
+
+
+@pytest.mark.parametrize("clock", ["Clock", "time.Clock"])
+def test_a_game_without_a_clock_has_a_frame_a_picture(tmp_path, clock):
+    """However often it asks for events and shows parts of a picture; once a clock ticks, that counts.
+
+    What the engine's own sprites do when they are updated is nothing, and is not recorded.
+    """
+    game = tmp_path / "unclocked.py"
+    game.write_text(UNCLOCKED.format(clock=clock))
+    take = played(tmp_path, game)
+    frames = take.frames
+
+    assert take.game_frames == 20 + 10 + 1
+    assert sorted(frames.work_ns[frames.settled].tolist())[len(frames) // 2] < 8_000_000
+    assert "Sprite.update" not in take.strings
+    assert {"UserEvent 1", "WindowShown"} & set(take.strings)
+    assert [finding for finding in examine(take) if finding.kind != "freeze"] == []

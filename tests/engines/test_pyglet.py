@@ -66,6 +66,23 @@ pyglet.clock.tick()
 pyglet.clock.unschedule(tick)
 pyglet.clock.tick()
 assert len(ticks) == 1
+
+class Window(pyglet.event.EventDispatcher):
+    def flip(self):
+        pass
+    def turn(self, dt):
+        for _ in range(2):
+            self.dispatch_event("on_step")
+    def on_step(self):
+        pass
+
+Window.register_event_type("on_step")
+window = Window()
+pyglet.clock.schedule_interval(window.turn, 0.001)
+import time
+time.sleep(0.002)
+pyglet.clock.tick()
+window.dispatch_event("on_step")
 recorder.close()
 """
 
@@ -111,6 +128,18 @@ def test_handlers_keep_their_order_their_weakness_and_can_be_taken_away(tmp_path
     subprocess.run([sys.executable, "-c", HANDLERS, str(stream)], check=True, timeout=60)
     take = open_any(str(stream))
     functions = [take.function_of_call(call) for call in range(len(take.calls))]
-    assert functions == ["on_open", "Cat.on_open", "Door.on_open", "Guard.on_open", "Door.on_open", "tick"]
+    doors = functions[: functions.index("tick") + 1]
+    assert doors == ["on_open", "Cat.on_open", "Door.on_open", "Guard.on_open", "Door.on_open", "tick"]
     assert (len(take.tables["bind"]), len(take.tables["unbind"])) == (3, 3)
     assert "cat#1" in [take.text(int(code)) for code in take.tables["gone"]["o"]]
+
+
+def test_what_a_window_tells_with_every_frame_is_a_tick(tmp_path):
+    """A loop of fixed steps tells its handlers twice in a slow frame: that is no double firing."""
+    stream = tmp_path / "handlers.flow.jsonl"
+    subprocess.run([sys.executable, "-c", HANDLERS, str(stream)], check=True)
+    take = open_any(str(stream))
+    sends = take.tables["send"]
+    steps = [take.via_of_send(row) for row in range(len(sends)) if take.text(int(sends["ev"][row])) == "on_step"]
+
+    assert steps == ["tick", "tick", "direct"]

@@ -163,3 +163,41 @@ def test_options_that_cannot_be_are_said(tmp_path, options, why):
     result = subprocess.run([*COMMAND, *options], capture_output=True, text=True, cwd=tmp_path)
     assert result.returncode == 2 and why in result.stderr and result.stderr.count("\n") == 1
     assert list(tmp_path.iterdir()) == []
+
+
+@pytest.mark.parametrize(("ending", "closed"), [("pass", True), ("while True: pass", False)])
+def test_a_game_that_is_told_to_end_ended_on_purpose_unless_it_hung(tmp_path, ending, closed):
+    """Ending a game that plays is no crash; ending one that hangs does not hide where."""
+    script, target = tmp_path / "game.py", tmp_path / "game.take"
+    game = GAME.format(ending=ending).replace("range(40)", "range(4000)")
+    script.write_text(game + "    time.sleep(0.002)\n")
+    process = subprocess.Popen(
+        [*COMMAND, "--out", str(target), "--", sys.executable, "-u", str(script)],
+        stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
+    )  # fmt: skip
+    assert process.stdout.readline() == "there\n"
+    time.sleep(1.5)
+    process.terminate()
+    process.communicate(timeout=60)
+    take = open_any(str(target))
+
+    assert process.returncode == 128 + signal.SIGTERM
+    assert take.closed(0) is closed
+    assert "told to end (SIGTERM)" in take.strings
+    assert [finding.cause for finding in examine(take)] == ([] if closed else ["endless-loop"])
+
+
+def test_a_game_that_is_a_module(tmp_path):
+    """Run with -m it finds its own modules where it is called from, its arguments, and its name."""
+    (tmp_path / "bakery").mkdir()
+    (tmp_path / "bakery" / "__main__.py").write_text(
+        "import sys, bakery.oven\nfrom opossum_recorder import launch\n"
+        "launch.recorder.say(' '.join([__name__, bakery.oven.heat, *sys.argv[1:]]))\n"
+    )
+    (tmp_path / "bakery" / "oven.py").write_text("heat = 'warm'\n")
+    command = [*COMMAND, "--out", "game.take", "--", sys.executable, "-W", "ignore", "-m", "bakery", "--tonight"]
+    subprocess.run(command, cwd=tmp_path, check=True, capture_output=True)
+    take = open_any(str(tmp_path / "game.take"))
+
+    assert take.game == "bakery" and take.closed(0)
+    assert "__main__ warm --tonight" in take.strings

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sys
+from types import FunctionType
 
 import pytest
 
@@ -170,3 +171,26 @@ def test_polling_is_found_in_a_game_that_never_said_what_its_calls_changed(tmp_p
     (finding,) = examine(open_any(str(tmp_path / "a.flow.jsonl")))
     assert (finding.kind, finding.cause) == ("polling-waste", "every-frame")
     assert "it found something 3 times" in finding.summary
+
+
+def test_what_was_installed_beside_the_game_is_not_judged(monkeypatch):
+    """A library's listener that does nothing is nothing that the game's programmer could change; the game's own is."""
+    told: list[int] = []
+
+    class Told:
+        def changed(self, count: int) -> None:
+            told.append(count)
+
+    def idle() -> None:
+        pass
+
+    def run(folder: str) -> int:
+        function = FunctionType(idle.__code__.replace(co_filename=f"{folder}/window.py"), globals())
+        effects, before = Effects(), len(told)
+        for _ in range(RECURS_AFTER + EVERY * 3):
+            effects.run(Told(), function)  # type: ignore[arg-type]
+        return len(told) - before
+
+    monkeypatch.setattr(sys, "path", ["/games/site-packages/mine", *sys.path])
+    assert run("/games/site-packages/mine") == run("/games/mine") == 3
+    assert run("/games/site-packages/library") == 0

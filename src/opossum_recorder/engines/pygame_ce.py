@@ -2,8 +2,11 @@
 
 pygame has no listeners: an event is handled where the game takes it from `event.get`, so what runs between one
 event of that loop and the next is recorded as one call of the function that loops.  A group's `update` is a tick
-that calls each sprite.  What an event's handling changed is not known; a sprite's update is traced now and then (see `effects`).  A sprite begins, for us, where a
-group first updates it, and ends in `kill`.
+that calls each sprite.  What an event's handling changed is not known; a sprite's update is traced now and then (see
+`effects`).  A sprite begins, for us, where a group first updates it, and ends in `kill`.
+
+A frame is what lies between two ticks of a clock.  A game, or a part of one, that ticks none has a frame from where it
+asks for events after it has shown a picture to where it does so again.
 """
 
 from __future__ import annotations
@@ -32,6 +35,9 @@ class PygameAdapter:
         self.recorder = recorder
         self.effects = Effects()
         self._frame = -1
+        self._clocked = self._shown = False
+        self._pictures = 0
+        """Pictures shown, and events asked for after them, since a clock last ticked."""
         self._posted: dict[int, tuple[Any, int]] = {}
         self._timers: dict[int, int] = {}
         self.names = ObjectNames(recorder)
@@ -58,6 +64,14 @@ class PygameAdapter:
         self._frame += 1
         self._phase = ""
         self.recorder.frame(self._frame, dt)
+
+    def _begin_frame_after_picture(self) -> None:
+        """Begin a frame where events are asked for after a picture was shown, if no clock says where frames begin."""
+        if self._shown:
+            self._shown = False
+            self._pictures += 1
+            if self._pictures > self._clocked:  # between two ticks of a clock, one picture is usual
+                self._begin_frame()
 
     def _tell_phase(self, name: str) -> None:
         if self._frame < 0:
@@ -86,6 +100,7 @@ class PygameAdapter:
                     adapter._begin_frame()
                 adapter.recorder.idle()
                 passed = tick(*args, **kwargs)
+                adapter._clocked, adapter._shown, adapter._pictures = True, False, 0
                 adapter._begin_frame(passed / 1000)
                 return int(passed)
 
@@ -93,15 +108,18 @@ class PygameAdapter:
                 return getattr(self._clock, name)
 
         pygame.time.Clock = Clock
+        if hasattr(pygame, "Clock"):
+            pygame.Clock = Clock
 
     def _watch_display(self, pygame: Any) -> None:
         for name in ("flip", "update"):
-            setattr(pygame.display, name, self._in_phase(getattr(pygame.display, name), "display"))
+            setattr(pygame.display, name, self._showing(getattr(pygame.display, name)))
 
-    def _in_phase(self, function: Any, phase: str) -> Any:
+    def _showing(self, function: Any) -> Any:
         @functools.wraps(function)
         def run(*args: Any, **kwargs: Any) -> Any:
-            self._tell_phase(phase)
+            self._tell_phase("display")
+            self._shown = True
             return function(*args, **kwargs)
 
         return run
@@ -110,7 +128,7 @@ class PygameAdapter:
 
     def _watch_events(self, pygame: Any) -> None:
         adapter, recorder = self, self.recorder
-        post, get = pygame.event.post, pygame.event.get
+        post, get, wait, poll = pygame.event.post, pygame.event.get, pygame.event.wait, pygame.event.poll
 
         class Taken(list):
             """What `event.get` returns: a list whose loop tells how long each event was handled."""
@@ -133,10 +151,29 @@ class PygameAdapter:
             return accepted
 
         def recorded_get(*args: Any, **kwargs: Any) -> Any:
+            adapter._begin_frame_after_picture()
             adapter._tell_phase("events")
             return Taken(get(*args, **kwargs))
 
+        def told(event: Any) -> Any:
+            if event.type != pygame.NOEVENT:
+                adapter._arrived(pygame, event, sys._getframe(2))
+            return event
+
+        def recorded_wait(*args: Any, **kwargs: Any) -> Any:
+            recorder.idle()
+            event = wait(*args, **kwargs)
+            adapter._begin_frame_after_picture()
+            adapter._tell_phase("events")
+            return told(event)
+
+        def recorded_poll() -> Any:
+            adapter._begin_frame_after_picture()
+            adapter._tell_phase("events")
+            return told(poll())
+
         pygame.event.post, pygame.event.get = recorded_post, recorded_get
+        pygame.event.wait, pygame.event.poll = recorded_wait, recorded_poll
 
     def _arrived(self, pygame: Any, event: Any, handler: FrameType) -> tuple[int, str, str, str]:
         """Tell of an event that is being handled; return its send and who handles it."""
@@ -182,13 +219,15 @@ class PygameAdapter:
         import pygame.sprite as sprites
 
         recorder = self.recorder
-        kill = sprites.Sprite.kill
+        kill, idle_update = sprites.Sprite.kill, sprites.Sprite.update
 
         def recorded_update(group: Any, *args: Any, **kwargs: Any) -> None:
             self._tell_phase("update")
             number = recorder.send(f"{type(group).__name__} update", via="tick")
             for sprite in group.sprites():
                 function = type(sprite).update
+                if function is idle_update:  # the engine's own, which does nothing
+                    continue
                 code = getattr(function, "__code__", None)
                 place = f"{os.path.basename(code.co_filename)}:{code.co_firstlineno}" if code is not None else ""
                 with recorder.call(

@@ -33,6 +33,11 @@ INPUTS = {
 }
 
 
+DRAWING = {"on_draw", "on_refresh"}
+FRAME_S = 0.05
+"""What is scheduled at least this often turns with the frames."""
+
+
 class _Recorded:
     """A plain function as a handler: equal to the function, so that the game can still take it away."""
 
@@ -81,6 +86,8 @@ class PygletAdapter:
         self._posted: dict[tuple[int, str], list[int]] = {}
         self._bound: dict[int, dict[tuple[int, str], tuple[Any, Any]]] = {}
         self._scheduled: list[_Scheduled] = []
+        self._fired: Any = None
+        """The window whose method is running that turns with the frames, if one is."""
 
     @property
     def watched(self) -> dict[str, Callable[[], None]]:
@@ -163,7 +170,9 @@ class PygletAdapter:
                 key = str(args[0]) if args else ""
                 number = recorder.send(event, adapter.names.of(own), via="input", key=key, edge=INPUTS[event])
             else:
-                number = recorder.send(event, adapter.names.of(own), d=shown(args))
+                # what a window tells of its own scheduled method, and its drawing, come with every frame
+                via = "tick" if own is adapter._fired or event in DRAWING else ""
+                number = recorder.send(event, adapter.names.of(own), via=via, d=shown(args))
             adapter._sends.append(number)
             shadowed = adapter._shadow(own, event)
             try:
@@ -283,12 +292,13 @@ class PygletAdapter:
         def recorded(own: Any, function: Any, *args: Any, **kwargs: Any) -> Any:
             if (getattr(function, "__module__", None) or "").startswith("pyglet."):
                 return schedule(own, function, *args, **kwargs)
-            arm = 0
+            arm, seconds = 0, 0.0
             if what != "tick":
                 owner, name, place = self._who(function)
                 seconds = args[0] if args else kwargs.get("interval", kwargs.get("delay", 0))
                 arm = self.recorder.arm(what, owner, name, sec=float(seconds), loop=what == "timer", at=place)
             item = _Scheduled(self, function, what, arm)
+            item.turns = what == "tick" or (what == "timer" and float(seconds) <= FRAME_S)
             self._scheduled.append(item)
             return schedule(own, item, *args, **kwargs)
 
@@ -305,5 +315,15 @@ class PygletAdapter:
         if item.what == "delay":
             self._scheduled = [other for other in self._scheduled if other is not item]
             self.recorder.disarm(item.arm, "done")
-        with self.recorder.call(number, None, owner, name, place) as call:
-            return self.effects.run(call, item.function, dt, *args, **kwargs)
+        before, self._fired = self._fired, _window_of(item.function) if item.turns else None
+        try:
+            with self.recorder.call(number, None, owner, name, place) as call:
+                return self.effects.run(call, item.function, dt, *args, **kwargs)
+        finally:
+            self._fired = before
+
+
+def _window_of(function: Any) -> Any:
+    """Return the window whose method this is, or None: windows alone can flip."""
+    thing = getattr(function, "__self__", None)
+    return thing if hasattr(type(thing), "flip") else None

@@ -323,18 +323,42 @@ function R.close()
 	file = nil
 end
 
+local function begin_frame()
+	frame, phase, is_idle = frame + 1, nil, false
+	record("frame", ',"n":' .. frame)
+	tell_beat()
+end
+
+local function end_frame()
+	if next(playing) then poll_sounds() end
+	go_idle()
+	flush()
+end
+
+-- A love.run that turns by itself, as games wrote it before LÖVE 11, has a frame from one taking of events to the next.
+local turns_itself = false
 local function watch_run()
 	local original = love.run
+	around(love.event, "pump", function()
+		if turns_itself and #calls == 0 then
+			if frame >= 0 then end_frame() end
+			begin_frame()
+		end
+		enter_phase("events")
+	end)
 	love.run = function(...)
+		turns_itself = true
 		local turn = original(...)
+		turns_itself = false
+		if type(turn) ~= "function" then
+			end_frame()
+			R.close()
+			return turn
+		end
 		return function(...)
-			frame, phase, is_idle = frame + 1, nil, false
-			record("frame", ',"n":' .. frame)
-			tell_beat()
+			begin_frame()
 			local result, more = turn(...)
-			if next(playing) then poll_sounds() end
-			go_idle()
-			flush()
+			end_frame()
 			if result ~= nil then R.close() end
 			return result, more
 		end
@@ -350,7 +374,6 @@ function R.play(main, ...)
 	file:setvbuf("full", 1048576)
 	record("head", string.format(',"opossum":1,"game":%s,"peer":"main","engine":"LÖVE %d.%d","lang":"lua","phases":["events","update","draw","present"],"waits":["present"]', quote(love.filesystem.getIdentity() or "game"), love.getVersion()))
 	flush()
-	around(love.event, "pump", function() enter_phase("events") end)
 	if love.graphics then around(love.graphics, "present", function() enter_phase("present") end) end
 	around(love.timer, "sleep", go_idle)
 	watch_queue()
