@@ -5,14 +5,97 @@ from __future__ import annotations
 from collections import Counter
 
 import pytest
-from playing import EXAMPLES, causes, killed, needs, recorded
+from playing import EXAMPLES, begin, causes, killed, needs, recorded
 
 from opossum.findings.examine import examine
 from opossum.take.checks import check_take
+from opossum.take.opening import open_any
 from opossum.take.take import Take
 
 pytestmark = needs("godot3-server", "godot3-server")
 EXAMPLE = str(EXAMPLES / "godot_bakery")
+
+WAITING = {
+    "project.godot": """config_version=4
+[application]
+config/name="waiting"
+run/main_scene="res://main.tscn"
+""",
+    "main.tscn": """[gd_scene load_steps=2 format=2]
+[ext_resource path="res://main.gd" type="Script" id=1]
+[node name="Main" type="Node"]
+script = ExtResource( 1 )
+""",
+    "main.gd": '''extends Node
+
+const TEXT = """
+func not_a_function(a):
+	yield(this, "is text")
+"""
+
+signal opened(who, how)
+
+class Cat extends Node:
+	var lives = 9
+	func on_open(who, _how):
+		lives -= 1
+		return who
+
+	func on_close(
+			_reason = "wind",   # (a comment
+			_count: int = 2
+	) -> void:
+		lives += 1
+
+class Plain:
+	static func helper(a):
+		return a
+
+var cat
+var met = []
+
+func _ready():
+	cat = Cat.new()
+	add_child(cat)
+	connect("opened", cat, "on_open")
+	get_tree().create_timer(0.1).connect("timeout", self, "on_late")
+	night()
+
+func night():
+	yield(get_tree().create_timer(0.05), "timeout")
+	met.append("timer")
+	emit_signal("opened", "baker", 1)
+	yield(get_tree(), 'idle_frame'); met.append("frame")
+	var got = yield(whistle(), "completed")
+	met.append(got)
+	yield(self, "opened") # yield(never)
+	met.append("opened")
+
+func whistle():
+	yield(get_tree().create_timer(0.05), "timeout")
+	return "whistle"
+
+func on_late() -> void:
+	met.append("late")
+
+func several(
+		a,
+		b = [1, (2)],
+		c = "x,y"
+	):
+	return [a, b, c]
+
+var turns = 0
+func _process(_delta):
+	turns += 1
+	if turns == 30:
+		emit_signal("opened", "cat", 2)
+		cat.on_close()
+	if turns == 60:
+		print(met, several(1), Plain.helper(3), cat.lives)
+		get_tree().quit()
+''',
+}
 
 
 def play(folder, fault: str = "none") -> Take:
@@ -73,3 +156,24 @@ def test_scripts_may_be_left_as_they_are(tmp_path, monkeypatch):
     take = play(tmp_path)
     assert len(take.calls) == 0 and len(take.tables["bind"]) == 3
     assert "bread_ready" in {take.text(int(code)) for code in take.tables["send"]["ev"]}
+
+
+def test_scripts_as_people_write_them(tmp_path):
+    """Waiting code, delays of the tree, classes within a script, heads of several lines: the game does as ever."""
+    for name, text in WAITING.items():
+        (tmp_path / name).write_text(text)
+    process = begin(tmp_path / "game.take", "--godot", str(tmp_path))
+    printed, said = process.communicate(timeout=60)
+    take = open_any(str(tmp_path / "game.take"))
+    functions = {take.function_of_call(call): call for call in range(len(take.calls))}
+    waited = [take.text(int(code)) for code in take.tables["wait"]["ev"]]
+    arms = take.tables["arm"]
+
+    assert "[timer, frame, late, whistle, opened][1, [1, 2], x,y]38" in printed
+    assert "SCRIPT ERROR" not in said and causes(take) == [] and check_take(take) == []
+    assert {"Main._ready", "Main.on_late", "Cat.on_open"} <= set(functions)
+    assert take.text(int(take.tables["call"]["at"][functions["Cat.on_open"]])) == "main.gd:12"
+    assert waited == ["timeout of main.gd:37", "idle_frame", "timeout of main.gd:46", "completed", "opened"]
+    assert len(take.tables["met"]) == 5 and len(take.tables["disarm"]) == len(arms) == 3
+    assert sorted(arms["sec"].round(3).tolist()) == [0.05, 0.05, 0.1]
+    assert {take.text(int(code)) for code in arms["o"]} == {"Main"}

@@ -62,6 +62,8 @@ class _Scheduled:
     def __init__(self, adapter: PygletAdapter, function: Callable[..., Any], what: str, arm: int) -> None:
         self._adapter, self.function = adapter, function
         self.what, self.arm = what, arm
+        self.turns = False
+        """Whether it runs as often as frames do."""
 
     def __call__(self, dt: float, *args: Any, **kwargs: Any) -> Any:
         return self._adapter.fire(self, dt, args, kwargs)

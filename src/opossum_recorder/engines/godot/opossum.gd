@@ -28,7 +28,7 @@ var _idle = true
 var _phase = ""
 var _frame_usec = 0
 var _last_time = 0  # of the last line handed over: a line in between keeps time's order
-var _ids = {"s": 0, "c": 0, "b": 0, "a": 0, "y": 0}
+var _ids = {"s": 0, "c": 0, "b": 0, "a": 0, "y": 0, "w": 0}
 var _calls = []      # open calls: [id, what is shown of it]
 var _names = {}      # instance id -> name
 var _binds = {}      # "id:signal" -> {"target id:method": number of the bind}
@@ -36,6 +36,9 @@ var _heard_by = {}   # instance id of a target -> {"source id:signal": true}
 var _expected = {}   # "id:method" -> [[send, bind, deferred], …] calls that a send will make
 var _arms = {}       # instance id of a Timer -> number
 var _timers = []
+var _tree_timers = {}  # instance id of a SceneTreeTimer -> [number of its arm, the timer]
+var _waits = {}      # number of a wait -> [weak reference to who waits, what is waited for]
+var _last_sends = {} # "id:signal" -> send, in this frame
 var _players = {}    # instance id of an AnimationPlayer -> [y, animation, length, position at the last look]
 var _mark_methods = {}  # "target id:method" -> instance id of the player whose clip calls it
 var _removed = []    # [weak reference, name, instance id] of nodes that left the tree in this frame
@@ -206,8 +209,12 @@ func _end_frame():
 			if node == null:
 				_names.erase(entry[2])
 	_removed = []
-	for key in _expected.keys():
-		_expected.erase(key)
+	for w in _waits.keys():
+		if _waits[w][0].get_ref() == null or not is_instance_valid(_waits[w][1]):
+			_record("quit", ',"w":%d' % w)
+			_waits.erase(w)
+	_expected.clear()
+	_last_sends.clear()
 	_idle = true
 	_frame_usec = 0
 	_record("idle", "")
@@ -270,13 +277,14 @@ func _sent(node, ev, args):
 	var known = _binds.get(key, {})
 	var heard = []
 	var still = {}
+	var shown = _tree_timers[id][2] if _tree_timers.has(id) else ev
 	for connection in node.get_signal_connection_list(ev):
-		if connection.target == self:
-			continue
+		if connection.target == self or connection.target.get_class() == "GDScriptFunctionState":
+			continue  # who waits is told of by `awaited`
 		var listener = "%d:%s" % [connection.target.get_instance_id(), connection.method]
 		if not known.has(listener):
 			known[listener] = _new("b")
-			_record("bind", ',"b":%d,"ev":%s,"o":%s,"fn":%s,"src":%s' % [known[listener], _quote(ev),
+			_record("bind", ',"b":%d,"ev":%s,"o":%s,"fn":%s,"src":%s' % [known[listener], _quote(shown),
 				_quote(_name_of(connection.target)), _quote(_class_of(connection.target) + "." + connection.method), _quote(_name_of(node))])
 			var target = connection.target.get_instance_id()
 			if not _heard_by.has(target):
@@ -292,13 +300,75 @@ func _sent(node, ev, args):
 	var more = ""
 	if node is Timer and ev == "timeout":
 		more = ',"via":"timer","a":%d' % _armed(node)
+	elif _tree_timers.has(id):
+		more = ',"via":"delay","a":%d' % _tree_timers[id][0]
 	elif node is Area or node is Area2D:
 		more = ',"via":"zone","edge":"%s"' % ("enter" if ev.ends_with("entered") else "leave")
-	var s = _send(ev, _name_of(node), more, args)
+	var s = _send(shown, _name_of(node), more, args)
+	_last_sends[key] = s
 	for entry in heard:
 		if not _expected.has(entry[0]):
 			_expected[entry[0]] = []
 		_expected[entry[0]].append([s, entry[1]])
+
+
+# --- delays of the tree, and code that waits (`yield`): rewritten scripts hand them over -----------------
+
+# A SceneTreeTimer that the game has just made: a delay of whoever made it, named after its place.
+func timed(owner, timer, at):
+	if _linked and timer != null:
+		var a = _new("a")
+		_tree_timers[timer.get_instance_id()] = [a, timer, "timeout of " + at]
+		_record("arm", ',"a":%d,"what":"delay","o":%s,"ev":%s,"sec":%.6f,"loop":false%s,"at":%s' % [a, _quote(_name_of(owner)), _quote("timeout of " + at), timer.time_left, _cause(), _quote(at)])
+		timer.connect("timeout", self, "_landed", [timer])
+	return timer
+
+
+func _landed(timer):
+	var id = timer.get_instance_id()
+	_sent(timer, "timeout", [])
+	var key = "%d:timeout" % id
+	for b in _binds.get(key, {}).values():
+		_record("unbind", ',"b":%d' % b)
+	_record("disarm", ',"a":%d,"how":"done"' % _tree_timers[id][0])
+	_binds.erase(key)
+	_tree_timers.erase(id)
+	_names.erase(id)
+
+
+# What a script is about to wait for; handed back, so that it can.
+func awaited(owner, object, ev):
+	if not _linked or not is_instance_valid(object) or not object.has_signal(ev):
+		return object
+	var count = 0
+	for found in object.get_signal_list():
+		if found.name == ev:
+			count = found.args.size()
+	if object.get_class() == "GDScriptFunctionState":
+		count = 1
+	if count <= 5:
+		var w = _new("w")
+		var shown = _tree_timers[object.get_instance_id()][2] if _tree_timers.has(object.get_instance_id()) else ev
+		_record("wait", ',"w":%d,"o":%s,"ev":%s%s' % [w, _quote(_name_of(owner)), _quote(shown), _cause()])
+		_waits[w] = [weakref(owner), object]
+		object.connect(ev, self, "_m%d" % count, [w, object, ev], CONNECT_ONESHOT)
+	return object
+
+
+func _m0(w, object, ev): _met(w, object, ev)
+func _m1(_a, w, object, ev): _met(w, object, ev)
+func _m2(_a, _b, w, object, ev): _met(w, object, ev)
+func _m3(_a, _b, _c, w, object, ev): _met(w, object, ev)
+func _m4(_a, _b, _c, _d, w, object, ev): _met(w, object, ev)
+func _m5(_a, _b, _c, _d, _e, w, object, ev): _met(w, object, ev)
+
+
+func _met(w, object, ev):
+	if not _waits.erase(w):
+		return
+	var key = "%d:%s" % [object.get_instance_id(), ev]
+	var s = _last_sends[key] if _last_sends.has(key) else _send(ev, _name_of(object), "", [])
+	_record("met", ',"w":%d,"s":%d' % [w, s])
 
 
 # Say which of a target's listeners have been unbound since they were last looked at.
@@ -342,7 +412,7 @@ func _value(v):
 
 # --- calls: the rewritten functions say when they begin and end ------------------------------------------
 
-func enter(object, method, at):
+func enter(object, method, at, inner = ""):
 	if not _linked:
 		return false
 	var key = "%d:%s" % [object.get_instance_id(), method]
@@ -364,23 +434,24 @@ func enter(object, method, at):
 	else:
 		return false  # a function that another function calls: its caller's business
 	var c = _new("c")
-	_record("call", ',"c":%d,"s":%d%s,"o":%s,"fn":%s,"at":%s' % [c, s, b, _quote(_name_of(object)), _quote(_class_of(object) + "." + method), _quote(at)])
+	var fn = (inner if inner != "" else _class_of(object)) + "." + method
+	_record("call", ',"c":%d,"s":%d%s,"o":%s,"fn":%s,"at":%s' % [c, s, b, _quote(_name_of(object)), _quote(fn), _quote(at)])
 	_writing.lock()
-	_calls.append([c, "%s.%s %s" % [_class_of(object), method, at]])
+	_calls.append([c, "%s %s" % [fn, at]])
 	_writing.unlock()
 	_flush()
 	return true
 
 
-func leave(entered):
-	if not entered or _calls.size() == 0:
-		return
-	_writing.lock()
-	var call = _calls.pop_back()
-	_writing.unlock()
-	_record("ret", ',"c":%d' % call[0])
-	if _calls.size() > 0:
-		_flush()  # else a loop in the caller would be taken for one in here
+func leave(entered, result):
+	if entered and _calls.size() > 0:
+		_writing.lock()
+		var call = _calls.pop_back()
+		_writing.unlock()
+		_record("ret", ',"c":%d' % call[0])
+		if _calls.size() > 0:
+			_flush()  # else a loop in the caller would be taken for one in here
+	return result
 
 
 func _rewrite(folder):
@@ -407,25 +478,54 @@ func _rewrite_script(path):
 	var made = PoolStringArray()
 	var wrappers = PoolStringArray()
 	var lines = text.split("\n")
+	var quoted = false  # inside a string of several lines
+	var inner = ""      # name of the class within the script
+	var has_self = true
 	for number in range(lines.size()):
 		var line = lines[number]
-		var head = _head_of(line)
-		if head.empty() or head.name in NEVER:
+		var plain = not quoted
+		if (line.count('"""') + line.count("'''")) % 2 == 1:
+			quoted = not quoted
+		var bare = line.strip_edges()
+		if not plain or bare == "" or bare.begins_with("#"):
 			made.append(line)
 			continue
-		var own = "_rx%d%s" % [_numbered, head.name if head.name.begins_with("_") else "_" + head.name]
-		made.append(line.replace("func " + head.name, "func " + own))
-		var at = _quote("%s:%d" % [path.trim_prefix("res://"), number + 1])
-		wrappers.append("func %s(%s)%s:" % [head.name, head.parameters, head.returns])
-		wrappers.append("\tvar __entered = OpossumRecorder.enter(self, \"%s\", %s)" % [head.name, at])
-		if head.returns.strip_edges().ends_with("void"):
-			wrappers.append("\t%s(%s)\n\tOpossumRecorder.leave(__entered)" % [own, head.arguments])
+		var at = "%s:%d" % [path.trim_prefix("res://"), number + 1]
+		var margin = line.substr(0, line.length() - line.dedent().length())
+		if margin == "":
+			inner = _word(bare, 6) if bare.begins_with("class ") else ""
+		if bare.begins_with("func ") or bare.begins_with("static func "):
+			has_self = bare.begins_with("func ")
+		var head = _head_of(lines, number) if bare.begins_with("func ") and (margin == "" or inner != "") else {}
+		if head.empty() or head.name in NEVER:
+			made.append(_with_waits(line, at) if has_self else line)
+			continue
+		var own = "_rx%d_%s_%s" % [_numbered, inner, head.name.trim_prefix("_")]
+		var is_void = head.returns.ends_with("void")
+		var wrapper = "%sfunc %s(%s)%s: %sOpossumRecorder.leave(OpossumRecorder.enter(self, %s, %s, %s), %s(%s))" % [
+			margin, head.name, head.parameters, head.returns, "" if is_void else "return ",
+			_quote(head.name), _quote(at), _quote(inner), own, head.arguments]
+		if margin == "":
+			wrappers.append(wrapper)
+		elif made.size() > 0 and made[-1].strip_edges() == "":
+			made.set(made.size() - 1, wrapper)  # lines keep their numbers
 		else:
-			wrappers.append("\tvar __result = %s(%s)\n\tOpossumRecorder.leave(__entered)\n\treturn __result" % [own, head.arguments])
-		wrappers.append("")
-	if wrappers.size() == 0:
+			made.append(wrapper)
+		line = line.replace("func " + head.name, "func " + own)
+		if is_void:  # so that what it returns, which is nothing, may be handed on
+			for more in range(number, number + head.lines):
+				var arrow = (line if more == number else lines[more]).find("->")
+				if arrow >= 0:
+					var ended = line if more == number else lines[more]
+					ended = ended.substr(0, arrow) + ended.substr(ended.find(":", arrow))
+					if more == number:
+						line = ended
+					else:
+						lines.set(more, ended)
+		made.append(_with_waits(line, at))
+	if wrappers.size() == 0 and made.join("\n") == text:
 		return
-	script.source_code = made.join("\n") + "\n\n" + wrappers.join("\n")
+	script.source_code = made.join("\n") + "\n\n" + wrappers.join("\n") + "\n"
 	if script.reload(true) != OK:
 		script.source_code = text  # what we do not understand stays as it is
 		script.reload(true)
@@ -433,40 +533,106 @@ func _rewrite_script(path):
 	_scripts.append(script)
 
 
-# A function's head on one line at the margin: name, parameters as written, arguments to pass them on, return type.
-func _head_of(line):
-	if not line.begins_with("func "):
-		return {}
-	var open = line.find("(")
-	var close = line.find_last("):")
-	var returns = ""
-	if close < 0:
-		var arrow = line.find_last("->")
-		if arrow < 0 or line.strip_edges().find(":", arrow) < 0:
-			return {}
-		close = line.find_last(")")
-		if close > arrow:
-			return {}
-		returns = " -> " + line.substr(arrow + 2, line.find(":", arrow) - arrow - 2).strip_edges()
-	if open < 0 or close < open:
-		return {}
-	var parameters = line.substr(open + 1, close - open - 1)
-	var arguments = PoolStringArray()
+func _word(text, start):
+	var end = start
+	while end < text.length() and (text[end] == "_" or text[end].is_valid_identifier() or text[end].is_valid_integer()):
+		end += 1
+	return text.substr(start, end - start)
+
+
+# Where the brackets that open at `start` of a text close, and the pieces between their commas; nothing if they do not.
+func _brackets(text, start):
 	var depth = 0
-	var part = ""
-	for letter in parameters + ",":
-		if letter in ["(", "[", "{"]:
+	var quote = ""
+	var pieces = []
+	var piece = start + 1
+	var place = start
+	while place < text.length():
+		var letter = text[place]
+		if quote != "":
+			if letter == "\\":
+				place += 1
+			elif letter == quote:
+				quote = ""
+		elif letter == '"' or letter == "'":
+			quote = letter
+		elif letter in ["(", "[", "{"]:
 			depth += 1
 		elif letter in [")", "]", "}"]:
 			depth -= 1
-		if letter == "," and depth == 0:
-			var word = part.split("=")[0].split(":")[0].strip_edges()
-			if word != "":
-				arguments.append(word)
-			part = ""
-		else:
-			part += letter
-	return {"name": line.substr(5, open - 5).strip_edges(), "parameters": parameters, "arguments": arguments.join(", "), "returns": returns}
+			if depth == 0:
+				pieces.append(text.substr(piece, place - piece))
+				return {"close": place, "pieces": pieces}
+		elif letter == "," and depth == 1:
+			pieces.append(text.substr(piece, place - piece))
+			piece = place + 1
+		elif letter == "#":
+			return {}
+		place += 1
+	return {}
+
+
+# A function's head, over several lines if need be: name, parameters as written, arguments to pass them on, return type.
+func _head_of(lines, number):
+	var text = lines[number].strip_edges()
+	var open = text.find("(")
+	if open < 0:
+		return {}
+	var found = {}
+	var count = 0
+	for more in range(number + 1, min(number + 40, lines.size() + 1)):
+		found = _brackets(text, open)
+		count += 1
+		if not found.empty():
+			break
+		var mark = text.find("#")
+		text = (text if mark < 0 else text.substr(0, mark)) + " " + (lines[more].strip_edges() if more < lines.size() else "")
+	if found.empty():
+		return {}
+	var colon = text.find(":", found.close)
+	var arrow = text.find("->", found.close)
+	if colon < 0:
+		return {}
+	var arguments = PoolStringArray()
+	for piece in found.pieces:
+		var word = _word(piece.strip_edges(), 0)
+		if word != "":
+			arguments.append(word)
+	return {
+		"name": _word(text, 5),
+		"lines": count,
+		"parameters": text.substr(open + 1, found.close - open - 1),
+		"arguments": arguments.join(", "),
+		"returns": " " + text.substr(arrow, colon - arrow).strip_edges() if arrow >= 0 and arrow < colon else "",
+	}
+
+
+# A line in which what is waited for, and what the tree is to delay, is told to us first.
+func _with_waits(line, at):
+	var place = line.find("get_tree().create_timer(")
+	while place >= 0:
+		var found = _brackets(line, place + 23)
+		if found.empty():
+			break
+		var made = "OpossumRecorder.timed(self, %s, %s)" % [line.substr(place, found.close + 1 - place), _quote(at)]
+		line = line.substr(0, place) + made + line.substr(found.close + 1)
+		place = line.find("get_tree().create_timer(", place + made.length())
+	place = line.find("yield(")
+	while place >= 0:
+		var found = _brackets(line, place + 5)
+		if found.empty():
+			break
+		var made = line.substr(place, found.close + 1 - place)
+		if found.pieces.size() == 2 and found.pieces[1].strip_edges()[0] in ['"', "'"] and not _within_text(line, place):
+			made = "yield(OpossumRecorder.awaited(self, %s, %s), %s)" % [found.pieces[0], found.pieces[1], found.pieces[1]]
+		line = line.substr(0, place) + made + line.substr(found.close + 1)
+		place = line.find("yield(", place + made.length())
+	return line
+
+
+func _within_text(line, place):
+	var before = line.substr(0, place)
+	return before.count('"') % 2 == 1 or before.find("#") >= 0
 
 
 # --- timers and clips: what no signal tells is looked at once a frame ---------------------------------------
