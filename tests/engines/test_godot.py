@@ -173,7 +173,7 @@ def test_scripts_as_people_write_them(tmp_path):
     assert "SCRIPT ERROR" not in said and causes(take) == [] and check_take(take) == []
     assert {"Main._ready", "Main.on_late", "Cat.on_open"} <= set(functions)
     assert take.text(int(take.tables["call"]["at"][functions["Cat.on_open"]])) == "main.gd:12"
-    assert waited == ["timeout of main.gd:37", "idle_frame", "timeout of main.gd:46", "completed", "opened"]
+    assert waited == ["timeout of main.gd:37", "idle_frame", "timeout of main.gd:47", "completed", "opened"]
     assert len(take.tables["met"]) == 5 and len(take.tables["disarm"]) == len(arms) == 3
     assert sorted(arms["sec"].round(3).tolist()) == [0.05, 0.05, 0.1]
     assert {take.text(int(code)) for code in arms["o"]} == {"Main"}
