@@ -130,3 +130,127 @@ def test_what_the_engine_allows_is_recorded_as_it_is(tmp_path):
     cats = [row for row in range(len(take.tables["bind"])) if take.text(int(take.tables["bind"]["o"][row])) == "cat#1"]
     assert len(cats) == 3
     assert len(take.tables["unbind"]) >= 3
+
+
+CLIPS = r"""
+import sys
+from panda3d.core import Event, loadPrcFileData
+loadPrcFileData("", "window-type none\naudio-library-name null\nclock-mode limited\nclock-frame-rate 100")
+from direct.showbase.ShowBase import ShowBase
+from direct.interval.IntervalGlobal import Sequence, Parallel, Func, Wait, LerpFunc
+from direct.actor.Actor import Actor
+class Oven:
+    def __init__(self): self.n = 0
+    def open(self): self.n += 1; messenger.send("opened")
+    def close(self, hard=0): self.n -= 1
+    def bake(self):
+        self.cycle = Sequence(Wait(.1), Func(self.open), Wait(.1), Func(self.close, hard=1), name="cycle")
+        self.cycle.loop()
+    def short(self):
+        self.s = Parallel(Sequence(Wait(.05), Func(self.open)), LerpFunc(lambda t: None, duration=.3))
+        self.s.start()
+class Game(ShowBase):
+    def __init__(self):
+        super().__init__()
+        self.oven = Oven()
+        self.oven.bake()
+        self.accept("opened", self.on_open)
+        self.accept("space", self.on_key); self.accept("space-up", self.on_key)
+        self.actor = Actor("models/panda", {"walk": "models/panda-walk"})
+        self.turns = 0
+        self.taskMgr.add(self.turn, "turn")
+    def on_open(self): self.seen = 1
+    def on_key(self): self.key = 1
+    def turn(self, task):
+        self.turns += 1
+        if self.turns == 5: self.actor.play("walk")
+        if self.turns == 60: self.actor.loop("walk")
+        if self.turns == 10: self.oven.short()
+        if self.turns == 12: eventMgr.eventQueue.queueEvent(Event("space"))
+        if self.turns == 14: eventMgr.eventQueue.queueEvent(Event("space-up")); self.f = messenger.future("later")
+        if self.turns == 16: eventMgr.eventQueue.queueEvent(Event("later")); self.g = messenger.future("never")
+        if self.turns == 18: self.g.cancel()
+        if self.turns == 75: self.oven.cycle.pause()
+        if self.turns == 80: self.oven.cycle.resume()
+        if self.turns == 85: self.oven.cycle.finish()
+        if self.turns == 90: self.oven.short(); 
+        if self.turns == 92: self.oven.s.clearToInitial()
+        if self.turns == 150: sys.exit()
+        return task.cont
+Game().run()
+"""
+
+
+@pytest.fixture(scope="module")
+def playing(tmp_path_factory) -> Take:
+    """Return the take of a game whose intervals and actor play, that is waited in and played by key."""
+    folder = tmp_path_factory.mktemp("clips")
+    (folder / "clips.py").write_text(CLIPS)
+    return played(folder, folder / "clips.py")
+
+
+def plays(take: Take) -> list[tuple[str, str, str, float]]:
+    """Return the clips in the order they began: owner, clip, how each stopped, and where."""
+    table, stops = take.tables["play"], take.tables["stop"]
+    ends = {int(y): row for row, y in enumerate(stops["y"])}
+    told = []
+    for row, y in enumerate(table["y"].tolist()):
+        how, position = ("", 0.0) if y not in ends else (take.text(int(stops["how"][ends[y]])), stops["pos"][ends[y]])
+        told.append(
+            (take.text(int(table["o"][row])), take.text(int(table["clip"][row])), how, round(float(position), 2))
+        )
+    return told
+
+
+def test_intervals_are_clips_of_whoever_starts_them(playing):
+    """A loop's rounds each; paused and resumed where it was; finished; ended by itself; cut."""
+    told = plays(playing)
+    rounds = [play for play in told if play[1] == "cycle"]
+    parallel = [play for play in told if play[1].startswith("Parallel of clips.py:")]
+
+    assert check_take(playing) == [] and examine(playing) == []
+    assert {owner for owner, *_ in rounds + parallel} == {"oven#1"}
+    assert [how for *_, how, _ in rounds] == ["end"] * (len(rounds) - 2) + ["cut", "end"]
+    assert [how for *_, how, _ in parallel] == ["end", "cut"]
+    assert 0 < rounds[-2][3] == pytest.approx(float(playing.tables["play"]["from"].max()), abs=0.01)
+
+
+def test_functions_in_intervals_are_marks_that_fire(playing):
+    """At their place, as calls of the function's owner; finishing fires what is left."""
+    clip = playing.tables["send"]
+    marks = [row for row in range(len(clip)) if playing.via_of_send(row) == "clip"]
+    first = playing.tables["play"].json("marks")[0]
+    fired = [(playing.text(int(clip["mark"][row])), round(float(clip["pos"][row]), 1)) for row in marks]
+
+    assert first == '[["open", 0.1], ["close", 0.2]]'
+    assert set(fired) == {("open", 0.1), ("close", 0.2)} and len(fired) >= 8
+    assert {"oven#1 Oven.open"} == set(names(playing, "open"))
+    assert {"game#1 Game.on_open"} == set(names(playing, "opened"))
+
+
+def test_actors_animations_are_clips(playing):
+    """Starting it again cuts it."""
+    walks = [play for play in plays(playing) if play[1] == "walk"]
+    assert [(owner, how) for owner, _, how, _ in walks] == [("actor#1", "cut"), ("actor#1", "")]
+    assert 0.3 < walks[0][3] < 0.9
+
+
+def test_keys_are_told_from_other_events(playing):
+    """By the engine's own list of buttons."""
+    sends = playing.tables["send"]
+    keys = [row for row in range(len(sends)) if playing.via_of_send(row) == "input"]
+    assert [playing.text(int(sends["edge"][row])) for row in keys] == ["down", "up"]
+    assert {playing.text(int(sends["key"][row])) for row in keys} == {"space"}
+
+
+def test_futures_are_waits(playing):
+    """One that is met, one that is given up."""
+    wait, met, gave_up = (playing.tables[kind] for kind in ("wait", "met", "quit"))
+    assert [playing.text(int(code)) for code in wait["ev"]] == ["later", "never"]
+    assert (met["w"].tolist(), gave_up["w"].tolist()) == ([1], [2])
+    assert playing.text(int(wait["o"][0])) == "game#1"
+
+
+def test_what_the_engine_sends_of_its_own_is_left_out_where_nobody_listens(playing):
+    """It would be three records a frame that tell nobody anything."""
+    assert not {"NewFrame", "event-loop-done", "collisionLoopFinished"} & set(playing.strings)

@@ -12,12 +12,14 @@ from __future__ import annotations
 
 import functools
 import inspect
+import sys
 from collections.abc import Callable
 from typing import Any
 
 from opossum_recorder.effects import Effects
 from opossum_recorder.engines.describing import describe, shown
 from opossum_recorder.engines.names import ObjectNames
+from opossum_recorder.engines.panda3d_clips import PandaClips
 from opossum_recorder.recorder import Recorder
 
 WATCHED_MODULE = "direct.showbase.ShowBase"
@@ -25,6 +27,9 @@ WATCHED_MODULE = "direct.showbase.ShowBase"
 
 WAITING_PHASE = "draw and wait"
 """The engine draws, and may wait for the screen or its frame limit, inside one task of its own."""
+
+HOUSEKEEPING = {"NewFrame", "event-loop-done", "collisionLoopFinished", "TaskManager-addTask", "TaskManager-removeTask"}
+"""What the engine sends of its own in every frame; recorded where somebody listens."""
 
 ENDINGS = ("destroy", "cleanup", "delete", "removeNode")
 
@@ -40,22 +45,28 @@ class PandaAdapter:
         self.recorder = recorder
         self.names = ObjectNames(recorder, ENDINGS, ("direct.", "panda3d."))
         self.effects = Effects()
+        self.clips = PandaClips(recorder, self.names, self.effects)
         self._binds: dict[tuple[str, int], int] = {}
         self._sends: list[int] = []
+        self._waits: dict[str, list[tuple[int, Any]]] = {}
+        self._from_engine = False
         self._frame = 0
         self._phase = ""
 
     @property
     def watched(self) -> dict[str, Callable[[], None]]:
         """What to do when a module has been loaded."""
-        return {WATCHED_MODULE: self.put_on}
+        return {WATCHED_MODULE: self.put_on, **self.clips.watched}
 
     def put_on(self) -> None:
         """Patch the messenger and the task manager."""
+        from direct.showbase.EventManager import EventManager
         from direct.showbase.Messenger import Messenger
         from direct.task.Task import TaskManager
 
         self._watch_messenger(Messenger)
+        self._watch_engine_events(EventManager)
+        self._watch_waiting(Messenger)
         self._watch_tasks(TaskManager)
 
     # --- messenger ---------------------------------------------------------------------------------
@@ -99,7 +110,15 @@ class PandaAdapter:
             return ignore_all(own, thing)
 
         def recorded_send(own: Any, event: str, sentArgs: Any = (), taskChain: Any = None) -> Any:
-            sends.append(recorder.send(event, d=shown(sentArgs), via="queue" if taskChain else ""))
+            if event in HOUSEKEEPING and not own.whoAccepts(event):
+                return send(own, event, list(sentArgs), taskChain)
+            key, edge = self._key_of(event)
+            if key:
+                sends.append(recorder.send(event, via="input", key=key, edge=edge, d=shown(sentArgs)))
+            else:
+                sends.append(recorder.send(event, d=shown(sentArgs), via="queue" if taskChain else ""))
+            if event in self._waits:
+                self._meet(event, sends[-1])
             try:
                 return send(own, event, list(sentArgs), taskChain)
             finally:
@@ -113,6 +132,59 @@ class PandaAdapter:
             ("send", recorded_send),
         ):
             setattr(messenger, name, method)
+
+    # --- what the engine itself sends, and who waits -------------------------------------------------
+
+    def _watch_engine_events(self, manager: Any) -> None:
+        process = manager.processEvent
+
+        def recorded(own: Any, event: Any) -> Any:
+            self._from_engine = True
+            try:
+                return process(own, event)
+            finally:
+                self._from_engine = False
+
+        manager.processEvent = recorded
+
+    def _key_of(self, event: str) -> tuple[str, str]:
+        """Return (key or button, edge) of an event that the engine sends for one, two empty texts for any other."""
+        if not self._from_engine:
+            return "", ""
+        from panda3d.core import ButtonHandle, ButtonRegistry
+
+        name, _, ending = event.rpartition("-")
+        edge = {"up": "up", "repeat": "held"}.get(ending, "down")
+        key = (event if edge == "down" else name).rpartition("-")[2] or "-"
+        known = ButtonRegistry.ptr().findButton(key) != ButtonHandle.none()
+        return (key, edge) if known else ("", "")
+
+    def _watch_waiting(self, messenger: Any) -> None:
+        future = messenger.future
+
+        def recorded(own: Any, event: str) -> Any:
+            made = future(own, event)
+            caller = sys._getframe(1)
+            thing = caller.f_locals.get("self")
+            owner = self.names.of(thing) if thing is not None else caller.f_code.co_name.strip("<>")
+            number = self.recorder.wait(owner, event)
+            self._waits.setdefault(event, []).append((number, made))
+            made.add_done_callback(lambda done: self._given_up(event, number, done))
+            return made
+
+        messenger.future = recorded
+
+    def _meet(self, event: str, send: int) -> None:
+        """Code that waits for an event goes on when the engine, not the game, sends it."""
+        if self._from_engine:
+            for number, _ in self._waits.pop(event):
+                self.recorder.met(number, send)
+
+    def _given_up(self, event: str, number: int, done: Any) -> None:
+        waiting = self._waits.get(event, [])
+        if done.cancelled() and any(known == number for known, _ in waiting):
+            self._waits[event] = [known for known in waiting if known[0] != number]
+            self.recorder.quit(number)
 
     # --- tasks -------------------------------------------------------------------------------------
 
@@ -134,6 +206,7 @@ class PandaAdapter:
             recorder.frame(self._frame, globalClock.getDt())
             self._frame += 1
             step(own)
+            self.clips.look()
             recorder.idle()
 
         for alias in ("doMethodLater", "do_method_later"):
