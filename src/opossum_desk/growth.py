@@ -4,23 +4,21 @@ from __future__ import annotations
 
 import os
 import time
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QTimer
 
 from opossum_desk.state.session import Session
-from opossum_desk.state.tasks import Tell
 
 if TYPE_CHECKING:
+    from opossum_desk.state.following import FollowedTake
     from opossum_desk.window import DeskWindow
 
 CHECK_MS = 1000
 LIVE_CHECK_MS = 120
 """How often a file that grows, and one that a game plays into, is looked at."""
-AFTER_FIRST_PICTURE_MS = 250
-"""Reading on begins when the first picture of a game is made: the two would share one interpreter."""
-REST = 1
-"""Reading on rests at least this many times as long as it took, so that the desk stays free for its user."""
+REST = 0.25
+"""Reading on rests at least this many times as long as it took, so that the game and the desk are served as well."""
 
 
 class Growth:
@@ -28,38 +26,35 @@ class Growth:
 
     def __init__(self, desk: DeskWindow) -> None:
         self._desk = desk
-        self.followed: Any = None
+        self.followed: FollowedTake | None = None
         """The stream that is read on as it grows, if one is."""
+        self.number = 0
+        """Which growth of it is on the desk, 0 while none is."""
         self.size_seen = 0
+        self._reading = False
         self._began = self._rest_until = 0.0
         self._gone_told = ""
         self._timer = QTimer(desk)
         self._timer.timeout.connect(self.check)
-        self._first = QTimer(desk)
-        self._first.setSingleShot(True)
-        self._first.timeout.connect(self._begin_live)
 
     def forget(self) -> None:
-        """Follow nothing any more: another take is opened."""
-        self.stop()
-        self.followed = None
-
-    def stop(self) -> None:
-        """Look at the file no more."""
+        """Follow nothing any more: another take is opened, or the desk closes."""
         self._timer.stop()
-        self._first.stop()
+        self.number, self._reading = 0, False
+        if self.followed is not None:
+            self.followed.close()
+            self.followed = None
 
-    def begin(self, path: str, live: bool) -> None:
-        """Look at a stream from now on; one that a game plays into is followed at once."""
+    def begin(self, path: str) -> None:
+        """Look at a stream from now on, and offer to read on when it has grown."""
         self.size_seen = size_of(path)
-        if live:
-            self._first.start(AFTER_FIRST_PICTURE_MS)
-        else:
-            self._timer.start(CHECK_MS)
+        self._timer.start(CHECK_MS)
 
-    def _begin_live(self) -> None:
+    def begin_live(self, path: str) -> None:
+        """Show a stream that a game plays into, and read it on as it grows."""
+        self.forget()
         self._timer.start(LIVE_CHECK_MS)
-        self._begin_following()
+        self._follow(path)
 
     def hurry(self) -> None:
         """Look now, whatever rest is left."""
@@ -69,14 +64,13 @@ class Growth:
     def check(self) -> None:
         """Offer to read on, or read on, when the open stream has grown."""
         desk = self._desk
-        if desk.session is None or desk.opening.running or not desk.paths:
+        path = self.followed.path if self.followed is not None else desk.paths[0] if desk.paths else ""
+        if self._reading or desk.opening.running or not path:
             return
-        if self.followed is None and desk.listening.records(desk.paths[0]):
-            return  # it will be followed in a moment
         if self.followed is not None and time.monotonic() < self._rest_until:
             return
         desk.listening.tell_end()
-        size = size_of(desk.paths[0])
+        size = size_of(path)
         if size == self.size_seen:
             return
         self.size_seen = size
@@ -88,37 +82,32 @@ class Growth:
     def follow(self) -> None:
         """Read on whenever the stream grows: what the banner offers."""
         self._desk.flow.banner.hide()
-        self._begin_following()
+        self._follow(self._desk.paths[0])
 
-    def _begin_following(self) -> None:
-        from opossum.stream.following import FollowedStream
+    def _follow(self, path: str) -> None:
+        from opossum_desk.state.following import FollowedTake
 
-        self.followed = FollowedStream(self._desk.paths[0])
+        self.followed = FollowedTake(path)
+        self.number = 0
         self._read_on()
 
     def _read_on(self) -> None:
         desk, followed = self._desk, self.followed
-        self._began = time.monotonic()
+        assert followed is not None
+        self._reading, self._began = True, time.monotonic()
         playing = desk.listening.playing
-        name = desk.session.take.name if desk.session else ""
+        sieve = desk.session.sieve_text if desk.session is not None else ""
+        desk.opening.start(lambda tell: followed.read_on(playing, sieve))
 
-        def task(tell: Tell) -> Session | None:
-            from opossum.take.take import Take
-
-            if not followed.read_more():
-                return None
-            tell("Reading on", 0.5)
-            take = Take.from_contents(followed.contents(), name)
-            take.growing = playing
-            return Session(take)
-
-        desk.opening.start(task)
-
-    def take_over(self, session: Session | None) -> None:
+    def take_over(self, grown: tuple[int, Session] | None) -> None:
         """Show the stream as it has grown, if it has, looking where its user looked."""
-        desk = self._desk
+        desk, self._reading = self._desk, False
         self._rest_until = time.monotonic() + REST * (time.monotonic() - self._began)
-        if session is None or desk.session is None:
+        if grown is None:
+            return
+        self.number, session = grown
+        if desk.session is None or desk.wanted != desk.paths:
+            desk.show_opened(session)
             return
         session.carry_over(desk.session)
         desk.show_session(session, grown=True)

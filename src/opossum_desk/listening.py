@@ -75,7 +75,7 @@ class Listening:
         desk, peers = self._desk, self.listener.peers
         if not self._arrived and any(peer.records > 1 for peer in peers):
             self._arrived = True
-            desk.open_paths([str(self.listener.out)])
+            desk.show_game(str(self.listener.out))
             return
         held = next((peer for peer in peers if peer.held is not None), None)
         place = (held.name, held.held) if held is not None else None
@@ -115,7 +115,7 @@ class Listening:
         if self.listener is None:
             return
         desk, peers = self._desk, self.listener.peers
-        if peers and not self.playing and size_of(desk.paths[0]) == desk.growth.size_seen:
+        if peers and not self.playing and size_of(str(self.listener.out)) == desk.growth.size_seen:
             closed = all(peer.closed for peer in peers)
             self.stop()
             desk.examine_ended()

@@ -278,15 +278,20 @@ class DeskWindow(QMainWindow):
     def open_paths(self, paths: list[str], head_start: HeadStart | None = None) -> None:
         """Open takes or streams in the background; `head_start` may have begun, or even done, that already."""
         self.growth.forget()
-        wanted = self._wanted = list(paths)
+        wanted = self.wanted = list(paths)
         if head_start is not None and head_start.session is not None:
-            self._show_opened(head_start.session)
+            self.show_opened(head_start.session)
             return
         self.opening_page.tell(f"Reading {os.path.basename(paths[0])}", 0.0)
         if not self._is_on("live_place"):
             self.places.setCurrentWidget(self.opening_page)
         self._mark_rail()
         self.opening.start(head_start.go_on if head_start else lambda tell: open_session(wanted, tell))
+
+    def show_game(self, path: str) -> None:
+        """Show a stream that a game plays into, as far as it has come."""
+        self.wanted = [path]
+        self.growth.begin_live(path)
 
     def cancel_opening(self) -> None:
         """Stop opening and go back to where we were."""
@@ -304,6 +309,7 @@ class DeskWindow(QMainWindow):
 
     def _opening_failed(self, number: int, text: str) -> None:
         if number == self.opening.number:
+            self.growth.forget()
             self.fail(text)
 
     def fail(self, text: str) -> None:
@@ -314,24 +320,25 @@ class DeskWindow(QMainWindow):
         self._mark_rail()
         self.failed_page.another.setFocus()
 
-    def _opened(self, number: int, session: Session) -> None:
+    def _opened(self, number: int, opened: Any) -> None:
         if number != self.opening.number:
             return
         if self.growth.followed is not None:  # the same stream, grown
-            self.growth.take_over(session)
+            self.growth.take_over(opened)
             return
-        self._show_opened(session)
+        self.show_opened(opened)
 
-    def _show_opened(self, session: Session) -> None:
-        self.paths = self._wanted
+    def show_opened(self, session: Session) -> None:
+        """Put what was opened on the desk."""
+        self.paths = self.wanted
         own = self.paths[0]
         if own != str(demo_take_path()):
             self.memory.add_recent(own)
         session.take.growing = self.listening.records(own) and self.listening.playing
         session.bookmarks = [mark for mark in self.memory.bookmarks(own) if mark < session.axis.columns]
         self.show_session(session)
-        if len(self.paths) == 1 and own.endswith(".jsonl"):
-            self.growth.begin(own, live=self.listening.records(own))
+        if len(self.paths) == 1 and own.endswith(".jsonl") and self.growth.followed is None:
+            self.growth.begin(own)
 
     def show_session(self, session: Session, grown: bool = False) -> None:
         """Put a take on the desk and have it examined; `grown`: it is the one on the desk, longer by now."""
@@ -358,19 +365,30 @@ class DeskWindow(QMainWindow):
         if session.take.growing and (now < self._examine_again or self.examining.running):
             return
         self._examine_began = now
-        self.examining.start(examining_task(session))
+        self.examining.start(examining_task(session, self.growth.followed))
 
     def _examined(self, number: int, answer: Any) -> None:
-        session: Session = answer[0]
-        found, damage = answer[1:]
-        if self.session is None or session.origin is not self.session.origin:
+        if self.session is None:
             return
-        if session is not self.session and len(self.session.take.peers) > 1:
-            return
-        session = self.session  # it may have grown meanwhile: what was found still stands where it stood
+        if isinstance(answer[0], Session):
+            session, found, damage, doubled = answer
+            if session is not self.session:
+                return
+            session.set_findings(found, doubled)
+        else:
+            growth, examination, found, damage, doubled = answer
+            if self.growth.followed is None:
+                return
+            if growth == self.growth.number:
+                self.session.set_findings(found, doubled)
+                self.session.doubles_of = examination
+            elif len(self.session.take.peers) == 1:
+                # it has grown meanwhile: what was found still stands where it stood
+                self.session.list_findings(found)
+            else:
+                return
         took = time.monotonic() - self._examine_began
         self._examine_again = time.monotonic() + EXAMINE_REST * took
-        session.set_findings(found)
         self._tell_selection()
         serious = [item for item in damage if item.code not in ("no-bye", "no-frames")]
         if serious:
@@ -719,7 +737,7 @@ class DeskWindow(QMainWindow):
         if self.saving.running:
             self.say("Saving …")
             self.saving.wait(30)
-        self.growth.stop()
+        self.growth.forget()
         self.stop_listening()
         kept = self.memory.kept
         kept.geometry = bytes(self.saveGeometry().toBase64().data()).decode()

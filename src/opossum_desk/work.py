@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import _thread
 import contextlib
 import threading
 from collections.abc import Callable
@@ -23,12 +24,13 @@ class Work(QObject):
         super().__init__(parent)
         self.number = 0
         self._cancel = threading.Event()
-        self._thread: threading.Thread | None = None
+        self._ended = threading.Event()
+        self._ended.set()
 
     @property
     def running(self) -> bool:
         """Say whether the latest task still runs."""
-        return self._thread is not None and self._thread.is_alive()
+        return not self._ended.is_set()
 
     def start(self, task: Callable[[Tell], Any]) -> int:
         """Run `task(tell)`; `tell(text, share)` reports progress and ends the task when it was cancelled."""
@@ -36,6 +38,7 @@ class Work(QObject):
         cancel = self._cancel = threading.Event()
         self.number += 1
         number = self.number
+        ended = self._ended = threading.Event()
 
         def tell(text: str, share: float) -> None:
             if cancel.is_set():
@@ -53,9 +56,11 @@ class Work(QObject):
                 self._answer(cancel, self.failed, number, str(error))
             else:
                 self._answer(cancel, self.finished, number, result)
+            finally:
+                ended.set()
 
-        self._thread = threading.Thread(target=run, name="opossum-work", daemon=True)
-        self._thread.start()
+        # `threading.Thread` would wait here until the new thread has had its turn: on a busy machine, a whole frame
+        _thread.start_new_thread(run, ())
         return number
 
     def _answer(self, cancel: threading.Event, signal: Any, number: int, value: object) -> None:
@@ -70,5 +75,4 @@ class Work(QObject):
 
     def wait(self, seconds: float = 5.0) -> None:
         """Wait until the thread has ended."""
-        if self._thread is not None:
-            self._thread.join(seconds)
+        self._ended.wait(seconds)

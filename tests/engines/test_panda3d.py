@@ -222,7 +222,9 @@ def test_functions_in_intervals_are_marks_that_fire(playing):
     clip = playing.tables["send"]
     marks = [row for row in range(len(clip)) if playing.via_of_send(row) == "clip"]
     first = playing.tables["play"].json("marks")[0]
-    late = [float(clip["pos"][row]) - {"open": 0.1, "close": 0.2}[playing.text(int(clip["mark"][row]))] for row in marks]
+    late = [
+        float(clip["pos"][row]) - {"open": 0.1, "close": 0.2}[playing.text(int(clip["mark"][row]))] for row in marks
+    ]
 
     assert first == '[["open", 0.1], ["close", 0.2]]'
     assert len(late) >= 8 and sorted(late)[1] > -0.001 and sorted(late)[len(late) // 2] < 0.03

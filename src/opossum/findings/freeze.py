@@ -168,8 +168,9 @@ def _endless(scene: Scene, frame: int) -> _Cause | None:
         turns = int(np.asarray(take.tables["spin"]["n"])[spin].max())
         proof.append(f"its loop{at_place(place)} turned {turns:,} times")
     if len(stuck):
-        longest = float(np.nanmax(np.asarray(take.tables["stuck"]["sec"])[stuck]))
-        proof.append(f"the watchdog saw it stuck for {longest:.1f} s")
+        lasted = np.asarray(take.tables["stuck"]["sec"])[stuck]
+        longest = float(np.max(lasted, initial=0.0, where=~np.isnan(lasted)))
+        proof.append(f"the watchdog saw it stuck for {longest:.1f} s" if longest else "the watchdog saw it stuck")
     if ended:
         proof.append("the stream ends inside it without `bye`")
     known = bool(len(spin) or len(stuck))

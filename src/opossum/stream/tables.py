@@ -33,13 +33,13 @@ class JsonColumn:
     """
 
     offsets: Array
-    data: bytes
+    data: bytes | memoryview
 
     def __len__(self) -> int:
         return len(self.offsets) - 1
 
     def __getitem__(self, row: int) -> str:
-        return self.data[self.offsets[row] : self.offsets[row + 1]].decode("utf-8", "replace")
+        return str(self.data[self.offsets[row] : self.offsets[row + 1]], "utf-8", "replace")
 
     def present(self) -> Array:
         """Return a boolean array (n,): which rows have a value."""

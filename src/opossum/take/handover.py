@@ -1,24 +1,25 @@
-"""A take handed from one process to another: its columns as they lie in memory, behind a JSON description.
+"""Values handed from one process to another: arrays as they lie in memory, behind a JSON description.
 
-`hand_over` is what the other process runs (see `helper`).
+What is received comes from our own code and is trusted as such.  `hand_over` is what the process runs that opens a take
+for another one (see `helper`).
 """
 
 from __future__ import annotations
 
+import dataclasses
 import json
 import mmap
 import os
 import sys
-from dataclasses import asdict
 from typing import Any, NoReturn
 
 import numpy as np
 
 from opossum.stream.contents import PeerSpan
 from opossum.stream.damage import Damage
-from opossum.stream.tables import Column, JsonColumn, Table
-from opossum.take import flow, frames, lives
-from opossum.take.ids import Groups
+from opossum.stream.tables import JsonColumn, Table
+from opossum.take import flow, frames, lives, spans
+from opossum.take.ids import Groups, IdIndex
 from opossum.take.take import Take
 
 HANDED_OVER = (
@@ -26,70 +27,86 @@ HANDED_OVER = (
 )  # fmt: skip
 """What `Take.index` computes; it goes along."""
 
-INDEXES: dict[str, Any] = {
-    made.__name__: made
-    for made in (flow.Sends, flow.Calls, flow.Listeners, frames.Frames, lives.ObjectLives, lives.Binds, Groups)
-}
+WHERE_KNOWN = (
+    "send_ids", "call_ids", "bind_ids", "arm_ids", "play_ids", "wait_ids", "arms", "plays", "waits", "queues",
+    "owner_gone",
+)  # fmt: skip
+"""What goes along where it has been asked for already."""
 
+KNOWN: tuple[type, ...] = (
+    flow.Sends, flow.Calls, flow.Listeners, frames.Frames, lives.ObjectLives, lives.Binds, Groups, IdIndex,
+    spans.Arms, spans.Plays, spans.Waits, spans.Queues, PeerSpan, Damage,
+)  # fmt: skip
+"""Records of ours that may be handed over, beside plain values, arrays, and lists and dictionaries of them."""
+
+_PLAIN = (str, int, float, bool, type(None))
 _ALIGNED = 64
 
 
-def pack(take: Take, file: int) -> None:
-    """Write a take's tables to a file descriptor: length of the description, description, columns."""
-    parts: list[Any] = []
-    place = 0
+class _Parcel:
+    """Descriptions of values, and the bytes they speak of, each once however often it is met."""
 
-    def placed(data: Any) -> int:
-        nonlocal place
-        start = place
-        size = len(data) if isinstance(data, bytes) else data.nbytes
-        parts.append((data, -size % _ALIGNED))
-        place += size + -size % _ALIGNED
-        return start
+    def __init__(self) -> None:
+        self.parts: list[tuple[Any, int]] = []
+        self._size = 0
+        self._placed: dict[int, tuple[int, Any]] = {}
 
-    def described(column: Column) -> list[Any]:
-        if isinstance(column, JsonColumn):
-            return ["json", described(column.offsets), placed(column.data), len(column.data)]
-        if column.strides == (0,):
-            return ["one", column.dtype.str, len(column), placed(np.ascontiguousarray(column[:1]))]
-        return ["all", column.dtype.str, len(column), placed(np.ascontiguousarray(column))]
+    def _place(self, data: Any) -> int:
+        known = self._placed.get(id(data))
+        if known is None:
+            size = data.nbytes if isinstance(data, np.ndarray) else len(data)
+            padding = -size % _ALIGNED
+            known = self._placed[id(data)] = (self._size, data)
+            self.parts.append((data, padding))
+            self._size += size + padding
+        return known[0]
 
-    def described_index(index: Any) -> Any:
-        if isinstance(index, np.ndarray):
-            return described(index)
-        if isinstance(index, int):
-            return int(index)
-        if type(index) is tuple:
-            return ["several", *map(described_index, index)]
-        fields = index._asdict() if hasattr(index, "_asdict") else vars(index)
-        return [type(index).__name__, {name: described_index(value) for name, value in fields.items()}]
+    def described(self, value: Any) -> Any:
+        """Return a value's description."""
+        if isinstance(value, _PLAIN):
+            return ["plain", value]
+        if isinstance(value, np.integer):
+            return ["plain", int(value)]
+        if isinstance(value, np.ndarray):
+            if value.strides == (0,):
+                return ["one", value.dtype.str, len(value), self._place(np.ascontiguousarray(value[:1]))]
+            whole = value if value.flags.c_contiguous else np.ascontiguousarray(value)
+            return ["all", value.dtype.str, len(value), self._place(whole)]
+        if isinstance(value, JsonColumn):
+            return ["json", self.described(value.offsets), self._place(value.data), len(value.data)]
+        if type(value) is list and all(isinstance(item, _PLAIN) for item in value):
+            return ["plain", value]
+        if type(value) in (list, tuple):
+            return [type(value).__name__, *map(self.described, value)]
+        if isinstance(value, dict):
+            return ["dict", {name: self.described(item) for name, item in value.items()}]
+        return [type(value).__name__, {name: self.described(item) for name, item in _fields(value).items()}]
 
-    take.index()
-    indexes = {name: described_index(take.__dict__[name]) for name in HANDED_OVER}
-    tables = {
-        kind: [len(table), {name: described(column) for name, column in table.columns.items()}]
-        for kind, table in take.tables.items()
-    }
-    said = {
-        "name": take.name,
-        "strings": take.strings,
-        "peers": [asdict(peer) for peer in take.peers],
-        "damage": [asdict(item) for item in take.damage],
-        "sources": take.sources,
-        "tables": tables,
-        "indexes": indexes,
-    }
-    text = json.dumps(said).encode("utf-8", "surrogatepass")
+
+def _fields(record: Any) -> dict[str, Any]:
+    if hasattr(record, "_asdict"):
+        return record._asdict()
+    if dataclasses.is_dataclass(record):
+        return {field.name: getattr(record, field.name) for field in dataclasses.fields(record)}
+    return vars(record)
+
+
+def pack_values(values: dict[str, Any], file: int) -> None:
+    """Write values to a file descriptor: length of the description, description, the bytes of all arrays."""
+    parcel = _Parcel()
+    text = json.dumps({name: parcel.described(value) for name, value in values.items()}).encode(
+        "utf-8", "surrogatepass"
+    )
     text += b" " * (-(len(text) + 8) % _ALIGNED)
     with open(file, "wb", closefd=False) as out:
         out.write(len(text).to_bytes(8, "little") + text)
-        for data, padding in parts:
+        for data, padding in parcel.parts:
             out.write(data)
             out.write(b"\0" * padding)
 
 
-def unpacked(file: int) -> Take:
-    """Return the take that `pack` wrote; its columns lie in the file's memory.
+def unpacked_values(file: int, *more: type) -> dict[str, Any]:
+    """Return what `pack_values` wrote; arrays lie in the file's memory.  `more`: records beside `KNOWN`.
 
     Raises:
         ValueError, KeyError, TypeError: it is not all there.
@@ -98,46 +115,65 @@ def unpacked(file: int) -> Take:
     length = int.from_bytes(memory[:8], "little")
     said = json.loads(bytes(memory[8 : 8 + length]).decode("utf-8", "surrogatepass"))
     data = memory[8 + length :]
+    known = {made.__name__: made for made in (*KNOWN, *more)}
 
-    def column(kind: str, *rest: Any) -> Column:
+    def value(kind: str, *rest: Any) -> Any:
+        if kind == "plain":
+            return rest[0]
+        if kind == "all":
+            dtype, count, start = rest
+            return np.frombuffer(data, dtype, count, start)
+        if kind == "one":
+            dtype, count, start = rest
+            return np.broadcast_to(np.frombuffer(data, dtype, min(1, count), start), (count,))
         if kind == "json":
             offsets, start, size = rest
-            return JsonColumn(column(*offsets), bytes(data[start : start + size]))  # type: ignore[arg-type]
-        dtype, count, start = rest
-        if kind == "one":
-            return np.broadcast_to(np.frombuffer(data, dtype, min(1, count), start), (count,))
-        return np.frombuffer(data, dtype, count, start)
-
-    def index(said: Any) -> Any:
-        if isinstance(said, int):
-            return said
-        kind, *rest = said
-        if kind == "several":
-            return tuple(map(index, rest))
-        if kind not in INDEXES:
-            return column(kind, *rest)
-        fields = {name: index(value) for name, value in rest[0].items()}
-        made = INDEXES[kind]
-        if hasattr(made, "_fields"):
+            return JsonColumn(value(*offsets), data[start : start + size])
+        if kind in ("list", "tuple"):
+            items = [value(*item) for item in rest]
+            return items if kind == "list" else tuple(items)
+        fields = {name: value(*item) for name, item in rest[0].items()}
+        if kind == "dict":
+            return fields
+        made = known[kind]
+        if hasattr(made, "_fields") or dataclasses.is_dataclass(made):
             return made(**fields)
-        known = made.__new__(made)
-        known.__dict__.update(fields)
-        return known
+        record: Any = object.__new__(made)
+        record.__dict__.update(fields)
+        return record
 
-    tables = {
-        kind: Table(kind, count, {name: column(*described) for name, described in columns.items()})
-        for kind, (count, columns) in said["tables"].items()
+    return {name: value(*described) for name, described in said.items()}
+
+
+def pack(take: Take, file: int, along: dict[str, Any] | None = None) -> None:
+    """Write a take with its indexes, and what goes along with it, to a file descriptor."""
+    take.index()
+    said = {
+        "name": take.name,
+        "strings": take.strings,
+        "peers": take.peers,
+        "damage": take.damage,
+        "sources": [list(source) for source in take.sources],
+        "growing": take.growing,
+        "tables": {kind: [len(table), table.columns] for kind, table in take.tables.items()},
+        "indexes": {name: take.__dict__[name] for name in (*HANDED_OVER, *WHERE_KNOWN) if name in take.__dict__},
+        "along": along or {},
     }
-    take = Take(
-        tables,
-        said["strings"],
-        [PeerSpan(**peer) for peer in said["peers"]],
-        [Damage(**item) for item in said["damage"]],
-        [(name, line) for name, line in said["sources"]],
-        said["name"],
-    )
-    take.__dict__.update({name: index(described) for name, described in said["indexes"].items()})
-    return take
+    pack_values(said, file)
+
+
+def unpacked(file: int) -> tuple[Take, dict[str, Any]]:
+    """Return the take that `pack` wrote, and what went along; columns lie in the file's memory.
+
+    Raises:
+        ValueError, KeyError, TypeError: it is not all there.
+    """
+    said = unpacked_values(file)
+    tables = {kind: Table(kind, count, columns) for kind, (count, columns) in said["tables"].items()}
+    sources = [(name, line) for name, line in said["sources"]]
+    take = Take(tables, said["strings"], said["peers"], said["damage"], sources, said["name"], said["growing"])
+    take.__dict__.update(said["indexes"])
+    return take, said["along"]
 
 
 def hand_over(path: str) -> NoReturn:

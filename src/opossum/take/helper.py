@@ -47,7 +47,7 @@ class Helper:
                 return None
             from opossum.take.handover import unpacked
 
-            return unpacked(self._memory)
+            return unpacked(self._memory)[0]
         except (OSError, ValueError, KeyError, TypeError):
             return None
         finally:

@@ -40,7 +40,7 @@ class Take:
 
     def index(self) -> None:
         """Compute the indexes that findings and views begin with. Cost: about 0.15 µs a record."""
-        _ = self.calls, self.objects, self.binds, self.calls_by_listener, self.calls_by_frame, self.children
+        _ = self.sends, self.calls, self.objects, self.binds, self.calls_by_listener, self.calls_by_frame, self.children
 
     # --- words ---------------------------------------------------------------------------------
 

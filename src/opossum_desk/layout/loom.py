@@ -203,16 +203,27 @@ def _line(session: Session, row: Row, top: float, window: Array) -> ThreadLine:
 
 
 def frozen_bands(session: Session, scale: Scale) -> list[FrozenBand]:
-    """Return the frozen frames within the window, never narrower than `LEAST_FROZEN_PX`."""
+    """Return the frozen frames within the window, never narrower than `LEAST_FROZEN_PX`.
+
+    Of those that would lie upon each other the longest stands for all: never more bands than there is room for.
+    """
     axis, bands = session.axis, []
     first, last = session.visible_columns
-    for column in axis.frozen[(axis.frozen >= first) & (axis.frozen <= last)].tolist():
-        left, right = scale.x(float(axis.edges[column])), scale.x(float(axis.edges[column + 1]))
-        if right - left < LEAST_FROZEN_PX:
-            middle = (left + right) / 2
-            left, right = middle - LEAST_FROZEN_PX / 2, middle + LEAST_FROZEN_PX / 2
-        seconds = session.frame_lengths[axis.row_of_column(column)] / 1e9
-        bands.append(FrozenBand(left, right, f"frame {axis.numbers[column]} · {seconds:.2f} s", column))
+    columns = axis.frozen[(axis.frozen >= first) & (axis.frozen <= last)]
+    if not len(columns):
+        return []
+    lefts, rights = scale.xs(axis.edges[columns]), scale.xs(axis.edges[columns + 1])
+    lengths = session.frame_lengths[axis.first_row + columns]
+    narrow = rights - lefts < LEAST_FROZEN_PX
+    middles = (lefts + rights) / 2
+    lefts = np.where(narrow, middles - LEAST_FROZEN_PX / 2, lefts)
+    rights = np.where(narrow, middles + LEAST_FROZEN_PX / 2, rights)
+    places = np.where(narrow, np.floor(middles / LEAST_FROZEN_PX), -1 - np.arange(len(columns)))
+    order = np.lexsort((-lengths, places))
+    longest = np.sort(order[np.concatenate(([True], np.diff(places[order]) != 0))])
+    for index in longest.tolist():
+        text = f"frame {axis.numbers[columns[index]]} · {lengths[index] / 1e9:.2f} s"
+        bands.append(FrozenBand(float(lefts[index]), float(rights[index]), text, int(columns[index])))
     return bands
 
 

@@ -6,7 +6,7 @@ Views subscribe to topics and ask for what they need; hands call methods.  One t
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 
@@ -20,7 +20,7 @@ from opossum.take.ids import distinct
 from opossum.take.sieve import parse_sieve, sieve_calls, slow_calls
 from opossum.take.take import Take
 from opossum_desk.state.axis import Axis, AxisMode, make_axis
-from opossum_desk.state.threads import Row, Threads
+from opossum_desk.state.threads import Flag, Row, Threads
 
 MOST_HISTORY = 200
 NARROWEST_FRAMES = 3.0
@@ -61,28 +61,35 @@ TOPICS = ("window", "selection", "hover", "sieve", "findings", "rows", "axis", "
 class Session:
     """A take, what was found in it, and what is being looked at."""
 
-    def __init__(self, take: Take) -> None:
+    def __init__(self, take: Take, counted: dict[str, Any] | None = None) -> None:
+        """Look at a take; `counted`: what `as_values` of a session of the same take gave in another process."""
         self.take = take
-        self.origin: object = object()
-        """The same for all sessions of one stream as it grows."""
         self.findings: list[Finding] = []
         self.examined = False
         self._subscribers: dict[str, list[Listener]] = {topic: [] for topic in TOPICS}
-        lengths = freeze.frame_lengths(Scene(take, Thresholds()))
-        self.frame_lengths: Array = lengths
-        self.frozen_rows: Array = np.array(freeze.frozen_frames(Scene(take, Thresholds()), lengths), np.int64)
         self.peer = 0
+        if counted is None:
+            lengths = freeze.frame_lengths(Scene(take, Thresholds()))
+            self.frame_lengths: Array = lengths
+            self.frozen_rows: Array = np.array(freeze.frozen_frames(Scene(take, Thresholds()), lengths), np.int64)
+        else:
+            self.frame_lengths, self.frozen_rows = counted["frame_lengths"], counted["frozen_rows"]
         self.axis: Axis = make_axis(take, 0, AxisMode.FRAME, self.frozen_rows)
-        self.threads = Threads(take, self.axis)
-        self.threads.flags["slow"] = slow_calls(take)
+        if counted is None:
+            self.threads = Threads(take, self.axis)
+            self.threads.flags["slow"] = slow_calls(take)
+        else:
+            self.threads = Threads.from_values(take, counted["threads"])
         self.low, self.high = self.axis.extent
         self.column = -1
         self.call = -1
         self.finding: Finding | None = None
         self.hover = -1
         self.related: frozenset[int] = frozenset()
-        self.sieve_text = ""
-        self.sieved = False
+        self.sieve_text: str = "" if counted is None else counted["sieve"]
+        self.sieved = bool(self.sieve_text)
+        self.doubles_of: int = -1 if counted is None else counted["doubles_of"]
+        """Which examination the doubled calls are marked from, -1: from none."""
         self.hide_unmatched = False
         self.unfolded: set[int] = set()
         self.rows: list[Row] = []
@@ -92,6 +99,16 @@ class Session:
         self._future: list[Place] = []
         self._last_move = ""
         self.order_rows()
+
+    def as_values(self) -> dict[str, Any]:
+        """Return what was counted over the whole take, for a session of the same take in another process."""
+        return {
+            "frame_lengths": self.frame_lengths,
+            "frozen_rows": self.frozen_rows,
+            "threads": self.threads.as_values(),
+            "sieve": self.sieve_text,
+            "doubles_of": self.doubles_of,
+        }
 
     # --- being told --------------------------------------------------------------------------------
 
@@ -106,15 +123,25 @@ class Session:
 
     # --- findings ----------------------------------------------------------------------------------
 
-    def set_findings(self, findings: Iterable[Finding]) -> None:
-        """Take over what an examination found."""
+    def doubled(self, findings: Iterable[Finding]) -> Flag:
+        """Return which calls were doubled; linear in the calls, and fit for any thread."""
         from opossum.findings.examine import doubled_calls  # the kinds of findings are not needed before
 
+        return self.threads.counted(doubled_calls(self.take, list(findings)))
+
+    def set_findings(self, findings: Iterable[Finding], doubled: Flag | None = None) -> None:
+        """Take over what an examination found, and which calls were `doubled` if that was counted already."""
         self.findings = list(findings)
         self.examined = True
-        self.threads.set_flag("twin", doubled_calls(self.take, self.findings))
+        self.threads.set_flag("twin", doubled or self.doubled(self.findings))
         if self.sieved:
             self._sieve_calls()
+        self._tell("findings")
+
+    def list_findings(self, findings: Iterable[Finding]) -> None:
+        """Take over what was found without marking its calls: they will come marked with the next growth."""
+        self.findings = list(findings)
+        self.examined = True
         self._tell("findings")
 
     def doubled_word(self, call: int) -> str:
@@ -448,7 +475,6 @@ class Session:
             self._clip_window(self.axis.extent[1] - width, self.axis.extent[1])
         else:
             self._clip_window(other.low, other.high)
-        self.origin = other.origin
         self.column, self.call = other.column, other.call
         self.bookmarks = other.bookmarks
         self._past = other._past
@@ -456,12 +482,12 @@ class Session:
         if len(self.take.peers) == len(other.take.peers) == 1:
             # one peer's records only follow those before: what was found still stands where it stood
             self.findings, self.examined, self.finding = other.findings, other.examined, other.finding
-            if self.findings:
+            if self.findings and self.doubles_of < 0:
                 self.set_findings(self.findings)
         unfolded = {other.threads.class_key(group) for group in other.unfolded}
         groups = range(len(self.threads.first_of_class))
         self.unfolded = {group for group in groups if self.threads.class_key(group) in unfolded}
-        if other.sieved:
+        if other.sieve_text != self.sieve_text:
             self.set_sieve(other.sieve_text)
         self._relate(self.call)
         self.order_rows()

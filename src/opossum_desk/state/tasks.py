@@ -11,6 +11,7 @@ from opossum_desk.state.session import Session
 
 if TYPE_CHECKING:
     from opossum.take.helper import Helper
+    from opossum_desk.state.following import FollowedTake
 
 Tell = Callable[[str, float], None]
 """Reports progress as a text and a share from 0 to 1; raises Cancelled when the user thought better of it."""
@@ -98,14 +99,19 @@ class HeadStart:
         return self.session or open_session(self.paths, tell)
 
 
-def examining_task(session: Session) -> Callable[[Tell], Any]:
-    """Return the task of examining a session's take: the session, its findings, its damage."""
+def examining_task(session: Session, followed: FollowedTake | None = None) -> Callable[[Tell], Any]:
+    """Return the task of examining a session's take: the session, its findings, its damage, its doubled calls.
+
+    Of a stream that is followed, who reads it does so, and answers with `Examined`.
+    """
+    if followed is not None:
+        return lambda tell: followed.examine(session.take.growing)
 
     def task(tell: Tell) -> Any:
         from opossum.findings.examine import examine
         from opossum.take.checks import check_take
 
         found = examine(session.take, progress=lambda kind: tell(f"Looking for: {kind}", 0.5))
-        return session, found, check_take(session.take)
+        return session, found, check_take(session.take), session.doubled(found)
 
     return task

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from functools import cached_property
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 
@@ -36,15 +36,30 @@ class Level:
         self.columns: Array = columns[groups.order]
         self.sums: dict[str, Array] = {}
 
-    def count_flag(self, name: str, flags: Array) -> None:
-        """Take over a flag (boolean, (calls,))."""
-        total = np.cumsum(flags[self.groups.order], dtype=np.int32)
-        self.sums[name] = np.concatenate((np.zeros(1, np.int32), total))
+    def summed(self, flags: Array) -> Array:
+        """Return int32 (calls + 1,): how many calls have a flag (boolean, (calls,)) up to each place of the order."""
+        count = len(flags)
+        some = int(np.count_nonzero(flags))
+        if not some:
+            return np.broadcast_to(np.int32(0), (count + 1,))
+        if some == count:
+            return np.arange(count + 1, dtype=np.int32)
+        sums = np.zeros(count + 1, np.int32)
+        np.cumsum(flags[self.groups.order], out=sums[1:])
+        return sums
 
     def places(self, group: int, columns: Array) -> Array:
         """Return the places in the order before which the group's calls are left of each column."""
         start, stop = int(self.groups.starts[group]), int(self.groups.starts[group + 1])
         return start + np.searchsorted(self.columns[start:stop], columns)
+
+
+class Flag(NamedTuple):
+    """A flag of all calls (boolean, (calls,)) with its sums by listener and by class."""
+
+    flags: Array
+    single: Array
+    folded: Array
 
 
 class Threads:
@@ -53,8 +68,7 @@ class Threads:
     FLAGS = ("wasted", "twin", "gone", "matched", "slow")
 
     def __init__(self, take: Take, axis: Axis) -> None:
-        self.take = take
-        self._labels: dict[Row, tuple[str, str]] = {}
+        self._begin(take)
         calls, listeners = take.calls, take.listeners
         if len(take.peers) > 1:
             columns = axis.columns_of_times(calls.start_ns)
@@ -86,11 +100,47 @@ class Threads:
         """Boolean arrays (calls,) by flag."""
         return {}
 
-    def set_flag(self, name: str, flags: Array) -> None:
-        """Set a flag of all calls and renew its sums."""
-        self.flags[name] = flags
-        for level in (self.single, self.folded):
-            level.count_flag(name, flags)
+    def _begin(self, take: Take) -> None:
+        self.take = take
+        self._labels: dict[Row, tuple[str, str]] = {}
+
+    def counted(self, flags: Array) -> Flag:
+        """Return a flag of all calls with its sums; linear in the calls, and fit for any thread."""
+        return Flag(flags, self.single.summed(flags), self.folded.summed(flags))
+
+    def set_flag(self, name: str, flags: Array | Flag) -> None:
+        """Set a flag of all calls, counted already or not."""
+        flag = flags if isinstance(flags, Flag) else self.counted(flags)
+        self.flags[name] = flag.flags
+        self.single.sums[name], self.folded.sums[name] = flag.single, flag.folded
+
+    def as_values(self) -> dict[str, Any]:
+        """Return all that was counted, for `from_values` in another process."""
+        levels = [[level.groups, level.columns, level.sums] for level in (self.single, self.folded)]
+        groups = [self.class_of_listener, self.first_of_class, self.listeners_of_class]
+        return {
+            "column": self.column,
+            "classes": groups,
+            "levels": levels,
+            "flags": self.flags,
+            "phases": self.phase_of_call,
+        }
+
+    @classmethod
+    def from_values(cls, take: Take, values: dict[str, Any]) -> Threads:
+        """Return the threads of a take that were counted elsewhere."""
+        threads = cls.__new__(cls)
+        threads._begin(take)
+        threads.column = values["column"]
+        threads.class_of_listener, threads.first_of_class, threads.listeners_of_class = values["classes"]
+        levels = []
+        for groups, columns, sums in values["levels"]:
+            level = Level.__new__(Level)
+            level.groups, level.columns, level.sums = groups, columns, sums
+            levels.append(level)
+        threads.single, threads.folded = levels
+        threads.__dict__.update(flags=values["flags"], phase_of_call=values["phases"])
+        return threads
 
     def level(self, row: Row) -> Level:
         """Return where a row's calls are gathered."""

@@ -18,6 +18,8 @@ from opossum_desk.views.menus import add_call_actions, sieve
 from opossum_desk.views.stamps import Stamps
 
 FOLD_PX = 16.0
+LEAST_RAGGED_PX = 10.0
+"""A frozen frame drawn narrower than this is a stripe: its ragged edges would meet."""
 
 
 class LoomView(AxisCanvas):
@@ -244,6 +246,8 @@ class LoomView(AxisCanvas):
         wash = self.colour("rose")
         wash.setAlpha(46 if band.right - band.left > 30 else 130)
         painter.fillRect(QRectF(left + tooth / 2, HEADER_PX, right - left - tooth, self.height()), wash)
+        if band.right - band.left < LEAST_RAGGED_PX:
+            return
         painter.setPen(QPen(self.colour("rose"), 1.5))
         for edge, way in ((left, tooth), (right, -tooth)):
             painter.drawPolyline([QPointF(edge + (way if number % 2 else 0), y) for number, y in enumerate(heights)])

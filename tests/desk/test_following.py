@@ -1,0 +1,103 @@
+"""A stream that grows is read by a process of its own: what comes over is what reading it here would give."""
+
+from __future__ import annotations
+
+import os
+import signal
+
+import numpy as np
+import pytest
+
+from opossum.findings.examine import examine
+from opossum.stream.contents import StreamError
+from opossum.take.opening import open_any
+from opossum_desk.state.following import FollowedTake
+from opossum_desk.state.session import Session
+from tape import Tape
+
+
+def doubled_night(frames: int) -> bytes:
+    """Return the stream of a game whose counter listens twice, one frame after another."""
+    tape = Tape().frame()
+    binds = [tape.bind("bell", "counter#1", "Counter.on_bell") for _ in range(2)]
+    for _ in range(frames):
+        tape.frame()
+        tape.heard("bell", *binds, o="door#1", eff=1)
+    return "\n".join([*tape.lines, ""]).encode()
+
+
+@pytest.fixture
+def stream(tmp_path):
+    """Return a path to write a stream to."""
+    return tmp_path / "night.flow.jsonl"
+
+
+@pytest.fixture
+def followed(stream):
+    """Return the take that is followed there."""
+    stream.write_bytes(doubled_night(20)[:2000])
+    followed = FollowedTake(str(stream))
+    yield followed
+    followed.close()
+
+
+def flags_and_sums(session: Session) -> dict[str, list]:
+    """Return all that is counted of a session's calls."""
+    threads = session.threads
+    counted = {name: flags.tolist() for name, flags in threads.flags.items()}
+    for kind, level in (("single", threads.single), ("folded", threads.folded)):
+        counted |= {f"{kind} {name}": np.asarray(sums).tolist() for name, sums in level.sums.items()}
+        counted |= {f"{kind} columns": level.columns.tolist(), f"{kind} order": level.groups.order.tolist()}
+    return counted
+
+
+def test_it_is_what_reading_it_here_would_give(followed, stream):
+    """Tables, texts, rows and counts, in every growth; nothing while nothing has come."""
+    for end in (2000, 4000, None):
+        stream.write_bytes(doubled_night(20)[:end])
+        number, session = followed.read_on(growing=True, sieve="o:counter#1")
+        here = Session(open_any(str(stream)))
+        here.set_sieve("o:counter#1")
+
+        assert session.take.growing and session.take.name == "night" and session.sieved
+        assert session.take.records == here.take.records and session.take.strings == here.take.strings
+        assert flags_and_sums(session) == flags_and_sums(here)
+        assert session.rows == here.rows and session.frame_lengths.tolist() == here.frame_lengths.tolist()
+        assert followed.read_on(growing=True, sieve="") is None
+    assert number == 3
+
+
+def test_it_is_examined_there_and_the_next_growth_is_marked(followed, stream):
+    """The same findings with the same proof; what was found before stands where it stood."""
+    followed.read_on(growing=True, sieve="")
+    stream.write_bytes(doubled_night(20))
+    number, session = followed.read_on(growing=True, sieve="")
+    examined = followed.examine(growing=True)
+    here = examine(open_any(str(stream)))
+
+    assert (examined.growth, examined.number) == (number, 1) == (2, 1)
+    assert [finding.as_dict() for finding in examined.findings] == [finding.as_dict() for finding in here]
+    assert [finding.calls.tolist() for finding in examined.findings] == [finding.calls.tolist() for finding in here]
+    assert examined.findings[0].evidence == here[0].evidence and examined.findings[0].severity is here[0].severity
+    session.set_findings(examined.findings, examined.doubled)
+    stream.write_bytes(doubled_night(30))
+    _, grown = followed.read_on(growing=False, sieve="")
+    marked = np.flatnonzero(grown.threads.flags["twin"]).tolist()
+    assert grown.doubles_of == 1 and marked == np.flatnonzero(session.threads.flags["twin"]).tolist() and marked
+
+
+def test_a_sieve_that_is_not_understood_sieves_nothing(followed):
+    """Its user is still writing it."""
+    _, session = followed.read_on(growing=True, sieve="frame:")
+    assert not session.sieved and session.matched_count == len(session.take.calls)
+
+
+def test_what_cannot_be_read_is_said(followed, stream):
+    """Another recording in its place; a process that is gone."""
+    followed.read_on(growing=True, sieve="")
+    stream.write_bytes(b"short\n")
+    with pytest.raises(StreamError, match="has become shorter"):
+        followed.read_on(growing=True, sieve="")
+    os.kill(followed._process.pid, signal.SIGKILL)
+    with pytest.raises(StreamError, match="has ended; open it again"):
+        followed.read_on(growing=True, sieve="")
