@@ -21,8 +21,10 @@ from collections.abc import Callable
 from types import CodeType, FrameType
 from typing import TYPE_CHECKING, Any
 
+from opossum_recorder.halves import Sample
+
 if TYPE_CHECKING:
-    from opossum_recorder.recorder import Call
+    from opossum_recorder.halves import Call
 
 RECURS_AFTER = 16
 """Calls of a function before the first is traced."""
@@ -30,6 +32,7 @@ EVERY = 16
 THINNING = 64
 """One in `EVERY` calls is traced at first, ever fewer of a function that has run very often."""
 GIVE_UP = 4
+NEVER = 1 << 62
 MOST_INSTRUCTIONS = 20_000
 """A call that is longer than this is followed no further: it has no known effect."""
 
@@ -166,20 +169,26 @@ class Effects:
     """Runs calls, tracing a sample of them, and tells the call what it found out."""
 
     def __init__(self) -> None:
-        self._seen: dict[Any, int] = {}
-        self._next: dict[Any, int] = {}
-        self._unjudged: dict[Any, int] = {}
+        self._samples: dict[Any, Sample] = {}
+
+    def sample_of(self, function: Callable[..., Any]) -> Sample:
+        """Return the counter of a function's calls, which all its listeners share."""
+        code = getattr(getattr(function, "__func__", function), "__code__", None)
+        known = self._samples.get(code)
+        if known is None:
+            known = self._samples[code] = Sample(NEVER if code is None else RECURS_AFTER + 1)
+            if code is not None and _is_library(code):
+                known.next = NEVER
+        return known
 
     def run(self, call: Call, function: Callable[..., Any], *args: Any, **kwargs: Any) -> Any:
         """Run a function as `call`; its errors pass through, and its effect is then not known."""
-        code = getattr(getattr(function, "__func__", function), "__code__", None)
-        count = self._seen[code] = self._seen.get(code, 0) + 1
-        if count < self._next.get(code, RECURS_AFTER + 1) or code is None:
+        sample = self.sample_of(function)
+        sample.count += 1
+        if sample.count < sample.next:
             return function(*args, **kwargs)
-        self._next[code] = count + max(EVERY, count // THINNING)
-        if count == RECURS_AFTER + 1 and _is_library(code):
-            self._unjudged[code] = GIVE_UP
-        if self._unjudged.get(code, 0) >= GIVE_UP or sys.gettrace() is not None or sys.getprofile() is not None:
+        sample.next = sample.count + max(EVERY, sample.count // THINNING)
+        if sys.gettrace() is not None or sys.getprofile() is not None:
             return function(*args, **kwargs)
         trace = _Trace()
         sys.setprofile(trace.profile)
@@ -192,7 +201,9 @@ class Effects:
         if trace.judged:
             call.changed(trace.stores)
         else:
-            self._unjudged[code] = self._unjudged.get(code, 0) + 1
+            sample.unjudged += 1
+            if sample.unjudged >= GIVE_UP:
+                sample.next = NEVER
             call.sent_at_least()
         return result
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import threading
 from typing import Any
 
 LONGEST_DATA = 4096
@@ -18,10 +19,28 @@ class QuotedTexts(dict[str, str]):
     def __missing__(self, text: str) -> str:
         if len(self) >= MOST_TEXTS:
             self.clear()
-        # surrogates cannot be written as UTF-8; ensure_ascii escapes them
-        quoted = json.dumps(text if type(text) is str else str(text))
-        self[text] = quoted
-        return quoted
+        self[text] = made = quoted(text)
+        return made
+
+
+def quoted(text: Any) -> str:
+    """Return a text, or whatever a game gives for one, as JSON in ASCII: surrogates cannot be written as UTF-8."""
+    return json.dumps(text if type(text) is str else str(text))
+
+
+def error_text(error: BaseException) -> str:
+    """Return the field of a return that says what was raised."""
+    try:
+        shown = str(error)[:500]
+    except Exception:
+        shown = "(its text cannot be shown)"
+    return f',"err":{data_text(f"{type(error).__name__}: {shown}")}'
+
+
+def thread_suffix() -> str:
+    """Return how a line of this thread ends: the main thread's name goes without saying."""
+    main = threading.current_thread() is threading.main_thread()
+    return "}\n" if main else f',"th":{data_text(threading.current_thread().name)}}}\n'
 
 
 def data_text(value: Any) -> str:

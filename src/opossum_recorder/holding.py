@@ -11,13 +11,13 @@ import fnmatch
 import operator
 import threading
 from collections import OrderedDict
-from types import TracebackType
 from typing import TYPE_CHECKING, Any
 
 from opossum_recorder.stacks import stack_of
 
 if TYPE_CHECKING:
-    from opossum_recorder.recorder import Call, Recorder
+    from opossum_recorder.halves import Call
+    from opossum_recorder.recorder import Recorder
 
 MOST_TRIPWIRES = 64
 MOST_REMEMBERED = 1 << 16
@@ -133,12 +133,16 @@ class Holding:
 
     def _watch(self) -> None:
         """Put our methods over the recorder's while there is something to watch for, and take them off again."""
-        own = self._recorder.__dict__
-        if self._wires or self._stop:
+        recorder = self._recorder
+        own = recorder.__dict__
+        recorder._watched = bool(self._wires or self._stop)
+        if recorder._watched:
             own.update(call=self.call, send=self.send, frame=self.frame)
         else:
             for name in ("call", "send", "frame"):
                 own.pop(name, None)
+        timed = any(wire.longer_ns for wire in self._wires.values())
+        recorder._after_return = self.returned if timed else None
 
     # --- lives ---------------------------------------------------------------------------------
 
@@ -202,14 +206,16 @@ class Holding:
                 continue
             if wire.longer_ns:
                 self._began[call.id] = self._recorder.now_ns()
-                call.__class__ = _timed()
             elif wire.due():
                 hit = hit or wire.number
         return hit, bool(hit)
 
     def returned(self, call: Call) -> None:
-        """A call that was to be timed has returned: hold if it was longer than is allowed."""
-        took = self._recorder.now_ns() - self._began.pop(call.id, self._recorder.now_ns())
+        """A call has returned: hold if it was to be timed and was longer than is allowed."""
+        began = self._began.pop(call.id, None)
+        if began is None:
+            return
+        took = self._recorder.now_ns() - began
         for wire in self._wires.values():
             if wire.longer_ns and took > wire.longer_ns and wire.due():
                 self._hold(wire.number, call.id)
@@ -245,29 +251,3 @@ class Holding:
 
 
 _OURS = ("Holding.", "Recorder.", "stack_of ", "_BoxedRecorder.")
-
-
-def _timed() -> type[Call]:
-    """Return the kind of call that tells when it returns; the same class each time."""
-    global _timed_class
-    if _timed_class is None:
-        from opossum_recorder.recorder import Call
-
-        class TimedCall(Call):
-            """A call that a tripwire times."""
-
-            __slots__ = ()
-
-            def __exit__(
-                self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
-            ) -> None:
-                super().__exit__(kind, error, trace)
-                holding = self._recorder.holding
-                if holding is not None:
-                    holding.returned(self)
-
-        _timed_class = TimedCall
-    return _timed_class
-
-
-_timed_class: type[Call] | None = None

@@ -35,6 +35,9 @@ ASKED = ("hold", "go", "step", "trip", "untrip")
 class LinkSink:
     """Sends whole lines; `write` only stores them. `trouble` says why nothing goes through, while it does not."""
 
+    at_once = False
+    """Lines may wait for the frame's end: where no thread of Python's can run, nothing is sent anyway."""
+
     def __init__(
         self,
         address: str,

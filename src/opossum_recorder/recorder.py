@@ -1,4 +1,4 @@
-"""The recorder: one method a kind of record, each a line of text and a few hundred nanoseconds.
+"""The recorder: one method a kind of record.  What runs most often, sends and calls, is its inner half (see `inner`).
 
 Guarantees, in this order: the game is never harmed (nothing raises, nothing waits on a lock, memory is
 bounded); what was recorded before a freeze is on disk (every `call` is written, with all before it, before
@@ -13,77 +13,18 @@ from __future__ import annotations
 import functools
 import itertools
 import os
-import threading
 import time
 from collections.abc import Callable, Iterable, Sequence
-from types import TracebackType
 from typing import Any, TypeVar
 
 from opossum_recorder.encoding import QuotedTexts, data_text
+from opossum_recorder.halves import Inner
 from opossum_recorder.holding import Holding
 from opossum_recorder.link import LinkSink
 from opossum_recorder.sink import Sink, sink_for
 from opossum_recorder.watchdog import Watchdog
 
 Function = TypeVar("Function", bound=Callable[..., Any])
-
-MOST_PENDING = 512
-"""Lines kept at most before they are written even without a call or an idle."""
-
-
-class _Thread(threading.local):
-    """What each thread is in the middle of."""
-
-    def __init__(self) -> None:
-        main = threading.current_thread() is threading.main_thread()
-        self.suffix = "}\n" if main else f',"th":{data_text(threading.current_thread().name)}}}\n'
-        self.calls: list[Call] = []
-
-
-class Call:
-    """One run of a listener, as a context: begins on creation, ends with `with`.
-
-    `changed()` counts what the listener changed.  Once it was asked (even with 0), the call's effect is
-    known: changes and sends together; before, it is unknown and stays out of the stream.
-    """
-
-    __slots__ = ("_calls", "_changes", "_recorder", "_sends", "id")
-
-    def __init__(self, recorder: Recorder, call_id: int, calls: list[Call]) -> None:
-        self._recorder = recorder
-        self.id = call_id
-        self._calls = calls
-        self._changes = -1
-        self._sends = 0
-
-    def changed(self, count: int = 1) -> None:
-        """Say that the listener changed `count` more things (0: it ran for nothing, so far)."""
-        self._changes = count if self._changes < 0 else self._changes + count
-
-    def sent_at_least(self) -> None:
-        """Say that nothing is known of the call but what it sent: if it sent, that is its effect."""
-        if self._changes < 0 and self._sends:
-            self._changes = 0
-
-    def __enter__(self) -> Call:
-        return self
-
-    def __exit__(
-        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
-    ) -> None:
-        recorder = self._recorder
-        try:
-            calls = self._calls
-            while calls and calls.pop() is not self:
-                pass
-            text = f',"eff":{self._changes + self._sends}' if self._changes >= 0 else ""
-            if error is not None:
-                text += f',"err":{data_text(f"{type(error).__name__}: {_shown(error)}")}'
-            recorder._append(
-                f'{{"k":"ret","t":{recorder._clock() - recorder._origin},"c":{self.id}{text}{recorder._thread.suffix}'
-            )
-        except Exception:
-            recorder._drop()
 
 
 class _FrameContext:
@@ -100,7 +41,7 @@ class _FrameContext:
             self._recorder.idle()
 
 
-class Recorder:
+class Recorder(Inner):
     """Writes one peer's stream.
 
     Args:
@@ -134,25 +75,16 @@ class Recorder:
         link: str = "",
         token: str = "",
     ) -> None:
-        self._clock = clock
-        self._origin = clock()
+        super().__init__(clock)
         self._quoted = QuotedTexts()
-        self._lines: list[str] = []
-        self._append = self._lines.append
-        self._thread = _Thread()
-        self._ids = {kind: itertools.count(1) for kind in "scbayw"}
-        self._send_ids, self._call_ids = self._ids["s"], self._ids["c"]
-        self._writing = threading.Lock()
-        self._closed = False
-        self._lost = 0
-        self.lost = 0
-        """Records dropped so far."""
+        self._ids = {kind: itertools.count(1) for kind in "bayw"}
         self.holding: Holding | None = None
         """What Opossum asks for over the link; None for a recorder that writes to a file, which cannot be held."""
         if sink is None and link:
             self.holding = Holding(self)
             sink = LinkSink(link, self.now_ns, self.holding.hear, self.holding.left)
         self._sink: Sink = sink if sink is not None else sink_for(path if path is not None else os.devnull)
+        self._attach(self._sink)
         head: dict[str, Any] = {"opossum": 1, "game": game, "peer": peer, "lang": "python", "pid": os.getpid()}
         head |= {"started": time.strftime("%Y-%m-%dT%H:%M:%SZ", time.gmtime())}
         optional: dict[str, Any] = {"engine": engine, "hz": hz, "phases": list(phases), "waits": list(waits)}
@@ -163,10 +95,6 @@ class Recorder:
         self._put("head", "".join(f',"{name}":{data_text(value)}' for name, value in head.items()))
         self.flush()
         self._watchdog = Watchdog(self, watch_after) if watch_after > 0 else None
-
-    def now_ns(self) -> int:
-        """Return the stream's time."""
-        return self._clock() - self._origin
 
     @property
     def frame_lasts_s(self) -> float:
@@ -184,7 +112,10 @@ class Recorder:
         """Begin frame `number`; used with `with`, it ends (`idle`) where the block ends."""
         try:
             told = f',"dt":{dt:.6g}' if dt is not None else ""
-            self._put("frame", f',"n":{number:d}{told}' if _finite(dt) else None)
+            if _finite(dt):
+                self._put("frame", f',"n":{number:d}{told}')
+            else:
+                self._drop()
         except Exception:
             self._drop()
         if self._watchdog is not None:
@@ -228,59 +159,6 @@ class Recorder:
             self._drop()
 
     # --- events --------------------------------------------------------------------------------
-
-    def send(self, ev: str, o: str = "", *, via: str = "", d: Any = None, **more: Any) -> int:
-        """Say that an event occurred; returns its id. The call it comes from is known by itself.
-
-        `more`: `at`, and by `via` what the stream names for it (`a`, `y`, `mark`, `pos`, `q`, `net`, `key`,
-        `edge`, `route`).
-        """
-        number = next(self._send_ids)
-        try:
-            thread, quoted, calls = self._thread, self._quoted, self._thread.calls
-            text = f',"o":{quoted[o]}' if o else ""
-            if calls:
-                calls[-1]._sends += 1
-                text += f',"c":{calls[-1].id}'
-            if via:
-                text += f',"via":{quoted[via]}'
-            if d is not None:
-                text += f',"d":{data_text(d)}'
-            if more:
-                text += self._fields(more)
-            self._append(
-                f'{{"k":"send","t":{self._clock() - self._origin},"s":{number},"ev":{quoted[ev]}{text}{thread.suffix}'
-            )
-        except Exception:
-            self._drop()
-        return number
-
-    def call(self, s: int, b: int | None, o: str, fn: str, at: str = "") -> Call:
-        """Say that a listener's function begins to run; used with `with`, it returns where the block ends."""
-        thread = self._thread
-        call = Call(self, next(self._call_ids), thread.calls)
-        try:
-            quoted = self._quoted
-            text = f',"at":{quoted[at]}{thread.suffix}' if at else thread.suffix
-            bound = f',"b":{b:d}' if b else ""
-            self._append(
-                f'{{"k":"call","t":{self._clock() - self._origin},"c":{call.id},"s":{s:d}{bound}'
-                f',"o":{quoted[o]},"fn":{quoted[fn]}{text}'
-            )
-            thread.calls.append(call)
-            self.flush()
-        except Exception:
-            self._drop()
-        return call
-
-    def changed(self, count: int = 1) -> None:
-        """Say that the running listener changed `count` things; see `Call.changed`."""
-        try:
-            calls = self._thread.calls
-            if calls:
-                calls[-1].changed(count)
-        except Exception:
-            self._drop()
 
     def listener(self, ev: str, o: str | Callable[..., str] = "", *, via: str = "") -> Callable[[Function], Function]:
         """Decorate a function so that every run of it is recorded as a call.
@@ -398,24 +276,11 @@ class Recorder:
         if self._watchdog is not None:
             self._watchdog.frame_began()
 
-    def current_call(self) -> int | None:
-        """Return the id of the call this thread is in, or None."""
-        calls = self._thread.calls
-        return calls[-1].id if calls else None
-
-    def main_thread_calls(self) -> list[Call]:
-        """Return the open calls of the thread that made the recorder (for the watchdog)."""
-        return self._main_calls
-
     # --- writing -----------------------------------------------------------------------------------
 
-    @functools.cached_property
-    def _main_calls(self) -> list[Call]:
-        return self._thread.calls
-
     def _caused(self, fields: dict[str, Any]) -> dict[str, Any]:
-        calls = self._thread.calls
-        return fields | {"c": calls[-1].id} if calls else fields
+        call = self.current_call()
+        return fields if call is None else fields | {"c": call}
 
     def _fields(self, fields: dict[str, Any]) -> str:
         parts = []
@@ -445,48 +310,10 @@ class Recorder:
             self._drop()
         return number
 
-    def _put(self, kind: str, fields: str | None) -> None:
-        """Append one line; lists append atomically, so threads need no lock here."""
-        if fields is None:
-            self._drop()
-            return
-        self._append(f'{{"k":"{kind}","t":{self._clock() - self._origin}{fields}{self._thread.suffix}')
-        if len(self._lines) > MOST_PENDING:
-            self.flush()
-
-    def _drop(self) -> None:
-        self.lost += 1
-        self._lost += 1
-
-    def _drop_line(self, line: str) -> None:
-        self._drop()
-
-    def flush(self) -> None:
-        """Hand all lines so far to the sink; if another thread is at it, leave it to that one.
-
-        That thread looks again before it leaves, so no line stays behind because of it.
-        """
-        while self._lines and self._writing.acquire(blocking=False):
-            try:
-                lines = self._lines
-                if self._lost and not self._closed:
-                    lost, self._lost = self._lost, 0
-                    lines.append(f'{{"k":"lost","t":{self._clock() - self._origin},"n":{lost}}}\n')
-                count = len(lines)
-                written = self._sink.write("".join(lines[:count]).encode())
-                del lines[:count]  # others may have appended meanwhile: theirs stay
-                if not written:
-                    self.lost += count
-                    self._lost += count
-            except Exception:
-                self._lines.clear()
-                self._drop()
-            finally:
-                self._writing.release()
-
     def close(self) -> None:
         """End the stream on purpose (`bye`); what is recorded afterwards is dropped."""
         if not self._closed:
+            self.flush()  # losses are told of before the end
             self._put("bye", "")
             self.abandon()
 
@@ -494,9 +321,7 @@ class Recorder:
         """Stop recording without `bye`: to a reader the game died here."""
         if self._watchdog is not None:
             self._watchdog.stop()
-        self.flush()
-        self._closed = True
-        self._append = self._drop_line
+        self._detach()
         self._sink.close()
 
     def __enter__(self) -> Recorder:
@@ -508,10 +333,3 @@ class Recorder:
 
 def _finite(value: float | None) -> bool:
     return value is None or (value == value and abs(value) != float("inf"))
-
-
-def _shown(error: BaseException) -> str:
-    try:
-        return str(error)[:500]
-    except Exception:
-        return "(its text cannot be shown)"

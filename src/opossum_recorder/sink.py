@@ -128,6 +128,17 @@ class MappedSink:
             self._torn = True
             return False
 
+    def lend(self) -> tuple[mmap.mmap, int] | None:
+        """Lend the window's memory, and say how much of it is used: the borrower writes lines into it from there on.
+
+        None where there is none, or where a torn line must be ended first.
+        """
+        return (self._map, self._used) if self._map is not None and not self._torn else None
+
+    def taken_back(self, used: int) -> None:
+        """Have the memory back, of which so much is used by now; the borrower has let go of it."""
+        self._used = used
+
     def close(self) -> None:
         """Cut what was not used and close the file."""
         if self._file is None:

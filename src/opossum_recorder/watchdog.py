@@ -27,7 +27,6 @@ class Watchdog:
         self._recorder = recorder
         self._after_s = after_s
         self._thread_id = threading.get_ident()
-        self._calls = recorder.main_thread_calls()
         self._since: float | None = None
         self._stopped = threading.Event()
         self._thread = threading.Thread(target=self._watch, name="opossum-watchdog", daemon=True)
@@ -68,5 +67,4 @@ class Watchdog:
                 continue
             told = since
             pause = min(pause * 1.5, LONGEST_PAUSE_S)
-            calls = self._calls
-            self._recorder.stuck(round(stuck_for, 3), stack_of(self._thread_id), calls[-1].id if calls else None)
+            self._recorder.stuck(round(stuck_for, 3), stack_of(self._thread_id), self._recorder.main_call())

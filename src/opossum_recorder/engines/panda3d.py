@@ -96,7 +96,11 @@ class PandaAdapter:
                     return effects.run(call, method, *args)
 
             run.__name__ = getattr(method, "__name__", "listener")
-            return accept(own, event, thing, run, list(extraArgs), persistent)
+            called = run
+            if persistent:
+                sample = effects.sample_of(method)
+                called = recorder.runner(sends, number, owner, function, place, method, sample, run)
+            return accept(own, event, thing, called, list(extraArgs), persistent)
 
         def recorded_ignore(own: Any, event: str, thing: Any) -> Any:
             number = binds.pop((event, id(thing)), None)

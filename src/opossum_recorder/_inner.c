@@ -1,0 +1,839 @@
+/* The recorder's inner half in C: what runs at every send, call and return.
+ *
+ * `inner.py` is the same in Python and says what each part means; where this file cannot be built, that one is used.
+ * A test holds the two against each other, line by line.
+ *
+ * A line is put together only when everything that needs Python (escaping a new text, a clock of the game's own) is
+ * done, so nothing comes between its time and its place in the stream.  It is copied straight into the mapped file
+ * where the sink lends its memory: then it survives the game's death without a system call.
+ */
+#define PY_SSIZE_T_CLEAN
+#include <Python.h>
+#include <structmember.h>
+#include <string.h>
+#include <time.h>
+
+#ifdef Py_GIL_DISABLED
+#error "written for an interpreter with a lock; inner.py is used instead"
+#endif
+
+#define MOST_PENDING 512
+#define MOST_TEXTS 50000
+#define ROOM 512 /* bytes of a line beside its texts */
+
+typedef struct Thread {
+	struct Thread *next;
+	uint64_t id; /* of the interpreter's thread state: never used twice */
+	struct Call **calls;
+	Py_ssize_t count, room;
+	char *suffix;
+	size_t suffix_length;
+} Thread;
+
+typedef struct {
+	PyObject_HEAD
+	PyObject *clock;  /* NULL: the monotonic clock */
+	PyObject *quoted; /* text -> JSON, bytes */
+	PyObject *sink;
+	PyObject *after_return;
+	Thread *threads, *main, *last;
+	Py_buffer memory;
+	size_t used;
+	char *pending, *line;
+	size_t pending_length, pending_room, line_room;
+	Py_ssize_t pending_lines;
+	long long pending_told; /* losses that pending lines tell of */
+	long long origin, lost, untold, sends, calls;
+	char lent, busy, closed, watched, waits;
+} Inner;
+
+typedef struct Call {
+	PyObject_HEAD
+	Inner *inner;
+	Thread *thread;
+	long long id, changes, sends;
+} Call;
+
+typedef struct {
+	PyObject_HEAD
+	long long count, next, unjudged;
+} Sample;
+
+typedef struct {
+	PyObject_HEAD
+	vectorcallfunc vectorcall;
+	Inner *inner;
+	PyObject *sends, *tail, *method, *slow, *name;
+	Sample *sample;
+} Runner;
+
+static PyObject *run(PyObject *, PyObject *const *, size_t, PyObject *);
+static PyTypeObject *call_type, *sample_type, *runner_type;
+static PyObject *quote, *data_text, *error_text, *thread_suffix, *perf_counter_ns;
+
+/* --- lines -------------------------------------------------------------------------------------------- */
+
+static char *put_text(char *at, const char *text, size_t length)
+{
+	memcpy(at, text, length);
+	return at + length;
+}
+#define PUT(at, literal) put_text(at, literal, sizeof(literal) - 1)
+
+static char *put_number(char *at, long long value)
+{
+	char digits[24];
+	int count = 0;
+	unsigned long long rest = value < 0 ? 0ULL - (unsigned long long)value : (unsigned long long)value;
+	do {
+		digits[count++] = (char)('0' + rest % 10);
+		rest /= 10;
+	} while (rest);
+	if (value < 0) *at++ = '-';
+	while (count) *at++ = digits[--count];
+	return at;
+}
+
+static char *put_bytes(char *at, PyObject *bytes)
+{
+	return put_text(at, PyBytes_AS_STRING(bytes), (size_t)PyBytes_GET_SIZE(bytes));
+}
+
+static int room_for(char **buffer, size_t *room, size_t wanted)
+{
+	if (wanted <= *room) return 0;
+	size_t larger = wanted + wanted / 2 + 4096;
+	char *grown = PyMem_RawRealloc(*buffer, larger);
+	if (!grown) {
+		PyErr_NoMemory();
+		return -1;
+	}
+	*buffer = grown;
+	*room = larger;
+	return 0;
+}
+
+static void drop(Inner *self)
+{
+	PyErr_Clear();
+	self->lost++;
+	self->untold++;
+}
+
+static int now(Inner *self, long long *t)
+{
+	if (self->clock) {
+		PyObject *value = PyObject_CallNoArgs(self->clock);
+		if (!value) return -1;
+		*t = PyLong_AsLongLong(value) - self->origin;
+		Py_DECREF(value);
+		return PyErr_Occurred() ? -1 : 0;
+	}
+	struct timespec moment;
+	clock_gettime(CLOCK_MONOTONIC, &moment);
+	*t = moment.tv_sec * 1000000000LL + moment.tv_nsec - self->origin;
+	return 0;
+}
+
+/* Take the sink's memory on loan, if it has any to lend. */
+static void borrow(Inner *self)
+{
+	PyObject *lent = PyObject_CallMethod(self->sink, "lend", NULL);
+	if (lent && PyTuple_Check(lent)
+		&& PyObject_GetBuffer(PyTuple_GET_ITEM(lent, 0), &self->memory, PyBUF_WRITABLE) == 0) {
+		self->used = (size_t)PyLong_AsSize_t(PyTuple_GET_ITEM(lent, 1));
+		self->lent = 1;
+	}
+	Py_XDECREF(lent);
+	PyErr_Clear(); /* a sink that lends nothing is given the lines */
+}
+
+static void give_back(Inner *self)
+{
+	if (!self->lent) return;
+	self->lent = 0;
+	PyBuffer_Release(&self->memory);
+	PyObject *result = PyObject_CallMethod(self->sink, "taken_back", "n", (Py_ssize_t)self->used);
+	Py_XDECREF(result);
+	PyErr_Clear();
+}
+
+/* Have the sink write lines itself; others' lines wait meanwhile. */
+static void hand_to_sink(Inner *self, const char *data, size_t length, Py_ssize_t lines, long long told)
+{
+	PyObject *bytes = PyBytes_FromStringAndSize(data, (Py_ssize_t)length);
+	self->busy = 1;
+	give_back(self);
+	PyObject *written = bytes ? PyObject_CallMethod(self->sink, "write", "O", bytes) : NULL;
+	if (!written || !PyObject_IsTrue(written)) {
+		self->lost += lines;
+		self->untold += lines + told;
+	}
+	Py_XDECREF(written);
+	Py_XDECREF(bytes);
+	PyErr_Clear();
+	if (!self->closed) borrow(self);
+	self->busy = 0;
+}
+
+static void flush(Inner *self)
+{
+	while (self->pending_length && !self->busy) {
+		char *data = self->pending;
+		size_t length = self->pending_length;
+		Py_ssize_t lines = self->pending_lines;
+		long long told = self->pending_told;
+		self->pending_told = 0;
+		self->pending = NULL;
+		self->pending_length = self->pending_room = 0;
+		self->pending_lines = 0;
+		hand_to_sink(self, data, length, lines, told);
+		PyMem_RawFree(data);
+	}
+}
+
+/* `told`: how many losses the line tells of; it is no record then, but to be told of again if it is lost itself. */
+static void emit_telling(Inner *self, const char *data, size_t length, long long told)
+{
+	if (self->closed) {
+		drop(self);
+		return;
+	}
+	if (self->lent && !self->busy) {
+		if (self->used + length <= (size_t)self->memory.len) {
+			memcpy((char *)self->memory.buf + self->used, data, length);
+			self->used += length;
+			return;
+		}
+		hand_to_sink(self, data, length, told ? 0 : 1, told);
+		flush(self);
+		return;
+	}
+	if (room_for(&self->pending, &self->pending_room, self->pending_length + length) < 0) {
+		drop(self);
+		return;
+	}
+	memcpy(self->pending + self->pending_length, data, length);
+	self->pending_length += length;
+	self->pending_told += told;
+	self->pending_lines += told ? 0 : 1;
+	if (self->pending_lines > MOST_PENDING) flush(self);
+}
+
+static void emit(Inner *self, const char *data, size_t length) { emit_telling(self, data, length, 0); }
+
+static void tell_lost(Inner *self, long long t)
+{
+	if (!self->untold || self->closed || self->busy) return;
+	char line[96], *at = PUT(line, "{\"k\":\"lost\",\"t\":");
+	at = put_number(at, t);
+	at = PUT(at, ",\"n\":");
+	at = put_number(at, self->untold);
+	at = PUT(at, "}\n");
+	long long told = self->untold;
+	self->untold = 0;
+	emit_telling(self, line, (size_t)(at - line), told);
+}
+
+/* --- texts and threads ---------------------------------------------------------------------------------- */
+
+/* A new reference to a text's JSON as bytes. */
+static PyObject *quoted_text(Inner *self, PyObject *text)
+{
+	if (PyUnicode_CheckExact(text)) {
+		PyObject *known = PyDict_GetItemWithError(self->quoted, text);
+		if (known) return Py_NewRef(known);
+		if (PyErr_Occurred()) return NULL;
+	} else if (PyObject_Hash(text) == -1)
+		return NULL; /* lists and the like are no names */
+	PyObject *made = PyObject_CallOneArg(quote, text);
+	PyObject *bytes = made ? PyUnicode_AsASCIIString(made) : NULL;
+	Py_XDECREF(made);
+	if (bytes && PyUnicode_CheckExact(text)) {
+		if (PyDict_GET_SIZE(self->quoted) >= MOST_TEXTS) PyDict_Clear(self->quoted);
+		if (PyDict_SetItem(self->quoted, text, bytes) < 0) Py_CLEAR(bytes);
+	}
+	return bytes;
+}
+
+static PyObject *plain_bytes(PyObject *text)
+{
+	PyObject *bytes = text && PyUnicode_Check(text) ? PyUnicode_AsUTF8String(text) : NULL;
+	if (!bytes && !PyErr_Occurred()) PyErr_SetString(PyExc_TypeError, "a text is needed");
+	return bytes;
+}
+
+static Thread *this_thread(Inner *self)
+{
+	uint64_t id = PyThreadState_GetID(PyThreadState_Get());
+	if (self->last && self->last->id == id) return self->last;
+	for (Thread *thread = self->threads; thread; thread = thread->next)
+		if (thread->id == id) return self->last = thread;
+	PyObject *suffix = PyObject_CallNoArgs(thread_suffix);
+	PyObject *bytes = plain_bytes(suffix);
+	Py_XDECREF(suffix);
+	Thread *thread = bytes ? PyMem_RawCalloc(1, sizeof(Thread)) : NULL;
+	char *text = thread ? PyMem_RawMalloc((size_t)PyBytes_GET_SIZE(bytes)) : NULL;
+	if (!text) {
+		PyMem_RawFree(thread);
+		Py_XDECREF(bytes);
+		return NULL;
+	}
+	thread->suffix_length = (size_t)PyBytes_GET_SIZE(bytes);
+	thread->suffix = memcpy(text, PyBytes_AS_STRING(bytes), thread->suffix_length);
+	thread->id = id;
+	thread->next = self->threads;
+	Py_DECREF(bytes);
+	return self->last = self->threads = thread;
+}
+
+static int push(Thread *thread, Call *call)
+{
+	if (thread->count == thread->room) {
+		Py_ssize_t room = thread->room ? 2 * thread->room : 16;
+		Call **calls = PyMem_RawRealloc(thread->calls, (size_t)room * sizeof(Call *));
+		if (!calls) {
+			PyErr_NoMemory();
+			return -1;
+		}
+		thread->calls = calls;
+		thread->room = room;
+	}
+	thread->calls[thread->count++] = (Call *)Py_NewRef((PyObject *)call);
+	return 0;
+}
+
+static void pop_to(Thread *thread, Call *call)
+{
+	int found = 0;
+	while (thread->count && !found) {
+		Call *last = thread->calls[--thread->count];
+		found = last == call;
+		Py_DECREF((PyObject *)last);
+	}
+}
+
+/* --- the records ---------------------------------------------------------------------------------------- */
+
+static Call *new_call(Inner *self, Thread *thread)
+{
+	Call *call = PyObject_New(Call, call_type);
+	if (!call) return NULL;
+	call->inner = (Inner *)Py_NewRef((PyObject *)self);
+	call->thread = thread;
+	call->id = ++self->calls;
+	call->changes = -1;
+	call->sends = 0;
+	return call;
+}
+
+/* `tail` is all that follows the send's number: who is called. */
+static int begin_call(Inner *self, Call *call, long long s, const char *tail, size_t tail_length)
+{
+	Thread *thread = call->thread;
+	long long t;
+	if (!thread || now(self, &t) < 0
+		|| room_for(&self->line, &self->line_room, tail_length + thread->suffix_length + ROOM) < 0)
+		return -1;
+	tell_lost(self, t);
+	char *at = PUT(self->line, "{\"k\":\"call\",\"t\":");
+	at = put_number(at, t);
+	at = PUT(at, ",\"c\":");
+	at = put_number(at, call->id);
+	at = PUT(at, ",\"s\":");
+	at = put_number(at, s);
+	at = put_text(at, tail, tail_length);
+	at = put_text(at, thread->suffix, thread->suffix_length);
+	emit(self, self->line, (size_t)(at - self->line));
+	return push(thread, call);
+}
+
+static void end_call(Inner *self, Call *call, PyObject *error)
+{
+	Thread *thread = call->thread;
+	PyObject *told = NULL;
+	long long t;
+	if (thread) pop_to(thread, call);
+	if (error && error != Py_None) {
+		PyObject *text = PyObject_CallOneArg(error_text, error);
+		told = plain_bytes(text);
+		Py_XDECREF(text);
+	}
+	size_t length = told ? (size_t)PyBytes_GET_SIZE(told) : 0;
+	if (PyErr_Occurred() || !thread || now(self, &t) < 0
+		|| room_for(&self->line, &self->line_room, length + thread->suffix_length + ROOM) < 0)
+		drop(self);
+	else {
+		tell_lost(self, t);
+		char *at = PUT(self->line, "{\"k\":\"ret\",\"t\":");
+		at = put_number(at, t);
+		at = PUT(at, ",\"c\":");
+		at = put_number(at, call->id);
+		if (call->changes >= 0) {
+			at = PUT(at, ",\"eff\":");
+			at = put_number(at, call->changes + call->sends);
+		}
+		if (told) at = put_bytes(at, told);
+		at = put_text(at, thread->suffix, thread->suffix_length);
+		emit(self, self->line, (size_t)(at - self->line));
+	}
+	Py_XDECREF(told);
+}
+
+static PyObject *inner_put(Inner *self, PyObject *const *args, Py_ssize_t count)
+{
+	PyObject *kind = count == 2 ? plain_bytes(args[0]) : NULL;
+	PyObject *fields = kind ? plain_bytes(args[1]) : NULL;
+	Thread *thread = fields ? this_thread(self) : NULL;
+	long long t;
+	if (!thread || now(self, &t) < 0
+		|| room_for(&self->line, &self->line_room,
+			   (size_t)(PyBytes_GET_SIZE(kind) + PyBytes_GET_SIZE(fields)) + thread->suffix_length + ROOM) < 0)
+		drop(self);
+	else {
+		tell_lost(self, t);
+		char *at = PUT(self->line, "{\"k\":\"");
+		at = put_bytes(at, kind);
+		at = PUT(at, "\",\"t\":");
+		at = put_number(at, t);
+		at = put_bytes(at, fields);
+		at = put_text(at, thread->suffix, thread->suffix_length);
+		emit(self, self->line, (size_t)(at - self->line));
+	}
+	Py_XDECREF(kind);
+	Py_XDECREF(fields);
+	Py_RETURN_NONE;
+}
+
+/* Sort arguments given by place or by name into `found`, whose names are `names`; others go to `more`, if there is one. */
+static int sorted_arguments(PyObject *const *args, Py_ssize_t count, PyObject *keywords, const char *const *names,
+	Py_ssize_t by_place, Py_ssize_t known, PyObject **found, PyObject **more)
+{
+	if (count > by_place) {
+		PyErr_SetString(PyExc_TypeError, "too many arguments");
+		return -1;
+	}
+	for (Py_ssize_t place = 0; place < count; place++) found[place] = args[place];
+	for (Py_ssize_t index = 0; keywords && index < PyTuple_GET_SIZE(keywords); index++) {
+		PyObject *name = PyTuple_GET_ITEM(keywords, index), *value = args[count + index];
+		Py_ssize_t place = 0;
+		while (place < known && PyUnicode_CompareWithASCIIString(name, names[place])) place++;
+		if (place < known && !found[place])
+			found[place] = value;
+		else if (place < known || !more) {
+			PyErr_Format(PyExc_TypeError, "unexpected argument %R", name);
+			return -1;
+		} else if ((!*more && !(*more = PyDict_New())) || PyDict_SetItem(*more, name, value) < 0)
+			return -1;
+	}
+	return 0;
+}
+
+static int is_something(PyObject *text)
+{
+	if (!text || text == Py_None) return 0;
+	return PyUnicode_Check(text) ? PyUnicode_GET_LENGTH(text) > 0 : PyObject_IsTrue(text);
+}
+
+static PyObject *inner_send(Inner *self, PyObject *const *args, Py_ssize_t count, PyObject *keywords)
+{
+	static const char *const names[] = {"ev", "o", "via", "d"};
+	PyObject *found[4] = {NULL}, *more = NULL, *texts[5] = {NULL};
+	if (sorted_arguments(args, count, keywords, names, 2, 4, found, &more) < 0 || !found[0]) {
+		Py_XDECREF(more);
+		if (!PyErr_Occurred()) PyErr_SetString(PyExc_TypeError, "an event is needed");
+		return NULL;
+	}
+	long long number = ++self->sends, t;
+	Thread *thread = this_thread(self);
+	Call *cause = thread && thread->count ? thread->calls[thread->count - 1] : NULL;
+	if (cause) cause->sends++;
+	int failed = !thread || !(texts[0] = quoted_text(self, found[0]));
+	if (!failed && is_something(found[1])) failed = !(texts[1] = quoted_text(self, found[1]));
+	if (!failed && is_something(found[2])) failed = !(texts[2] = quoted_text(self, found[2]));
+	if (!failed && found[3] && found[3] != Py_None) {
+		PyObject *text = PyObject_CallOneArg(data_text, found[3]);
+		failed = !(texts[3] = plain_bytes(text));
+		Py_XDECREF(text);
+	}
+	if (!failed && more) {
+		PyObject *text = PyObject_CallMethod((PyObject *)self, "_fields", "O", more);
+		failed = !(texts[4] = plain_bytes(text));
+		Py_XDECREF(text);
+	}
+	size_t length = 0;
+	for (int index = 0; index < 5; index++) length += texts[index] ? (size_t)PyBytes_GET_SIZE(texts[index]) : 0;
+	if (failed || PyErr_Occurred() || now(self, &t) < 0
+		|| room_for(&self->line, &self->line_room, length + thread->suffix_length + ROOM) < 0)
+		drop(self);
+	else {
+		tell_lost(self, t);
+		char *at = PUT(self->line, "{\"k\":\"send\",\"t\":");
+		at = put_number(at, t);
+		at = PUT(at, ",\"s\":");
+		at = put_number(at, number);
+		at = PUT(at, ",\"ev\":");
+		at = put_bytes(at, texts[0]);
+		if (texts[1]) at = put_bytes(PUT(at, ",\"o\":"), texts[1]);
+		if (cause) at = put_number(PUT(at, ",\"c\":"), cause->id);
+		if (texts[2]) at = put_bytes(PUT(at, ",\"via\":"), texts[2]);
+		if (texts[3]) at = put_bytes(PUT(at, ",\"d\":"), texts[3]);
+		if (texts[4]) at = put_bytes(at, texts[4]);
+		at = put_text(at, thread->suffix, thread->suffix_length);
+		emit(self, self->line, (size_t)(at - self->line));
+	}
+	for (int index = 0; index < 5; index++) Py_XDECREF(texts[index]);
+	Py_XDECREF(more);
+	return PyLong_FromLongLong(number);
+}
+
+/* What follows a call's send in its line, as bytes: listener, owner, function, place. */
+static PyObject *tail_of(Inner *self, PyObject *b, PyObject *o, PyObject *fn, PyObject *at_place)
+{
+	long long bound = b && PyObject_IsTrue(b) == 1 ? PyLong_AsLongLong(b) : 0;
+	PyObject *owner = PyErr_Occurred() ? NULL : quoted_text(self, o), *function = owner ? quoted_text(self, fn) : NULL;
+	PyObject *place = NULL, *tail = NULL;
+	if (function && is_something(at_place)) place = quoted_text(self, at_place);
+	if (function && !PyErr_Occurred()) {
+		size_t length = (size_t)(PyBytes_GET_SIZE(owner) + PyBytes_GET_SIZE(function));
+		tail = PyBytes_FromStringAndSize(NULL, (Py_ssize_t)(length + (place ? (size_t)PyBytes_GET_SIZE(place) : 0) + 64));
+	}
+	if (tail) {
+		char *start = PyBytes_AS_STRING(tail), *at = start;
+		if (bound) at = put_number(PUT(at, ",\"b\":"), bound);
+		at = put_bytes(PUT(at, ",\"o\":"), owner);
+		at = put_bytes(PUT(at, ",\"fn\":"), function);
+		if (place) at = put_bytes(PUT(at, ",\"at\":"), place);
+		_PyBytes_Resize(&tail, at - start);
+	}
+	Py_XDECREF(owner);
+	Py_XDECREF(function);
+	Py_XDECREF(place);
+	return tail;
+}
+
+static PyObject *inner_call(Inner *self, PyObject *const *args, Py_ssize_t count, PyObject *keywords)
+{
+	static const char *const names[] = {"s", "b", "o", "fn", "at"};
+	PyObject *found[5] = {NULL};
+	if (sorted_arguments(args, count, keywords, names, 5, 5, found, NULL) < 0) return NULL;
+	if (!found[0] || !found[1] || !found[2] || !found[3]) {
+		PyErr_SetString(PyExc_TypeError, "a send, a listener or None, an owner and a function are needed");
+		return NULL;
+	}
+	Call *call = new_call(self, this_thread(self));
+	if (!call) return NULL;
+	PyObject *tail = PyErr_Occurred() ? NULL : tail_of(self, found[1], found[2], found[3], found[4]);
+	long long s = tail ? PyLong_AsLongLong(found[0]) : 0;
+	if (!tail || PyErr_Occurred()
+		|| begin_call(self, call, s, PyBytes_AS_STRING(tail), (size_t)PyBytes_GET_SIZE(tail)) < 0)
+		drop(self);
+	Py_XDECREF(tail);
+	if (!self->waits) flush(self);
+	return (PyObject *)call;
+}
+
+static PyObject *inner_changed(Inner *self, PyObject *const *args, Py_ssize_t count)
+{
+	Thread *thread = this_thread(self);
+	long long changes = count ? PyLong_AsLongLong(args[0]) : 1;
+	if (!thread || PyErr_Occurred())
+		drop(self);
+	else if (thread->count) {
+		Call *call = thread->calls[thread->count - 1];
+		call->changes = call->changes < 0 ? changes : call->changes + changes;
+	}
+	Py_RETURN_NONE;
+}
+
+static PyObject *top_of(Thread *thread)
+{
+	if (thread && thread->count) return PyLong_FromLongLong(thread->calls[thread->count - 1]->id);
+	PyErr_Clear();
+	Py_RETURN_NONE;
+}
+
+static PyObject *inner_current_call(Inner *self, PyObject *nothing) { return top_of(this_thread(self)); }
+static PyObject *inner_main_call(Inner *self, PyObject *nothing) { return top_of(self->main); }
+
+static PyObject *inner_now_ns(Inner *self, PyObject *nothing)
+{
+	long long t;
+	return now(self, &t) < 0 ? NULL : PyLong_FromLongLong(t);
+}
+
+static PyObject *inner_flush(Inner *self, PyObject *nothing)
+{
+	flush(self);
+	Py_RETURN_NONE;
+}
+
+static PyObject *inner_drop(Inner *self, PyObject *nothing)
+{
+	drop(self);
+	Py_RETURN_NONE;
+}
+
+static PyObject *inner_attach(Inner *self, PyObject *sink)
+{
+	Py_XSETREF(self->sink, Py_NewRef(sink));
+	PyObject *at_once = PyObject_GetAttrString(sink, "at_once");
+	self->waits = at_once == Py_False;
+	Py_XDECREF(at_once);
+	PyErr_Clear();
+	borrow(self);
+	Py_RETURN_NONE;
+}
+
+static PyObject *inner_detach(Inner *self, PyObject *nothing)
+{
+	flush(self);
+	self->closed = 1;
+	give_back(self);
+	Py_RETURN_NONE;
+}
+
+static PyObject *inner_runner(Inner *self, PyObject *const *args, Py_ssize_t count)
+{
+	if (count != 8 || !PyList_Check(args[0]) || !Py_IS_TYPE(args[6], sample_type)) {
+		PyErr_SetString(PyExc_TypeError, "sends, b, o, fn, at, method, sample and the slow way are needed");
+		return NULL;
+	}
+	PyObject *tail = tail_of(self, args[1], args[2], args[3], args[4]);
+	Runner *runner = tail ? PyObject_GC_New(Runner, runner_type) : NULL;
+	if (!runner) {
+		Py_XDECREF(tail);
+		return NULL;
+	}
+	runner->vectorcall = run;
+	runner->inner = (Inner *)Py_NewRef((PyObject *)self);
+	runner->sends = Py_NewRef(args[0]);
+	runner->tail = tail;
+	runner->method = Py_NewRef(args[5]);
+	runner->sample = (Sample *)Py_NewRef(args[6]);
+	runner->slow = Py_NewRef(args[7]);
+	runner->name = PyObject_GetAttrString(args[5], "__name__");
+	if (!runner->name) {
+		PyErr_Clear();
+		runner->name = PyUnicode_FromString("listener");
+	}
+	PyObject_GC_Track((PyObject *)runner);
+	return (PyObject *)runner;
+}
+
+static int inner_init(Inner *self, PyObject *args, PyObject *keywords)
+{
+	PyObject *clock;
+	if (!PyArg_ParseTuple(args, "O", &clock)) return -1;
+	if (clock != perf_counter_ns) Py_XSETREF(self->clock, Py_NewRef(clock));
+	Py_XSETREF(self->quoted, PyDict_New());
+	if (!self->quoted || now(self, &self->origin) < 0) return -1;
+	self->main = this_thread(self);
+	return self->main ? 0 : -1;
+}
+
+static void inner_dealloc(Inner *self)
+{
+	PyTypeObject *type = Py_TYPE(self);
+	if (self->lent) PyBuffer_Release(&self->memory);
+	while (self->threads) {
+		Thread *thread = self->threads;
+		self->threads = thread->next;
+		while (thread->count) Py_DECREF((PyObject *)thread->calls[--thread->count]);
+		PyMem_RawFree(thread->calls);
+		PyMem_RawFree(thread->suffix);
+		PyMem_RawFree(thread);
+	}
+	PyMem_RawFree(self->pending);
+	PyMem_RawFree(self->line);
+	Py_XDECREF(self->clock);
+	Py_XDECREF(self->quoted);
+	Py_XDECREF(self->sink);
+	Py_XDECREF(self->after_return);
+	type->tp_free((PyObject *)self);
+	Py_DECREF(type);
+}
+
+/* --- calls ---------------------------------------------------------------------------------------------- */
+
+static PyObject *call_changed(Call *self, PyObject *const *args, Py_ssize_t count, PyObject *keywords)
+{
+	static const char *const names[] = {"count"};
+	PyObject *found[1] = {NULL};
+	if (sorted_arguments(args, count, keywords, names, 1, 1, found, NULL) < 0) return NULL;
+	long long changes = found[0] ? PyLong_AsLongLong(found[0]) : 1;
+	if (PyErr_Occurred()) return NULL;
+	self->changes = self->changes < 0 ? changes : self->changes + changes;
+	Py_RETURN_NONE;
+}
+
+static PyObject *call_sent_at_least(Call *self, PyObject *nothing)
+{
+	if (self->changes < 0 && self->sends) self->changes = 0;
+	Py_RETURN_NONE;
+}
+
+static PyObject *call_enter(PyObject *self, PyObject *nothing) { return Py_NewRef(self); }
+
+static PyObject *call_exit(Call *self, PyObject *const *args, Py_ssize_t count)
+{
+	end_call(self->inner, self, count > 1 ? args[1] : NULL);
+	if (self->inner->after_return && self->inner->after_return != Py_None) {
+		PyObject *result = PyObject_CallOneArg(self->inner->after_return, (PyObject *)self);
+		if (!result) drop(self->inner);
+		Py_XDECREF(result);
+	}
+	Py_RETURN_NONE;
+}
+
+static void call_dealloc(Call *self)
+{
+	PyTypeObject *type = Py_TYPE(self);
+	Py_DECREF((PyObject *)self->inner);
+	PyObject_Free(self);
+	Py_DECREF(type);
+}
+
+/* --- runners -------------------------------------------------------------------------------------------- */
+
+static PyObject *run(PyObject *callable, PyObject *const *args, size_t count, PyObject *keywords)
+{
+	Runner *self = (Runner *)callable;
+	Inner *inner = self->inner;
+	Sample *sample = self->sample;
+	if (inner->watched || sample->count + 1 >= sample->next) return PyObject_Vectorcall(self->slow, args, count, keywords);
+	sample->count++;
+	Call *call = new_call(inner, this_thread(inner));
+	if (!call) return NULL;
+	Py_ssize_t deep = PyList_GET_SIZE(self->sends);
+	long long s = deep ? PyLong_AsLongLong(PyList_GET_ITEM(self->sends, deep - 1)) : 0;
+	if (PyErr_Occurred()
+		|| begin_call(inner, call, s, PyBytes_AS_STRING(self->tail), (size_t)PyBytes_GET_SIZE(self->tail)) < 0)
+		drop(inner);
+	if (!inner->waits) flush(inner);
+	PyObject *result = PyObject_Vectorcall(self->method, args, count, keywords);
+	if (result)
+		end_call(inner, call, NULL);
+	else {
+		PyObject *kind, *error, *trace;
+		PyErr_Fetch(&kind, &error, &trace);
+		PyErr_NormalizeException(&kind, &error, &trace);
+		end_call(inner, call, error);
+		PyErr_Restore(kind, error, trace);
+	}
+	Py_DECREF((PyObject *)call);
+	return result;
+}
+
+static int runner_traverse(Runner *self, visitproc visit, void *arg)
+{
+	Py_VISIT(Py_TYPE(self));
+	Py_VISIT((PyObject *)self->inner);
+	Py_VISIT(self->sends);
+	Py_VISIT(self->method);
+	Py_VISIT(self->slow);
+	return 0;
+}
+
+static int runner_clear(Runner *self)
+{
+	Py_CLEAR(self->sends);
+	Py_CLEAR(self->method);
+	Py_CLEAR(self->slow);
+	return 0;
+}
+
+static void runner_dealloc(Runner *self)
+{
+	PyTypeObject *type = Py_TYPE(self);
+	PyObject_GC_UnTrack((PyObject *)self);
+	runner_clear(self);
+	Py_XDECREF((PyObject *)self->inner);
+	Py_XDECREF((PyObject *)self->sample);
+	Py_XDECREF(self->tail);
+	Py_XDECREF(self->name);
+	PyObject_GC_Del(self);
+	Py_DECREF(type);
+}
+
+static int sample_init(Sample *self, PyObject *args, PyObject *keywords)
+{
+	return PyArg_ParseTuple(args, "L", &self->next) ? 0 : -1;
+}
+
+/* --- the module ----------------------------------------------------------------------------------------- */
+
+#define KEYED METH_FASTCALL | METH_KEYWORDS
+#define METHOD(name, function, flags) {name, (PyCFunction)(void (*)(void))function, flags, NULL}
+
+static PyMethodDef inner_methods[] = {
+	METHOD("send", inner_send, KEYED), METHOD("call", inner_call, KEYED),
+	METHOD("changed", inner_changed, METH_FASTCALL), METHOD("current_call", inner_current_call, METH_NOARGS),
+	METHOD("main_call", inner_main_call, METH_NOARGS), METHOD("now_ns", inner_now_ns, METH_NOARGS),
+	METHOD("flush", inner_flush, METH_NOARGS), METHOD("runner", inner_runner, METH_FASTCALL),
+	METHOD("_put", inner_put, METH_FASTCALL), METHOD("_drop", inner_drop, METH_NOARGS),
+	METHOD("_attach", inner_attach, METH_O), METHOD("_detach", inner_detach, METH_NOARGS), {NULL}};
+static PyMemberDef inner_members[] = {
+	{"lost", T_LONGLONG, offsetof(Inner, lost), 0, NULL}, {"_origin", T_LONGLONG, offsetof(Inner, origin), 0, NULL},
+	{"_watched", T_BOOL, offsetof(Inner, watched), 0, NULL}, {"_closed", T_BOOL, offsetof(Inner, closed), READONLY, NULL},
+	{"_after_return", T_OBJECT, offsetof(Inner, after_return), 0, NULL}, {NULL}};
+static PyType_Slot inner_slots[] = {{Py_tp_methods, inner_methods}, {Py_tp_members, inner_members},
+	{Py_tp_init, inner_init}, {Py_tp_new, PyType_GenericNew}, {Py_tp_dealloc, inner_dealloc}, {0, NULL}};
+static PyType_Spec inner_spec = {
+	"opossum_recorder._inner.Inner", sizeof(Inner), 0, Py_TPFLAGS_DEFAULT | Py_TPFLAGS_BASETYPE, inner_slots};
+
+static PyMethodDef call_methods[] = {
+	METHOD("changed", call_changed, KEYED), METHOD("sent_at_least", call_sent_at_least, METH_NOARGS),
+	METHOD("__enter__", call_enter, METH_NOARGS), METHOD("__exit__", call_exit, METH_FASTCALL), {NULL}};
+static PyMemberDef call_members[] = {{"id", T_LONGLONG, offsetof(Call, id), READONLY, NULL}, {NULL}};
+static PyType_Slot call_slots[] = {
+	{Py_tp_methods, call_methods}, {Py_tp_members, call_members}, {Py_tp_dealloc, call_dealloc}, {0, NULL}};
+static PyType_Spec call_spec = {"opossum_recorder._inner.Call", sizeof(Call), 0,
+	Py_TPFLAGS_DEFAULT | Py_TPFLAGS_DISALLOW_INSTANTIATION, call_slots};
+
+static PyMemberDef sample_members[] = {
+	{"count", T_LONGLONG, offsetof(Sample, count), 0, NULL}, {"next", T_LONGLONG, offsetof(Sample, next), 0, NULL},
+	{"unjudged", T_LONGLONG, offsetof(Sample, unjudged), 0, NULL}, {NULL}};
+static PyType_Slot sample_slots[] = {
+	{Py_tp_members, sample_members}, {Py_tp_init, sample_init}, {Py_tp_new, PyType_GenericNew}, {0, NULL}};
+static PyType_Spec sample_spec = {"opossum_recorder._inner.Sample", sizeof(Sample), 0, Py_TPFLAGS_DEFAULT, sample_slots};
+
+static PyMemberDef runner_members[] = {{"__name__", T_OBJECT, offsetof(Runner, name), 0, NULL},
+	{"__wrapped__", T_OBJECT, offsetof(Runner, method), READONLY, NULL},
+	{"__vectorcalloffset__", T_PYSSIZET, offsetof(Runner, vectorcall), READONLY, NULL}, {NULL}};
+static PyType_Slot runner_slots[] = {{Py_tp_members, runner_members}, {Py_tp_call, PyVectorcall_Call},
+	{Py_tp_traverse, runner_traverse}, {Py_tp_clear, runner_clear}, {Py_tp_dealloc, runner_dealloc}, {0, NULL}};
+static PyType_Spec runner_spec = {"opossum_recorder._inner.Runner", sizeof(Runner), 0,
+	Py_TPFLAGS_DEFAULT | Py_TPFLAGS_HAVE_GC | Py_TPFLAGS_HAVE_VECTORCALL | Py_TPFLAGS_DISALLOW_INSTANTIATION,
+	runner_slots};
+
+static PyObject *taken_from(const char *module, const char *name)
+{
+	PyObject *from = PyImport_ImportModule(module), *value = from ? PyObject_GetAttrString(from, name) : NULL;
+	Py_XDECREF(from);
+	return value;
+}
+
+static struct PyModuleDef module = {PyModuleDef_HEAD_INIT, "opossum_recorder._inner", NULL, -1, NULL};
+
+PyMODINIT_FUNC PyInit__inner(void)
+{
+	PyObject *made = PyModule_Create(&module), *inner_type = NULL;
+	if (!made) return NULL;
+	quote = taken_from("opossum_recorder.encoding", "quoted");
+	data_text = taken_from("opossum_recorder.encoding", "data_text");
+	error_text = taken_from("opossum_recorder.encoding", "error_text");
+	thread_suffix = taken_from("opossum_recorder.encoding", "thread_suffix");
+	perf_counter_ns = taken_from("time", "perf_counter_ns");
+	inner_type = PyType_FromSpec(&inner_spec);
+	call_type = (PyTypeObject *)PyType_FromSpec(&call_spec);
+	sample_type = (PyTypeObject *)PyType_FromSpec(&sample_spec);
+	runner_type = (PyTypeObject *)PyType_FromSpec(&runner_spec);
+	if (PyErr_Occurred() || PyModule_AddObjectRef(made, "Inner", inner_type) < 0
+		|| PyModule_AddObjectRef(made, "Call", (PyObject *)call_type) < 0
+		|| PyModule_AddObjectRef(made, "Sample", (PyObject *)sample_type) < 0) {
+		Py_DECREF(made);
+		return NULL;
+	}
+	return made;
+}
