@@ -146,7 +146,7 @@ def panda(table: Any) -> None:
         game = [sys.executable, str(script), str(CALLS_A_FRAME)]
         out = str(Path(folder) / "a.take")
         record = [sys.executable, "-m", "opossum_commands", "record", "--force", "--out", out, "--", *game]
-        pairs = [(median_of(record, 1), median_of(game, 1)) for _ in range(3)]
+        pairs = [(median_of(record, 1), median_of(game, 1)) for _ in range(9)]
         pure = median_of(record, 1, pure=True)
     ratio = statistics.median(a / b for a, b in pairs)
     recorded, plain = (statistics.median(values) for values in zip(*pairs, strict=True))

@@ -92,14 +92,14 @@ class PandaAdapter:
                 if not persistent and binds.get(key) == number:
                     del binds[key]
                     recorder.unbind(number)
-                with recorder.call(sends[-1] if sends else 0, number, owner, function, place) as call:
+                with recorder.call(sends[-1] if sends else 0, number, owner, function) as call:
                     return effects.run(call, method, *args)
 
             run.__name__ = getattr(method, "__name__", "listener")
             called = run
             if persistent:
                 sample = effects.sample_of(method)
-                called = recorder.runner(sends, number, owner, function, place, method, sample, run)
+                called = recorder.runner(sends, number, owner, function, "", method, sample, run)
             return accept(own, event, thing, called, list(extraArgs), persistent)
 
         def recorded_ignore(own: Any, event: str, thing: Any) -> Any:
