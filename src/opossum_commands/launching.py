@@ -43,7 +43,7 @@ def python_launch(stream: str, command: tuple[str, ...]) -> Launch:
     return Launch(name, run, {"PYTHONPATH": path})
 
 
-def love_launch(stream: Path, game: str, arguments: tuple[str, ...], folder: Path) -> Launch:
+def love_launch(stream: str, game: str, arguments: tuple[str, ...], folder: Path) -> Launch:
     """Run a LÖVE game through an overlay: links to all its files, and a main of ours that runs the game's."""
     source = _game_folder(game, "main.lua", "LÖVE")
     program = _program(("love",), "LÖVE", "love")
@@ -61,7 +61,7 @@ def love_launch(stream: Path, game: str, arguments: tuple[str, ...], folder: Pat
         f'\treturn assert(loadstring(assert(love.filesystem.read("{RUN_BY_US}")), "@main.lua"))(...)\n'
         "end, unpack(arguments))\n"
     )
-    return Launch(source.name, [program, str(overlay), *arguments], {STREAM_VARIABLE: str(stream.resolve())})
+    return Launch(source.name, [program, str(overlay), *arguments], {STREAM_VARIABLE: stream})
 
 
 def godot_launch(port: int, game: str, arguments: tuple[str, ...], folder: Path) -> Launch:

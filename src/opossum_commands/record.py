@@ -73,7 +73,7 @@ def record(
         if godot is not None:
             status = _run_linked(stream, lambda port: godot_launch(port, godot, command, Path(folder)))
         elif love is not None:
-            status = _run(love_launch(stream, love, command, Path(folder)))
+            status = _run(love_launch(str(stream.resolve()), love, command, Path(folder)))
         else:
             status = _run(python_launch(str(stream), command))
     if not stream.exists():
@@ -102,13 +102,13 @@ def _record_to(link: str, love: str | None, godot: str | None, command: tuple[st
     host, _, port = link.rpartition(":")
     if not port.isdigit() or not 0 < int(port) < 65536:
         raise CommandError(f"--link {link}: give HOST:PORT, such as 127.0.0.1:47533.")
-    if love is not None:
-        raise CommandError("a LÖVE game cannot send over the link; leave --link out.")
     if godot is not None and host not in ("", "127.0.0.1", "localhost"):
         raise CommandError("a Godot game can only send to this machine; give --link 127.0.0.1:PORT.")
     with tempfile.TemporaryDirectory(prefix="opossum-") as folder:
         if godot is not None:
             status = _run(godot_launch(int(port), godot, command, Path(folder)))
+        elif love is not None:
+            status = _run(love_launch(f"link:{link}", love, command, Path(folder)))
         else:
             status = _run(python_launch(f"link:{link}", command))
     return status if status >= 0 else 128 - status

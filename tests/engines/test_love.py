@@ -2,13 +2,21 @@
 
 from __future__ import annotations
 
+import os
+import signal
+import subprocess
+import sys
+import time
 from collections import Counter
+from pathlib import Path
 
 import pytest
 from playing import EXAMPLES, causes, killed, needs, recorded
 
 from opossum.findings.examine import examine
+from opossum.live.listener import Listener
 from opossum.take.checks import check_take
+from opossum.take.opening import open_any
 from opossum.take.take import Take
 
 pytestmark = needs("love", "love")
@@ -106,3 +114,60 @@ def test_a_run_of_the_games_own_turns_once_a_frame(tmp_path):
 
     assert take.game_frames == 30 and take.closed(0) and causes(take) == []
     assert len(take.calls_by_frame.rows(int(take.calls.frame[-1]))) == 2
+
+
+def linked(folder, fault: str) -> tuple[subprocess.Popen[str], Listener]:
+    """Run the example over the link to a listener."""
+    listener = Listener(folder / "love.flow.jsonl", port=0)
+    listener.start()
+    command = [sys.executable, "-m", "opossum_commands", "record", "--link", f"127.0.0.1:{listener.port}"]
+    game = [*command, "--love", EXAMPLE, "--", fault]
+    environment = os.environ | {"SDL_VIDEODRIVER": "offscreen", "ALSOFT_DRIVERS": "null"}
+    return subprocess.Popen(game, stderr=subprocess.PIPE, text=True, env=environment), listener
+
+
+def test_it_plays_over_the_link(tmp_path):
+    """Whole to the last line, its clock set by the pings it answers."""
+    game, listener = linked(tmp_path, "double")
+    game.communicate(timeout=60)
+    peer = listener.peers[0]
+    listener.stop()
+    take = open_any(str(tmp_path / "love.flow.jsonl"))
+
+    assert game.returncode == 0 and peer.closed and peer.offset_ns is not None
+    assert check_take(take) == [] and take.closed(0) and take.game_frames >= 150
+    assert causes(take) == ["double-fire/bound-twice"] and not len(take.tables["lost"])
+
+
+def test_over_the_link_too_a_loop_without_end_is_named(tmp_path):
+    """The thread that sends says where the game stands."""
+    game, listener = linked(tmp_path, "loop")
+    deadline = time.monotonic() + 30
+    while b'"stuck"' not in (tmp_path / "love.flow.jsonl").read_bytes() and time.monotonic() < deadline:
+        time.sleep(0.1)
+    child = Path(f"/proc/{game.pid}/task/{game.pid}/children").read_text().split()[0]
+    os.kill(int(child), signal.SIGKILL)
+    game.communicate(timeout=60)
+    listener.stop()
+    finding = next(f for f in examine(open_any(str(tmp_path / "love.flow.jsonl"))) if f.kind == "freeze")
+
+    assert (finding.cause, finding.subject.fn) == ("endless-loop", "love.update")
+
+
+def test_the_game_may_be_started_before_opossum(tmp_path):
+    """What came meanwhile is sent when somebody listens."""
+    listener = Listener(tmp_path / "a.flow.jsonl", port=0)
+    listener.start()
+    port = listener.port
+    listener.stop()
+    command = [sys.executable, "-m", "opossum_commands", "record", "--link", f"127.0.0.1:{port}", "--love", EXAMPLE]
+    environment = os.environ | {"SDL_VIDEODRIVER": "offscreen", "ALSOFT_DRIVERS": "null"}
+    game = subprocess.Popen(command, stderr=subprocess.PIPE, text=True, env=environment)
+    time.sleep(1.0)
+    late = Listener(tmp_path / "late.flow.jsonl", port=port)
+    late.start()
+    game.communicate(timeout=60)
+    late.stop()
+    take = open_any(str(tmp_path / "late.flow.jsonl"))
+
+    assert take.closed(0) and take.tables["frame"]["n"][0] == 0 and check_take(take) == []

@@ -150,7 +150,6 @@ def test_a_game_can_be_held_although_it_was_not_edited(tmp_path):
     ("options", "why"),
     [
         (["--link", "nowhere", "--", "python", "a.py"], "give HOST:PORT"),
-        (["--link", "127.0.0.1:47533", "--love", "."], "cannot send over the link"),
         (["--love", "."], "is no LÖVE game"),
         (["--godot", "missing"], "is no Godot game"),
         (["--godot", ".", "--love", "."], "contradict each other"),

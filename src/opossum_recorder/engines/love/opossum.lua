@@ -2,11 +2,16 @@
 -- (listeners, objects' lives, timers) the game says by one call each.  Without OPOSSUM_STREAM in the environment every
 -- function does nothing (and `call` only calls), so a game may keep its calls.
 --
--- The file is opened for appending and flushed before each callback runs, so a game that dies leaves everything; a
--- thread of its own writes `stuck` while a frame does not end.
+-- OPOSSUM_STREAM is a file, or link:HOST:PORT of an Opossum that listens.  The file is opened for appending and flushed
+-- before each callback runs, so a game that dies leaves everything.  Over the link a thread of its own sends, and asks
+-- again and again until somebody listens; the game never waits for it: what comes while it is too far behind is dropped
+-- and counted.  That thread also writes `stuck` while a frame does not end.
 
 local R = { lost = 0 }
 local path = os.getenv("OPOSSUM_STREAM")
+local link = path and path:match("^link:(.+)$")
+local MOST_WAITING = 2000 -- portions of lines, each of a frame or a call
+local SENDING_S = 2 -- how long a game that ends waits for what is still to be sent
 local QUEUE = "events"
 local STUCK_AFTER = 0.25
 local PHASES = { update = "update", draw = "draw" }
@@ -21,6 +26,7 @@ local CALLBACKS = { "load", "update", "draw", "quit", "focus", "mousefocus", "vi
 for name in pairs(INPUTS) do CALLBACKS[#CALLBACKS + 1] = name end
 
 local file, begin, beat, now
+local sender, outbox, untold = nil, nil, 0
 local lines, count = {}, 0
 local ids = { s = 0, c = 0, b = 0, a = 0, y = 0 }
 local calls, frame, phase, is_idle = {}, -1, nil, true
@@ -52,6 +58,28 @@ local function value(v, depth)
 		return "{" .. table.concat(parts, ",") .. "}"
 	elseif v == nil then return "null" end
 	return quote(v)
+end
+
+-- A file's face for the link: what is written is handed to the thread that sends.
+local Linked = {}
+Linked.__index = Linked
+function Linked:write(text)
+	if outbox:getCount() >= MOST_WAITING then
+		untold = untold + count
+		return nil
+	end
+	if untold > 0 then
+		text = string.format('{"k":"lost","t":%.0f,"n":%d}\n', self.last, untold) .. text
+		untold = 0
+	end
+	outbox:push(text)
+	self.last = (now() - begin) * 1e9
+	return true
+end
+function Linked:flush() end
+function Linked:close()
+	local patience = now() + SENDING_S
+	while sender:isRunning() and now() < patience do love.timer.sleep(0.005) end
 end
 
 local function flush()
@@ -190,24 +218,99 @@ local function around(owner, name, before)
 end
 
 local WATCHER = [[
-local path, begin, after = ...
+local path, begin, after, link, head, patience = ...
 require "love.timer"
 local beat, stop = love.thread.getChannel("opossum_beat"), love.thread.getChannel("opossum_stop")
-local file, told, pause = io.open(path, "a"), nil, after / 2
-while file and not stop:peek() do
-	love.timer.sleep(pause)
+local outbox = love.thread.getChannel("opossum_outbox")
+local file, told, pause, tell = nil, nil, after / 2, nil
+
+local function stuck_line()
 	local last = beat:peek()
 	local stuck = last and not last.idle and love.timer.getTime() - last.moment or 0
 	if stuck < after then
 		pause = after / 2
-	else
-		pause = math.min(pause * 1.5, 5)
-		local stack = {}
-		for i, line in ipairs(last.stack) do stack[i] = '"' .. line:gsub('[%c"\\]', " ") .. '"' end
-		file:write(string.format('{"k":"stuck","t":%.0f,"th":"watch","sec":%.3f,"stack":[%s]%s}\n', (love.timer.getTime() - begin) * 1e9,
-			stuck, table.concat(stack, ","), last.call > 0 and ',"c":' .. last.call or ""))
-		file:flush()
+		return
 	end
+	pause = math.min(pause * 1.5, 5)
+	local stack = {}
+	for i, line in ipairs(last.stack) do stack[i] = '"' .. line:gsub('[%c"\\]', " ") .. '"' end
+	return string.format('{"k":"stuck","t":%.0f,"th":"watch","sec":%.3f,"stack":[%s]%s}\n', (love.timer.getTime() - begin) * 1e9,
+		stuck, table.concat(stack, ","), last.call > 0 and ',"c":' .. last.call or "")
+end
+
+if not link then
+	file = io.open(path, "a")
+	while file and not stop:peek() do
+		love.timer.sleep(pause)
+		local line = stuck_line()
+		if line then
+			file:write(line)
+			file:flush()
+		end
+	end
+	return
+end
+
+local socket = require "socket"
+local host, port = link:match("^(.*):(%d+)$")
+
+local function connected()
+	local connection = socket.tcp()
+	connection:settimeout(1)
+	if not connection:connect(host ~= "" and host or "127.0.0.1", tonumber(port)) then
+		connection:close()
+		return nil
+	end
+	connection:setoption("tcp-nodelay", true)
+	return connection:send(head) and connection
+end
+
+-- Answer what is asked: a ping is, by its own words and the game's time.
+local function answer(connection)
+	connection:settimeout(0)
+	while true do
+		local line, problem = connection:receive("*l")
+		if not line then
+			if problem == "closed" then return nil end
+			return true
+		end
+		if line:find('"k":"refuse"', 1, true) then return nil, true end
+		local id, t = line:match('"id":(%-?%d+)'), line:match('"t":(%-?%d+)')
+		if line:find('"k":"ping"', 1, true) and id and t then
+			connection:settimeout(1)
+			if not connection:send(string.format('{"k":"pong","id":%s,"t":%s,"g":%.0f}\n', id, t, (love.timer.getTime() - begin) * 1e9)) then return nil end
+			connection:settimeout(0)
+		end
+	end
+end
+
+local refused, given_up = false, nil
+while not refused do
+	local connection = connected()
+	local looked = love.timer.getTime()
+	while connection do
+		local going, no = answer(connection)
+		refused = no or false
+		if not going then break end
+		local text = outbox:demand(0.02)
+		connection:settimeout(5)
+		if text and not connection:send(text) then break end
+		if love.timer.getTime() - looked > pause then
+			looked = love.timer.getTime()
+			local line = stuck_line()
+			if line and not connection:send(line) then break end
+		end
+		if not text and stop:peek() then
+			connection:close()
+			return
+		end
+	end
+	if connection then connection:close() end
+	if stop:peek() then
+		given_up = given_up or love.timer.getTime() + patience
+		if love.timer.getTime() > given_up then return end
+	end
+	love.timer.sleep(0.2)
 end
 ]]
 
@@ -319,7 +422,7 @@ function R.close()
 	record("bye")
 	flush()
 	love.thread.getChannel("opossum_stop"):push(true)
-	file:close()
+	file:close() -- over the link: when the last lines are sent
 	file = nil
 end
 
@@ -369,11 +472,20 @@ end
 function R.play(main, ...)
 	require "love.timer"
 	now = love.timer.getTime
-	file, begin = io.open(path, "a"), now()
-	if not file then error("Opossum: " .. path .. " cannot be written") end
-	file:setvbuf("full", 1048576)
-	record("head", string.format(',"opossum":1,"game":%s,"peer":"main","engine":"LÖVE %d.%d","lang":"lua","phases":["events","update","draw","present"],"waits":["present"]', quote(love.filesystem.getIdentity() or "game"), love.getVersion()))
-	flush()
+	begin = now()
+	local token, major, minor = os.getenv("OPOSSUM_TOKEN"), love.getVersion()
+	local head = string.format('{"k":"head","t":0,"opossum":1,"game":%s,"peer":"main","engine":"LÖVE %d.%d","lang":"lua","phases":["events","update","draw","present"],"waits":["present"]%s}\n',
+		quote(love.filesystem.getIdentity() or "game"), major, minor, link and token and ',"token":' .. quote(token) or "")
+	if link then
+		outbox = love.thread.getChannel("opossum_outbox")
+		file = setmetatable({ last = 0 }, Linked)
+	else
+		file = io.open(path, "a")
+		if not file then error("Opossum: " .. path .. " cannot be written") end
+		file:setvbuf("full", 1048576)
+		file:write(head)
+		file:flush()
+	end
 	if love.graphics then around(love.graphics, "present", function() enter_phase("present") end) end
 	around(love.timer, "sleep", go_idle)
 	watch_queue()
@@ -386,7 +498,8 @@ function R.play(main, ...)
 		return said(...)
 	end
 	beat = love.thread.getChannel("opossum_beat")
-	love.thread.newThread(WATCHER):start(path, begin, STUCK_AFTER)
+	sender = love.thread.newThread(WATCHER)
+	sender:start(path, begin, STUCK_AFTER, link, head, SENDING_S)
 	main(...)
 	local failed = love.errorhandler or love.errhand
 	love.errorhandler = function(message)
