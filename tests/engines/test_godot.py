@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
+import subprocess
+import sys
+import time
 from collections import Counter
 
 import pytest
 from playing import EXAMPLES, begin, causes, killed, needs, recorded
 
 from opossum.findings.examine import examine
+from opossum.live.listener import Listener
+from opossum.live.tripwires import parse_tripwire
 from opossum.take.checks import check_take
 from opossum.take.opening import open_any
 from opossum.take.take import Take
@@ -177,3 +182,85 @@ def test_scripts_as_people_write_them(tmp_path):
     assert len(take.tables["met"]) == 5 and len(take.tables["disarm"]) == len(arms) == 3
     assert sorted(arms["sec"].round(3).tolist()) == [0.05, 0.05, 0.1]
     assert {take.text(int(code)) for code in arms["o"]} == {"Main"}
+
+
+@pytest.fixture
+def listening(tmp_path):
+    """Return a listener for a game."""
+    listener = Listener(tmp_path / "godot.flow.jsonl", port=0)
+    listener.start()
+    yield listener
+    listener.stop()
+
+
+def linked(listener: Listener, fault: str = "none") -> subprocess.Popen[str]:
+    """Run the example over the link."""
+    command = [sys.executable, "-m", "opossum_commands", "record", "--link", f"127.0.0.1:{listener.port}"]
+    return subprocess.Popen([*command, "--godot", EXAMPLE, "--", f"--fault={fault}"])
+
+
+def held_at(listener: Listener) -> tuple[int, Take]:
+    """Wait until the game is held; return the tripwire's number and what has come."""
+    end = time.monotonic() + 30
+    while not any(peer.held for peer in listener.peers) and time.monotonic() < end:
+        time.sleep(0.01)
+    held = listener.peers[0].held
+    assert held is not None
+    time.sleep(0.05)
+    return held.trip, open_any(str(listener.out))
+
+
+@pytest.mark.parametrize(
+    ("wire", "fault", "function"),
+    [
+        ("fn:Counter.on_bread_ready count:2", "none", "Counter.on_bread_ready"),
+        ("ev:bread_ready o:*Counter d.0>=2", "none", "Counter.on_bread_ready"),
+        ("gone", "stale", "Customer.on_smell"),
+        ("cls:Counter twice", "double", "Counter.on_bread_ready"),
+        ("slow:200", "slow", "Bakery._process"),
+        ("send ev:bread_ready", "none", "Oven.on_steam"),
+    ],
+)
+def test_it_is_held_at_a_tripwire_and_goes_on(listening, wire, fault, function):
+    """Before the listener runs; its stack is told, its time held counts for nothing, its status is passed on."""
+    number = listening.trip(parse_tripwire(wire))
+    game = linked(listening, fault)
+    trip, take = held_at(listening)
+    stack = take.tables["held"].json("stack")[0]
+
+    assert trip == number and function in stack.split(",")[0]
+    time.sleep(0.4)
+    listening.untrip(number)
+    listening.go()
+    assert game.wait(30) == 3
+    take = open_any(str(listening.out))
+    assert take.closed(0) and len(take.tables["held"]) == len(take.tables["went"]) == 1
+    assert listening.peers[0].error_ns is not None
+    assert ("freeze/slow-call" in causes(take)) == (fault == "slow")
+
+
+def test_it_is_stepped_by_call_and_by_frame(listening):
+    """One call on, one frame on."""
+    number = listening.trip(parse_tripwire("fn:Bakery._process count:5"))
+    game = linked(listening)
+    held_at(listening)
+    listening.untrip(number)
+    for by in ("call", "frame"):
+        before = len(open_any(str(listening.out)).tables["held"])
+        listening.step(by)
+        end = time.monotonic() + 20
+        while len(open_any(str(listening.out)).tables["held"]) == before and time.monotonic() < end:
+            time.sleep(0.05)
+    listening.go()
+    assert game.wait(30) == 3
+    held = open_any(str(listening.out)).tables["held"]
+    assert [int(c) > 0 for c in held["c"]] == [True, True, False]
+
+
+def test_it_goes_on_when_opossum_goes_away(listening):
+    """Held or not, the game belongs to its player."""
+    listening.trip(parse_tripwire("fn:Bakery._process count:5"))
+    game = linked(listening)
+    held_at(listening)
+    listening.stop()
+    assert game.wait(30) == 3

@@ -3,6 +3,7 @@ extends Node
 # (this node is older than the game's, so it hears first); listeners' runs are seen by rewriting the scripts in memory
 # at start, each function into one that says when it begins and ends.  Lines go by TCP to the Opossum that started the
 # game, so what was sent before a crash is kept; a thread says where the game stands while a frame does not end.
+# Opossum may ask the game to be held at a call, a send or a frame; if it goes away, the game goes on.
 
 const QUIET = ["ready", "renamed", "tree_entered", "tree_exiting", "tree_exited", "script_changed", "draw", "hide",
 	"item_rect_changed", "visibility_changed", "resized", "minimum_size_changed", "size_flags_changed", "sort_children",
@@ -12,6 +13,7 @@ const VIRTUALS = {"_process": "tick", "_physics_process": "tick", "_input": "inp
 	"_unhandled_key_input": "input", "_ready": "life", "_enter_tree": "life", "_exit_tree": "life"}
 const NEVER = ["_init", "_get", "_set", "_get_property_list", "_notification", "_draw", "_to_string"]
 const ALLOWED_USEC = 250000
+const SILENT_MSEC = 10000  # an Opossum that has said nothing for so long, not even a ping, has gone away
 const MOST_WAITING = 4194304  # bytes; what comes while the link is that far behind is dropped and counted
 
 var _link = StreamPeerTCP.new()
@@ -44,6 +46,13 @@ var _mark_methods = {}  # "target id:method" -> instance id of the player whose 
 var _removed = []    # [weak reference, name, instance id] of nodes that left the tree in this frame
 var _scripts = []
 var _numbered = 0
+var _heard = PoolByteArray()  # of a line of Opossum's that has not come whole yet
+var _wires = {}      # number of a tripwire -> [what it waits for, how often that came]
+var _stop = ""       # hold at the next "call", "frame" or "any" of them
+var _watching = false  # whether there is a tripwire, or a stop
+var _is_held = false
+var _sends = {}      # send -> [event, via, arguments], of this frame, while somebody watches
+var _run = {}        # listeners that ran in this frame, while somebody watches
 
 
 class Edge extends Node:
@@ -73,7 +82,7 @@ func _enter_tree():
 		return
 	_link.set_no_delay(true)
 	var version = Engine.get_version_info()
-	_record("head", ',"opossum":1,"game":%s,"peer":"main","engine":"Godot %d.%d.%d","lang":"gdscript","phases":["physics","process","deferred"],"pid":%d' % [
+	_record("head", ',"opossum":1,"game":%s,"peer":"main","engine":"Godot %d.%d.%d","lang":"gdscript","holds":true,"phases":["physics","process","deferred"],"pid":%d' % [
 		_quote(ProjectSettings.get_setting("application/config/name")), version.major, version.minor, version.patch, OS.get_process_id()])
 	if OS.get_environment("OPOSSUM_REWRITE") != "0":
 		_rewrite("res://")
@@ -170,6 +179,11 @@ func _begin_frame():
 		_phase = ""
 		_frame_usec = OS.get_ticks_usec()
 		_record("frame", ',"n":%d' % _frame)
+		if _watching:
+			_run.clear()
+			_sends.clear()
+			if _stop == "frame" or _stop == "any":
+				_hold(0, 0)
 
 
 func _enter_phase(name):
@@ -219,6 +233,7 @@ func _end_frame():
 	_frame_usec = 0
 	_record("idle", "")
 	_flush()
+	_hear()
 
 
 # --- lives -------------------------------------------------------------------------------------------
@@ -394,6 +409,10 @@ func _send(ev, o, more, args):
 			shown.append(_value(arg))
 		d = ',"d":[%s]' % shown.join(",")
 	_record("send", ',"s":%d,"ev":%s,"o":%s%s%s%s' % [s, _quote(ev), _quote(o), _cause(), more, d])
+	if _watching:
+		var via = "direct" if more.find('"via":"') < 0 else more.split('"via":"')[1].split('"')[0]
+		_sends[s] = [ev, via, args]
+		_look({"ev": ev, "o": o, "cls": o.split("/")[-1], "via": via, "fn": ""}, args, "send", 0, false, false)
 	return s
 
 
@@ -437,9 +456,18 @@ func enter(object, method, at, inner = ""):
 	var fn = (inner if inner != "" else _class_of(object)) + "." + method
 	_record("call", ',"c":%d,"s":%d%s,"o":%s,"fn":%s,"at":%s' % [c, s, b, _quote(_name_of(object)), _quote(fn), _quote(at)])
 	_writing.lock()
-	_calls.append([c, "%s %s" % [fn, at]])
+	_calls.append([c, "%s %s" % [fn, at], OS.get_ticks_usec()])
 	_writing.unlock()
 	_flush()
+	if _watching:
+		var sent = _sends.get(s, ["", "", []])
+		var again = _run.has(key)
+		_run[key] = true
+		if _stop == "call" or _stop == "any":
+			_hold(0, c)
+		else:
+			_look({"ev": sent[0], "o": _name_of(object), "cls": inner if inner != "" else _class_of(object), "fn": fn, "via": sent[1]},
+				sent[2], "call", c, object is Node and not object.is_inside_tree(), again)
 	return true
 
 
@@ -449,6 +477,8 @@ func leave(entered, result):
 		var call = _calls.pop_back()
 		_writing.unlock()
 		_record("ret", ',"c":%d' % call[0])
+		if _watching:
+			_look_back(call)
 		if _calls.size() > 0:
 			_flush()  # else a loop in the caller would be taken for one in here
 	return result
@@ -687,6 +717,129 @@ func _started(animation, player):
 	var y = _new("y")
 	_record("play", ',"y":%d,"o":%s,"clip":%s,"len":%.4f,"marks":[%s],"rate":%.4f' % [y, _quote(_name_of(player)), _quote(animation), clip.length, marks.join(","), player.playback_speed])
 	_players[id] = [y, animation, clip.length, 0.0]
+
+
+# --- what Opossum asks for: tripwires, steps, holds -----------------------------------------------------------
+
+func _hear():
+	if not _linked:
+		return
+	var count = _link.get_available_bytes()
+	if count <= 0:
+		return
+	_heard.append_array(_link.get_partial_data(count)[1])
+	var lines = _heard.get_string_from_utf8().split("\n")
+	_heard = lines[-1].to_utf8()
+	for index in range(lines.size() - 1):
+		var told = parse_json(lines[index])
+		if typeof(told) == TYPE_DICTIONARY:
+			_obey(told)
+	_watching = _wires.size() > 0 or _stop != ""
+
+
+func _obey(told):
+	match told.get("k"):
+		"ping":
+			_writing.lock()
+			_waiting.append_array(('{"k":"pong","id":%d,"t":%d,"g":%d}\n' % [int(told.id), int(told.t), (OS.get_ticks_usec() - _begin) * 1000]).to_utf8())
+			_hand_over()
+			_writing.unlock()
+		"refuse":
+			_linked = false
+		"hold":
+			_stop = "any"
+		"go":
+			_stop = ""
+			_is_held = false
+		"step":
+			_stop = "frame" if told.get("by") == "frame" else "call"
+			_is_held = false
+		"untrip":
+			_wires.erase(int(told.get("id", 0)))
+		"trip":
+			if typeof(told.get("when")) == TYPE_DICTIONARY:
+				_wires[int(told.get("id", 0))] = [told.when, 0]
+
+
+func _matches(when, names, args, what, gone, again):
+	if when.get("at", "call") != what or when.get("gone", false) and not gone or when.get("again", false) and not again:
+		return false
+	for name in ["ev", "o", "cls", "fn", "via"]:
+		if when.has(name) and not names[name].match(str(when[name])):
+			return false
+	return not when.has("value") or _compares(args, when.value)
+
+
+func _compares(data, condition):
+	for part in str(condition[0]).split("."):
+		if typeof(data) == TYPE_DICTIONARY and data.has(part):
+			data = data[part]
+		elif typeof(data) == TYPE_ARRAY and part.is_valid_integer() and int(part) < data.size():
+			data = data[int(part)]
+		else:
+			return false
+	var wanted = condition[2]
+	var numbers = typeof(data) in [TYPE_INT, TYPE_REAL] and typeof(wanted) in [TYPE_INT, TYPE_REAL]
+	if not numbers and typeof(data) != typeof(wanted):
+		return condition[1] == "!="
+	match condition[1]:
+		"==": return data == wanted
+		"!=": return data != wanted
+		"<": return data < wanted
+		"<=": return data <= wanted
+		">": return data > wanted
+		">=": return data >= wanted
+	return false
+
+
+func _look(names, args, what, c, gone, again):
+	for number in _wires.keys():
+		var wire = _wires[number]
+		if wire[0].has("longer_ms") or not _matches(wire[0], names, args, what, gone, again):
+			continue
+		wire[1] += 1
+		if not wire[0].has("count") or wire[1] == int(wire[0].count):
+			_hold(number, c)
+			return
+
+
+# A call has returned: hold if it took longer than a tripwire allows.
+func _look_back(call):
+	for number in _wires.keys():
+		var when = _wires[number][0]
+		if when.has("longer_ms") and OS.get_ticks_usec() - call[2] > float(when.longer_ms) * 1000:
+			var fn = call[1].split(" ")[0]
+			if not when.has("fn") or fn.match(str(when.fn)):
+				_hold(number, call[0], call[1])
+				return
+
+
+# Keep the game here until Opossum lets it go, or goes away.
+func _hold(wire, c, returned = ""):
+	_is_held = true
+	_stop = ""
+	_writing.lock()
+	_frame_usec = 0  # the watch rests
+	var stack = PoolStringArray([_quote(returned)] if returned != "" else [])
+	for index in range(_calls.size() - 1, -1, -1):
+		stack.append(_quote(_calls[index][1]))
+	_writing.unlock()
+	_record("held", '%s%s,"stack":[%s]' % [',"trip":%d' % wire if wire else "", ',"c":%d' % c if c else "", stack.join(",")])
+	_flush()
+	var silent = OS.get_ticks_msec()
+	while _is_held and _linked:
+		OS.delay_msec(5)
+		if _link.get_available_bytes() > 0:
+			silent = OS.get_ticks_msec()
+		elif _link.get_status() != StreamPeerTCP.STATUS_CONNECTED or OS.get_ticks_msec() - silent > SILENT_MSEC:
+			_wires = {}
+			break
+		_hear()
+	_is_held = false
+	_watching = _wires.size() > 0 or _stop != ""
+	_record("went", "")
+	_flush()
+	_frame_usec = OS.get_ticks_usec()
 
 
 # --- the black box: on a thread of its own ------------------------------------------------------------------
