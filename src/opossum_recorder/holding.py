@@ -195,7 +195,7 @@ class Holding:
             return 0, True
         ev, via, data = self._sends.get(s, ("", "", None))
         names = {"ev": ev, "o": o, "cls": self._classes.get(o, ""), "fn": fn, "via": via}
-        key = b or (o, fn, ev)
+        key = (o, fn, ev)  # bound once or twice, it is one listener
         again = key in self._run
         self._run.add(key)
         hit = 0

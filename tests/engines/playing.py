@@ -13,6 +13,7 @@ from pathlib import Path
 import pytest
 
 from opossum.findings.examine import examine
+from opossum.live.listener import Listener
 from opossum.take.opening import open_any
 from opossum.take.take import Take
 
@@ -69,3 +70,23 @@ def needs(program: str, package: str) -> pytest.MarkDecorator:
     """Return the mark of tests that need an engine which pip cannot install."""
     missing = shutil.which(program) is None
     return pytest.mark.skipif(missing, reason=f"{program} is not installed: apt-get install {package}")
+
+
+def held_at(listener: Listener) -> tuple[int, Take]:
+    """Wait until a game is held; return the tripwire's number and what has come."""
+    end = time.monotonic() + 30
+    while not any(peer.held for peer in listener.peers) and time.monotonic() < end:
+        time.sleep(0.01)
+    held = listener.peers[0].held
+    assert held is not None
+    time.sleep(0.05)
+    return held.trip, open_any(str(listener.out))
+
+
+def step(listener: Listener, by: str) -> None:
+    """Let a held game go one step on, and wait until it is held again."""
+    before = len(open_any(str(listener.out)).tables["held"])
+    listener.step(by)
+    end = time.monotonic() + 20
+    while len(open_any(str(listener.out)).tables["held"]) == before and time.monotonic() < end:
+        time.sleep(0.05)

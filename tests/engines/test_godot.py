@@ -8,7 +8,7 @@ import time
 from collections import Counter
 
 import pytest
-from playing import EXAMPLES, begin, causes, killed, needs, recorded
+from playing import EXAMPLES, begin, causes, held_at, killed, needs, recorded, step
 
 from opossum.findings.examine import examine
 from opossum.live.listener import Listener
@@ -199,17 +199,6 @@ def linked(listener: Listener, fault: str = "none") -> subprocess.Popen[str]:
     return subprocess.Popen([*command, "--godot", EXAMPLE, "--", f"--fault={fault}"])
 
 
-def held_at(listener: Listener) -> tuple[int, Take]:
-    """Wait until the game is held; return the tripwire's number and what has come."""
-    end = time.monotonic() + 30
-    while not any(peer.held for peer in listener.peers) and time.monotonic() < end:
-        time.sleep(0.01)
-    held = listener.peers[0].held
-    assert held is not None
-    time.sleep(0.05)
-    return held.trip, open_any(str(listener.out))
-
-
 @pytest.mark.parametrize(
     ("wire", "fault", "function"),
     [
@@ -246,11 +235,7 @@ def test_it_is_stepped_by_call_and_by_frame(listening):
     held_at(listening)
     listening.untrip(number)
     for by in ("call", "frame"):
-        before = len(open_any(str(listening.out)).tables["held"])
-        listening.step(by)
-        end = time.monotonic() + 20
-        while len(open_any(str(listening.out)).tables["held"]) == before and time.monotonic() < end:
-            time.sleep(0.05)
+        step(listening, by)
     listening.go()
     assert game.wait(30) == 3
     held = open_any(str(listening.out)).tables["held"]

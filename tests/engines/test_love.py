@@ -11,10 +11,11 @@ from collections import Counter
 from pathlib import Path
 
 import pytest
-from playing import EXAMPLES, causes, killed, needs, recorded
+from playing import EXAMPLES, causes, held_at, killed, needs, recorded, step
 
 from opossum.findings.examine import examine
 from opossum.live.listener import Listener
+from opossum.live.tripwires import parse_tripwire
 from opossum.take.checks import check_take
 from opossum.take.opening import open_any
 from opossum.take.take import Take
@@ -116,9 +117,9 @@ def test_a_run_of_the_games_own_turns_once_a_frame(tmp_path):
     assert len(take.calls_by_frame.rows(int(take.calls.frame[-1]))) == 2
 
 
-def linked(folder, fault: str) -> tuple[subprocess.Popen[str], Listener]:
+def linked(folder, fault: str, listener: Listener | None = None) -> tuple[subprocess.Popen[str], Listener]:
     """Run the example over the link to a listener."""
-    listener = Listener(folder / "love.flow.jsonl", port=0)
+    listener = listener or Listener(folder / "love.flow.jsonl", port=0)
     listener.start()
     command = [sys.executable, "-m", "opossum_commands", "record", "--link", f"127.0.0.1:{listener.port}"]
     game = [*command, "--love", EXAMPLE, "--", fault]
@@ -171,3 +172,49 @@ def test_the_game_may_be_started_before_opossum(tmp_path):
     take = open_any(str(tmp_path / "late.flow.jsonl"))
 
     assert take.closed(0) and take.tables["frame"]["n"][0] == 0 and check_take(take) == []
+
+
+@pytest.mark.parametrize(
+    ("wire", "fault", "function"),
+    [
+        ("fn:Counter.on_bread count:2", "none", "Counter.on_bread"),
+        ("cls:Customer gone", "stale", "Customer.on_smell"),
+        ("o:counter#1 twice", "double", "Counter.on_bread"),
+        ("slow:200", "slow", "love.update"),
+        ("send ev:closing d.1>=3", "none", "love.update"),
+    ],
+)
+def test_it_is_held_at_a_tripwire_and_goes_on(tmp_path, wire, fault, function):
+    """Before the listener runs; its stack is told, its time held counts for nothing."""
+    listener = Listener(tmp_path / "love.flow.jsonl", port=0)
+    number = listener.trip(parse_tripwire(wire))
+    game, _ = linked(tmp_path, fault, listener)
+    trip, take = held_at(listener)
+    stack = take.tables["held"].json("stack")[0]
+
+    assert trip == number and function in stack.split(",")[0]
+    time.sleep(0.4)
+    listener.untrip(number)
+    listener.go()
+    game.communicate(timeout=30)
+    listener.stop()
+    take = open_any(str(listener.out))
+    assert take.closed(0) and len(take.tables["held"]) == len(take.tables["went"]) == 1
+    assert ("freeze/slow-call" in causes(take)) == (fault == "slow")
+
+
+def test_it_is_stepped_and_goes_on_when_opossum_goes_away(tmp_path):
+    """One call on, one frame on; the game belongs to its player."""
+    listener = Listener(tmp_path / "love.flow.jsonl", port=0)
+    number = listener.trip(parse_tripwire("fn:love.update count:5"))
+    game, _ = linked(tmp_path, "none", listener)
+    held_at(listener)
+    listener.untrip(number)
+    step(listener, "call")
+    step(listener, "frame")
+    listener.stop()
+    game.communicate(timeout=30)
+    held = open_any(str(listener.out)).tables["held"]
+
+    assert game.returncode == 0
+    assert [int(c) > 0 for c in held["c"]] == [True, True, False]

@@ -5,7 +5,8 @@
 -- OPOSSUM_STREAM is a file, or link:HOST:PORT of an Opossum that listens.  The file is opened for appending and flushed
 -- before each callback runs, so a game that dies leaves everything.  Over the link a thread of its own sends, and asks
 -- again and again until somebody listens; the game never waits for it: what comes while it is too far behind is dropped
--- and counted.  That thread also writes `stuck` while a frame does not end.
+-- and counted.  That thread also writes `stuck` while a frame does not end.  Over the link Opossum may ask the game to be
+-- held at a call, a send or a frame; if it goes away, the game goes on.
 
 local R = { lost = 0 }
 local path = os.getenv("OPOSSUM_STREAM")
@@ -30,6 +31,9 @@ local sender, outbox, untold = nil, nil, 0
 local lines, count = {}, 0
 local ids = { s = 0, c = 0, b = 0, a = 0, y = 0 }
 local calls, frame, phase, is_idle = {}, -1, nil, true
+local asked -- what Opossum asks for, over the link
+local wires, stop_at, watching, held = {}, nil, false, false
+local sent, ran, classes, gone = {}, {}, {}, {} -- of this frame, and of objects, for the tripwires
 local current -- the send that is being delivered
 local posted = {} -- sends on the queue by event, first in first out
 
@@ -131,6 +135,118 @@ local function tell_beat()
 	end)
 end
 
+-- --- what Opossum asks for: tripwires, steps, holds -----------------------------------------------------
+
+-- The value that a text of JSON begins with at `at`, and where it ends. What is not understood is an error.
+local function parsed(text, at)
+	at = text:find("%S", at)
+	local letter = text:sub(at, at)
+	if letter == '"' then
+		local parts, place = {}, at + 1
+		while true do
+			local ended = text:find('["\\\\]', place)
+			parts[#parts + 1] = text:sub(place, ended - 1)
+			if text:sub(ended, ended) == '"' then return table.concat(parts), ended + 1 end
+			local escaped = text:sub(ended + 1, ended + 1)
+			parts[#parts + 1] = ({ n = "\n", t = "\t", r = "\r" })[escaped] or escaped
+			place = ended + 2
+		end
+	elseif letter == "{" or letter == "[" then
+		local made, closing = {}, letter == "{" and "}" or "]"
+		at = text:find("%S", at + 1)
+		while text:sub(at, at) ~= closing do
+			local name = #made + 1
+			if letter == "{" then
+				name, at = parsed(text, at)
+				at = text:find(":", at, true) + 1
+			end
+			made[name], at = parsed(text, at)
+			at = text:find("%S", at)
+			if text:sub(at, at) == "," then at = at + 1 end
+		end
+		return made, at + 1
+	end
+	local word = text:match("^[%w%.%+%-]+", at)
+	if word == "true" or word == "false" then return word == "true", at + #word end
+	return word ~= "null" and assert(tonumber(word)) or nil, at + #word
+end
+
+local function globbed(text, pattern)
+	pattern = pattern:gsub("[%^%$%(%)%%%.%[%]%+%-]", "%%%0"):gsub("%*", ".*"):gsub("%?", ".")
+	return text:find("^" .. pattern .. "$") ~= nil
+end
+
+local function compares(data, condition)
+	local path, how, wanted = condition[1], condition[2], condition[3]
+	for part in tostring(path):gmatch("[^.]+") do
+		if type(data) ~= "table" then return false end
+		data = data[part] ~= nil and data[part] or data[tonumber(part)]
+	end
+	if data == nil then return false end
+	if how == "==" then return data == wanted elseif how == "!=" then return data ~= wanted end
+	if type(data) ~= type(wanted) or type(data) == "boolean" or type(data) == "table" then return false end
+	return how == "<" and data < wanted or how == "<=" and data <= wanted or how == ">" and data > wanted or how == ">=" and data >= wanted
+end
+
+local function obey(told)
+	if told.k == "hold" then stop_at = "any"
+	elseif told.k == "go" then stop_at, held = nil, false
+	elseif told.k == "step" then stop_at, held = told.by == "frame" and "frame" or "call", false
+	elseif told.k == "trip" and type(told.when) == "table" then wires[told.id or 0] = { when = told.when, hits = 0 }
+	elseif told.k == "untrip" then wires[told.id or 0] = nil
+	elseif told.k == "left" then wires, stop_at, held = {}, nil, false end
+	watching = stop_at ~= nil or next(wires) ~= nil
+end
+
+local function hear(line)
+	local ok, told = pcall(parsed, line, 1)
+	if ok and type(told) == "table" then obey(told) end
+end
+
+-- Keep the game here until Opossum lets it go, or goes away.
+local function hold(wire, call, returned)
+	held, stop_at = true, nil
+	local idle, stack = is_idle, {}
+	if returned then stack[1] = quote(returned.shown) end
+	for i = #calls, 1, -1 do stack[#stack + 1] = quote(calls[i].shown) end
+	is_idle = true -- the watch rests
+	tell_beat()
+	record("held", (wire and ',"trip":' .. wire or "") .. (call and ',"c":' .. call.id or "") .. ',"stack":[' .. table.concat(stack, ",") .. "]")
+	flush()
+	while held do
+		local line = asked:demand(0.1)
+		if line then hear(line) end
+		if not sender:isRunning() then obey({ k = "left" }) end
+	end
+	is_idle = idle
+	record("went")
+	flush()
+	tell_beat()
+end
+
+local function look(what, names, data, call, again)
+	for number, wire in pairs(wires) do
+		local when = wire.when
+		local meant = not when.longer_ms and (when.at or "call") == what and (not when.gone or gone[names.o]) and (not when.again or again)
+		for _, name in ipairs({ "ev", "o", "cls", "fn", "via" }) do
+			meant = meant and (not when[name] or globbed(names[name] or "", when[name]))
+		end
+		if meant and (not when.value or compares(data, when.value)) then
+			wire.hits = wire.hits + 1
+			if not when.count or wire.hits == when.count then return hold(number, call) end
+		end
+	end
+end
+
+local function look_back(call)
+	for number, wire in pairs(wires) do
+		local when = wire.when
+		if when.longer_ms and call.began and (now() - call.began) * 1000 > when.longer_ms and (not when.fn or globbed(call.fn, when.fn)) then
+			return hold(number, call, call)
+		end
+	end
+end
+
 -- Say that an event occurred; returns its id. `more`: fields by name (via, q, key, edge, a).
 function R.send(ev, o, d, more)
 	if not file then return 0 end
@@ -140,6 +256,11 @@ function R.send(ev, o, d, more)
 		text = text .. ',"' .. name .. '":' .. (type(part) == "number" and part or quote(part))
 	end
 	record("send", ',"s":' .. s .. field("ev", ev) .. field("o", o) .. cause() .. text .. (d ~= nil and ',"d":' .. value(d) or ""))
+	if watching then
+		local via = more and more.via or "direct"
+		sent[s] = { ev = ev, via = via, d = d }
+		look("send", { ev = ev, o = o, cls = classes[o], via = via }, d)
+	end
 	return s
 end
 
@@ -147,6 +268,7 @@ local function finish(call, ok, ...)
 	while #calls > 0 and table.remove(calls) ~= call do end
 	local eff = call.changes and ',"eff":' .. (call.changes + call.sends) or ""
 	record("ret", ',"c":' .. call.id .. eff .. (ok and "" or field("err", (...))))
+	if watching then look_back(call) end
 	tell_beat()
 	flush() -- else a loop in the caller would be taken for one in here
 	if not ok then error((...), 0) end
@@ -166,12 +288,29 @@ local function run(s, b, o, fn, f, ...)
 	calls[#calls + 1] = call
 	tell_beat()
 	flush()
+	if watching then
+		local of = sent[s] or {}
+		local key = o .. fn .. (of.ev or "") -- bound once or twice, it is one listener
+		local again = ran[key]
+		ran[key], call.fn, call.began = true, fn, now()
+		if stop_at == "call" or stop_at == "any" then
+			hold(nil, call)
+		else
+			look("call", { ev = of.ev, o = o, cls = classes[o], fn = fn, via = of.via }, of.d, call, again)
+		end
+	end
 	return finish(call, xpcall(f, traced, ...))
 end
 
 -- What the game says: objects, listeners, timers, values.
-function R.spawn(o, cls) record("spawn", field("o", o) .. field("cls", cls)) end
-function R.gone(o) record("gone", field("o", o)) end
+function R.spawn(o, cls)
+	record("spawn", field("o", o) .. field("cls", cls))
+	if link then classes[o], gone[o] = cls, nil end
+end
+function R.gone(o)
+	record("gone", field("o", o))
+	if link then gone[o] = true end
+end
 function R.bind(ev, o, fn, src)
 	if not file then return { ev = ev, o = o, fn = fn } end
 	local b = new("b")
@@ -252,6 +391,7 @@ if not link then
 end
 
 local socket = require "socket"
+local asked, silent, heard = love.thread.getChannel("opossum_asked"), 10, love.timer.getTime()
 local host, port = link:match("^(.*):(%d+)$")
 
 local function connected()
@@ -262,6 +402,7 @@ local function connected()
 		return nil
 	end
 	connection:setoption("tcp-nodelay", true)
+	heard = love.timer.getTime()
 	return connection:send(head) and connection
 end
 
@@ -271,10 +412,11 @@ local function answer(connection)
 	while true do
 		local line, problem = connection:receive("*l")
 		if not line then
-			if problem == "closed" then return nil end
-			return true
+			return problem ~= "closed" and love.timer.getTime() - heard < silent or nil
 		end
+		heard = love.timer.getTime()
 		if line:find('"k":"refuse"', 1, true) then return nil, true end
+		if not line:find('"k":"ping"', 1, true) then asked:push(line) end
 		local id, t = line:match('"id":(%-?%d+)'), line:match('"t":(%-?%d+)')
 		if line:find('"k":"ping"', 1, true) and id and t then
 			connection:settimeout(1)
@@ -305,7 +447,10 @@ while not refused do
 			return
 		end
 	end
-	if connection then connection:close() end
+	if connection then
+		connection:close()
+		asked:push('{"k":"left"}')
+	end
 	if stop:peek() then
 		given_up = given_up or love.timer.getTime() + patience
 		if love.timer.getTime() > given_up then return end
@@ -430,6 +575,16 @@ local function begin_frame()
 	frame, phase, is_idle = frame + 1, nil, false
 	record("frame", ',"n":' .. frame)
 	tell_beat()
+	if not link then return end
+	local line = asked:pop()
+	while line do
+		hear(line)
+		line = asked:pop()
+	end
+	if watching then
+		sent, ran = {}, {}
+		if stop_at == "frame" or stop_at == "any" then hold() end
+	end
 end
 
 local function end_frame()
@@ -474,10 +629,10 @@ function R.play(main, ...)
 	now = love.timer.getTime
 	begin = now()
 	local token, major, minor = os.getenv("OPOSSUM_TOKEN"), love.getVersion()
-	local head = string.format('{"k":"head","t":0,"opossum":1,"game":%s,"peer":"main","engine":"LÖVE %d.%d","lang":"lua","phases":["events","update","draw","present"],"waits":["present"]%s}\n',
-		quote(love.filesystem.getIdentity() or "game"), major, minor, link and token and ',"token":' .. quote(token) or "")
+	local head = string.format('{"k":"head","t":0,"opossum":1,"game":%s,"peer":"main","engine":"LÖVE %d.%d","lang":"lua","phases":["events","update","draw","present"],"waits":["present"]%s%s}\n',
+		quote(love.filesystem.getIdentity() or "game"), major, minor, link and ',"holds":true' or "", link and token and ',"token":' .. quote(token) or "")
 	if link then
-		outbox = love.thread.getChannel("opossum_outbox")
+		outbox, asked = love.thread.getChannel("opossum_outbox"), love.thread.getChannel("opossum_asked")
 		file = setmetatable({ last = 0 }, Linked)
 	else
 		file = io.open(path, "a")
