@@ -33,6 +33,8 @@ THINNING = 64
 """One in `EVERY` calls is traced at first, ever fewer of a function that has run very often."""
 GIVE_UP = 4
 NEVER = 1 << 62
+TRIED = sys.version_info[:2] == (3, 11)
+"""Instructions differ from one version of the interpreter to the next: where this was not tried, nothing is traced."""
 MOST_INSTRUCTIONS = 20_000
 """A call that is longer than this is followed no further: it has no known effect."""
 
@@ -176,8 +178,8 @@ class Effects:
         code = getattr(getattr(function, "__func__", function), "__code__", None)
         known = self._samples.get(code)
         if known is None:
-            known = self._samples[code] = Sample(NEVER if code is None else RECURS_AFTER + 1)
-            if code is not None and _is_library(code):
+            known = self._samples[code] = Sample(RECURS_AFTER + 1)
+            if not TRIED or code is None or _is_library(code):
                 known.next = NEVER
         return known
 
