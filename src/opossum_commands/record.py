@@ -27,6 +27,9 @@ _FAULT_LINE = re.compile(r'File "(.+?)", line (\d+) in (.+)')
 LAST_LINES_S = 5.0
 """How long the last lines of a game that has ended may take to arrive."""
 LAUNCHED = "opossum_recorder"
+LOOK_S = 0.5
+"""How often the black box of a game that plays over the link is looked into."""
+BLACK_BOX_VARIABLE = "OPOSSUM_BLACK_BOX"
 
 
 @click.command(context_settings={"ignore_unknown_options": True})
@@ -110,7 +113,10 @@ def _record_to(link: str, love: str | None, godot: str | None, command: tuple[st
         elif love is not None:
             status = _run(love_launch(f"link:{link}", love, command, Path(folder)))
         else:
-            status = _run(python_launch(f"link:{link}", command))
+            box = Path(folder) / "blackbox"
+            launch = python_launch(f"link:{link}", command)
+            launch.environment[BLACK_BOX_VARIABLE] = str(box)
+            status = _run(launch, lambda: _tell_black_box(box))
     return status if status >= 0 else 128 - status
 
 
@@ -135,8 +141,8 @@ def _run_linked(stream: Path, launch: Callable[[int], Launch]) -> int:
     return status
 
 
-def _run(launch: Launch) -> int:
-    """Run the game and return its exit status."""
+def _run(launch: Launch, look: Callable[[], None] | None = None) -> int:
+    """Run the game and return its exit status; `look` is called now and then."""
     try:
         process = subprocess.Popen(launch.command, env=os.environ | launch.environment)
     except OSError as error:
@@ -145,7 +151,9 @@ def _run(launch: Launch) -> int:
     asked = 0
     while True:
         try:
-            return process.wait()
+            return process.wait(LOOK_S if look is not None else None)
+        except subprocess.TimeoutExpired:
+            look()  # type: ignore[misc]
         except KeyboardInterrupt:
             asked += 1  # the terminal told the game as well; it ends in its own way
             if asked == 2:
@@ -155,23 +163,41 @@ def _run(launch: Launch) -> int:
                 process.kill()
 
 
+_boxes_told: dict[Path, int] = {}
+
+
+def _tell_black_box(box: Path) -> None:
+    """Say where the interpreter stands, each time it has written to the black box because the game does not move on."""
+    size = box.stat().st_size if box.exists() else 0
+    if size > _boxes_told.get(box, 0):
+        _boxes_told[box] = size
+        stack = _stack_in(box)
+        if stack:
+            click.echo(f"The game stands still in {', called by '.join(stack[:3])}.", err=True)
+
+
+def _stack_in(box: Path) -> list[str]:
+    """Return where the game's own thread was when the interpreter last wrote to the black box, innermost first."""
+    text = box.read_text(encoding="utf-8", errors="replace")
+    # one section a thread, the game's own last; the launcher's lines say nothing of the game
+    section = re.split(r"^(?:Current t|T)hread 0x", text, flags=re.MULTILINE)[-1]
+    return [
+        f"{name} {os.path.basename(file)}:{line}"
+        for file, line, name in _FAULT_LINE.findall(section)
+        if LAUNCHED not in file and "runpy" not in file
+    ][:40]
+
+
 def _add_black_box(stream: Path, box: Path) -> None:
     """Add to the stream where the interpreter was when it wrote to the black box, if the stream was cut off."""
     try:
-        text = box.read_text(encoding="utf-8", errors="replace")
+        stack = _stack_in(box)
         data = stream.read_bytes().rstrip(b"\n\0")
     except OSError:
         return
     from opossum_recorder.launch import BLACK_BOX_AFTER_S
 
     last = data.rpartition(b"\n")[2]
-    # one section a thread, the game's own last; innermost lines first, the launcher's say nothing of the game
-    section = re.split(r"^(?:Current t|T)hread 0x", text, flags=re.MULTILINE)[-1]
-    stack = [
-        f"{name} {os.path.basename(file)}:{line}"
-        for file, line, name in _FAULT_LINE.findall(section)
-        if LAUNCHED not in file and "runpy" not in file
-    ][:40]
     if b'"k":"bye"' in last or not stack:
         return
     t = re.search(rb'"t":(\d+)', last)

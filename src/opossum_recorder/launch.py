@@ -22,6 +22,8 @@ from opossum_recorder.recorder import Recorder
 
 BLACK_BOX_SUFFIX = ".blackbox"
 LINK = "link:"
+BLACK_BOX_VARIABLE = "OPOSSUM_BLACK_BOX"
+"""Where the black box of a game that plays over the link lies; beside its stream there is none."""
 BLACK_BOX_AFTER_S = 1.0
 """A frame longer than this has the interpreter itself write where it is, even where no Python thread can run."""
 
@@ -89,8 +91,9 @@ def main(arguments: list[str]) -> None:
         link=link,
         token=os.environ.get("OPOSSUM_TOKEN", ""),
     )
-    if not link:
-        own.box = open(stream + BLACK_BOX_SUFFIX, "w", encoding="utf-8")  # noqa: SIM115 - open as long as the game runs
+    box = os.environ.get(BLACK_BOX_VARIABLE, "") if link else stream + BLACK_BOX_SUFFIX
+    if box:
+        own.box = open(box, "w", encoding="utf-8")  # noqa: SIM115 - open as long as the game runs
         faulthandler.enable(own.box)
     recorder = own
     watched: dict[str, Any] = {}

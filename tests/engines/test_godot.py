@@ -249,3 +249,19 @@ def test_it_goes_on_when_opossum_goes_away(listening):
     held_at(listening)
     listening.stop()
     assert game.wait(30) == 3
+
+
+def test_the_game_may_be_started_before_opossum(listening, tmp_path):
+    """What came meanwhile waits until somebody listens."""
+    port = listening.port
+    listening.stop()
+    game = linked(listening)
+    time.sleep(2.0)
+    late = Listener(tmp_path / "late.flow.jsonl", port=port)
+    late.start()
+    assert game.wait(30) == 3
+    late.stop()
+    take = open_any(str(tmp_path / "late.flow.jsonl"))
+
+    assert take.closed(0) and take.tables["frame"]["n"][0] == 0 and check_take(take) == []
+    assert not len(take.tables["lost"]) and take.game_frames == 150

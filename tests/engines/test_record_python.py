@@ -200,3 +200,23 @@ def test_a_game_that_is_a_module(tmp_path):
 
     assert take.game == "bakery" and take.closed(0)
     assert "__main__ warm --tonight" in take.strings
+
+
+def test_over_the_link_too_the_interpreter_says_where_it_stands(tmp_path):
+    """Where one C call keeps its lock, no thread of the game's can tell the desk; the terminal is told."""
+    listener = Listener(tmp_path / "live.flow.jsonl", port=0)
+    listener.start()
+    script = tmp_path / "game.py"
+    script.write_text(GAME.format(ending="sum(range(10**12))"))
+    process = subprocess.Popen(
+        [*COMMAND, "--link", f"127.0.0.1:{listener.port}", "--", sys.executable, str(script)],
+        stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
+    )  # fmt: skip
+    line = process.stderr.readline()
+    child = Path(f"/proc/{process.pid}/task/{process.pid}/children").read_text().split()[0]
+    os.kill(int(child), signal.SIGKILL)
+    process.communicate(timeout=30)
+    listener.stop()
+
+    assert line == "The game stands still in work game.py:10, called by <module> game.py:15.\n"
+    assert process.returncode == 128 + signal.SIGKILL

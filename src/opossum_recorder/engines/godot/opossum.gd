@@ -17,7 +17,10 @@ const SILENT_MSEC = 10000  # an Opossum that has said nothing for so long, not e
 const MOST_WAITING = 4194304  # bytes; what comes while the link is that far behind is dropped and counted
 
 var _link = StreamPeerTCP.new()
-var _linked = false
+var _recording = false
+var _linked = false  # somebody listens; until then lines wait, and it is tried again
+var _port = 0
+var _tried = 0       # when it was tried to link last, in milliseconds
 var _begin = 0
 var _lines = PoolStringArray()
 var _waiting = PoolByteArray()  # handed over, not yet taken by the link; under the lock
@@ -72,15 +75,14 @@ func _enter_tree():
 		return
 	pause_mode = Node.PAUSE_MODE_PROCESS
 	_begin = OS.get_ticks_usec()
-	_link.connect_to_host("127.0.0.1", int(port))
+	_recording = true
+	_port = int(port)
+	_link.connect_to_host("127.0.0.1", _port)
 	var wait = 0
-	while _link.get_status() == StreamPeerTCP.STATUS_CONNECTING and wait < 300:
+	while _link.get_status() == StreamPeerTCP.STATUS_CONNECTING and wait < 100:
 		OS.delay_msec(10)
 		wait += 1
-	_linked = _link.get_status() == StreamPeerTCP.STATUS_CONNECTED
-	if not _linked:
-		return
-	_link.set_no_delay(true)
+	_reach()
 	var version = Engine.get_version_info()
 	_record("head", ',"opossum":1,"game":%s,"peer":"main","engine":"Godot %d.%d.%d","lang":"gdscript","holds":true,"phases":["physics","process","deferred"],"pid":%d' % [
 		_quote(ProjectSettings.get_setting("application/config/name")), version.major, version.minor, version.patch, OS.get_process_id()])
@@ -103,7 +105,7 @@ func _enter_tree():
 
 
 func _exit_tree():
-	if _linked:
+	if _recording:
 		_end_frame()
 		_record("bye", "")
 		_flush()
@@ -131,7 +133,7 @@ func _record(kind, fields):
 
 
 func _flush():
-	if _lines.size() == 0 or not _linked:
+	if _lines.size() == 0 or not _recording:
 		return
 	var data = _lines.join("").to_utf8()
 	_writing.lock()
@@ -148,13 +150,27 @@ func _flush():
 	_lines = PoolStringArray()
 
 
+# Say whether somebody listens by now; ask again if nobody did half a second ago. Waits for nothing.
+func _reach():
+	if _linked or not _recording:
+		return
+	_linked = _link.get_status() == StreamPeerTCP.STATUS_CONNECTED
+	if _linked:
+		_link.set_no_delay(true)
+	elif OS.get_ticks_msec() - _tried > 500 and _link.get_status() != StreamPeerTCP.STATUS_CONNECTING:
+		_tried = OS.get_ticks_msec()
+		_link.disconnect_from_host()
+		_link.connect_to_host("127.0.0.1", _port)
+
+
 # Give the link what it takes without waiting. Called with the lock.
 func _hand_over():
 	if _waiting.size() == 0 or not _linked:
 		return
 	var result = _link.put_partial_data(_waiting)
 	if result[0] != OK:
-		_linked = false  # whoever listened is gone: the game goes on
+		_linked = false  # whoever listened is gone: the game goes on, unrecorded
+		_recording = false
 	elif result[1] >= _waiting.size():
 		_waiting = PoolByteArray()
 	elif result[1] > 0:
@@ -232,6 +248,7 @@ func _end_frame():
 	_idle = true
 	_frame_usec = 0
 	_record("idle", "")
+	_reach()
 	_flush()
 	_hear()
 
@@ -331,7 +348,7 @@ func _sent(node, ev, args):
 
 # A SceneTreeTimer that the game has just made: a delay of whoever made it, named after its place.
 func timed(owner, timer, at):
-	if _linked and timer != null:
+	if _recording and timer != null:
 		var a = _new("a")
 		_tree_timers[timer.get_instance_id()] = [a, timer, "timeout of " + at]
 		_record("arm", ',"a":%d,"what":"delay","o":%s,"ev":%s,"sec":%.6f,"loop":false%s,"at":%s' % [a, _quote(_name_of(owner)), _quote("timeout of " + at), timer.time_left, _cause(), _quote(at)])
@@ -353,7 +370,7 @@ func _landed(timer):
 
 # What a script is about to wait for; handed back, so that it can.
 func awaited(owner, object, ev):
-	if not _linked or not is_instance_valid(object) or not object.has_signal(ev):
+	if not _recording or not is_instance_valid(object) or not object.has_signal(ev):
 		return object
 	var count = 0
 	for found in object.get_signal_list():
@@ -432,7 +449,7 @@ func _value(v):
 # --- calls: the rewritten functions say when they begin and end ------------------------------------------
 
 func enter(object, method, at, inner = ""):
-	if not _linked:
+	if not _recording:
 		return false
 	var key = "%d:%s" % [object.get_instance_id(), method]
 	var s = 0
@@ -746,6 +763,7 @@ func _obey(told):
 			_writing.unlock()
 		"refuse":
 			_linked = false
+			_recording = false
 		"hold":
 			_stop = "any"
 		"go":
