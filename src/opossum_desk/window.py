@@ -92,6 +92,7 @@ class DeskWindow(QMainWindow):
         self.statusBar().addWidget(self.told, 1)
         self.axis_told = QLabel()
         self.statusBar().addPermanentWidget(self.axis_told)
+        self.statusBar().setContentsMargins(4, 0, 6, 0)
         self.statusBar().setSizeGripEnabled(False)
 
         self.opening = Work(self)

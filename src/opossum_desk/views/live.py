@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from PySide6.QtCore import Qt, QUrl, Signal
 from PySide6.QtWidgets import (
     QAbstractItemView,
+    QHeaderView,
     QHBoxLayout,
     QLabel,
     QLineEdit,
@@ -98,7 +99,7 @@ class LivePlace(QWidget):
         column = QVBoxLayout(left)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
-        self.games = _tree("Games", ["game", "records", "clock"], [138, 62])
+        self.games = _tree("Games", ["game", "records", "clock"], [112, 62])
         column.addWidget(titled("Games", self.games)[1], 2)
         self.line = QLineEdit()
         self.line.setPlaceholderText("Hold at:  ev:bread_ready o:counter#1")
@@ -203,7 +204,9 @@ class LivePlace(QWidget):
         if playing and not holdable:
             told += " Its recorder cannot hold it."
         self.told.setText(told)
-        rows = [(f"{peer.name} – {peer.game}", f"{peer.records:,}", _clock(peer, peers)) for peer in peers]
+        one_game = len({peer.game for peer in peers}) == 1  # then its peers' names tell them apart
+        names = [peer.name if one_game and len(peers) > 1 else f"{peer.name} – {peer.game}" for peer in peers]
+        rows = [(name, f"{peer.records:,}", _clock(peer, peers)) for name, peer in zip(names, peers, strict=True)]
         _fill(self.games, [(row, None) for row in rows])
 
     def _fill_wires(self) -> None:
@@ -395,6 +398,8 @@ def _tree(name: str, columns: list[str], widths: list[int]) -> QTreeWidget:
     tree.setRootIsDecorated(False)
     tree.setUniformRowHeights(True)
     tree.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+    tree.header().setStretchLastSection(False)  # it would never be narrower than it began
+    tree.header().setSectionResizeMode(len(columns) - 1, QHeaderView.ResizeMode.Stretch)
     for number, width in enumerate(widths):
         tree.setColumnWidth(number, width)
     return tree
