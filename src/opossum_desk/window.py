@@ -410,7 +410,10 @@ class DeskWindow(QMainWindow):
         if not found:
             self.say("Examined: nothing found.")
         else:
-            self.say(f"Examined: {len(found)} findings, {faults} of them faults. Press N for the first.")
+            things = "1 finding" if len(found) == 1 else f"{len(found)} findings"
+            self.say(
+                f"Examined: {things}, {faults} of them {'a fault' if faults == 1 else 'faults'}. Press N for the first."
+            )
 
     def _ask_question(self) -> None:
         symptom, self.question = self.question, None
@@ -422,7 +425,7 @@ class DeskWindow(QMainWindow):
         count = self.flow.ask(symptom.kinds)
         if count:
             self.session.show_finding(self.flow.findings.shown()[0])
-            self.say(f"“{symptom.title}”: {count} findings.")
+            self.say(f"“{symptom.title}”: {count} {'finding' if count == 1 else 'findings'}.")
         else:
             self.say(f"“{symptom.title}”: this take shows no such thing.")
 

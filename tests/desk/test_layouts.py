@@ -9,7 +9,7 @@ import pytest
 from test_session import shop
 
 from opossum.findings.examine import examine
-from opossum_desk.layout.loom import HEADER_PX, ROW_PX, BeadState, bead_size, layout_loom
+from opossum_desk.layout.loom import HEADER_PX, ROW_PX, BeadState, bead_size, frozen_bands, layout_loom
 from opossum_desk.layout.pulse import layout_overlay, layout_pulse
 from opossum_desk.layout.scale import Scale, grid_marks
 from opossum_desk.layout.slice import MOST_CALLS, layout_slice, short_time
@@ -481,3 +481,35 @@ def test_log_lines_stand_in_the_slice_where_they_came():
     session.select_column(0)
     rows = [(row.kind, row.text) for row in layout_slice(session).rows if row.kind != "phase"]
     assert rows == [("say", "before"), ("call", "oven#1 on_bell"), ("say", "after")]
+
+
+def test_frozen_frames_that_would_lie_upon_each_other_are_told_by_the_longest():
+    """Never more bands than there is room for; each that is wide enough stands for itself."""
+    tape = Tape().frame()
+    for turn in range(3000):
+        tape.frame(length_ms=150 if turn % 10 == 5 else 1)
+        tape.ms(900 if turn == 1005 else 130 if turn % 10 == 5 else 1)
+    session = Session(tape.frame().take())
+    everything = frozen_bands(session, Scale(*session.axis.extent, 200.0, 700.0))
+
+    assert len(session.axis.frozen) == 300 and len(everything) <= 101
+    assert max(everything, key=lambda band: band.seconds).seconds > 0.9
+    assert [band.left for band in everything] == sorted(band.left for band in everything)
+    session.set_window(float(session.axis.edges[1000]), float(session.axis.edges[1020]))
+    few = frozen_bands(session, Scale(session.low, session.high, 200.0, 700.0))
+    assert [band.column for band in few] == [column for column in session.axis.frozen.tolist() if 1000 <= column < 1020]
+
+
+def test_clips_that_play_at_once_have_rows_of_their_own():
+    """One after the other, or blended into each other, they share one."""
+    tape = Tape().frame()("spawn", o="cat#1", cls="Cat")("spawn", o="oven#1", cls="Oven")
+    for number, (owner, clip, ends_later) in enumerate(
+        [("cat#1", "walk", 0), ("cat#1", "run", 0), ("oven#1", "bake", 1), ("oven#1", "glow", 0)], 1
+    ):
+        tape("play", y=number, o=owner, clip=clip, len=0.5, marks=[]).ms(500)
+        if not ends_later:
+            tape("stop", y=number, how="end")
+    tape("stop", y=3, how="end").frame()
+    rows = [row.label for row in gather_strands(tape.take()) if row.kind == "clip"]
+
+    assert rows == ["Cat clips", "Oven clips bake", "Oven clips glow"]

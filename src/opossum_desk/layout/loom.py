@@ -102,6 +102,7 @@ class FrozenBand(NamedTuple):
     right: float
     text: str
     column: int
+    seconds: float
 
 
 @dataclass(eq=False, repr=False)
@@ -222,8 +223,9 @@ def frozen_bands(session: Session, scale: Scale) -> list[FrozenBand]:
     order = np.lexsort((-lengths, places))
     longest = np.sort(order[np.concatenate(([True], np.diff(places[order]) != 0))])
     for index in longest.tolist():
-        text = f"frame {axis.numbers[columns[index]]} · {lengths[index] / 1e9:.2f} s"
-        bands.append(FrozenBand(float(lefts[index]), float(rights[index]), text, int(columns[index])))
+        seconds = float(lengths[index]) / 1e9
+        text = f"frame {axis.numbers[columns[index]]} · {seconds:.2f} s"
+        bands.append(FrozenBand(float(lefts[index]), float(rights[index]), text, int(columns[index]), seconds))
     return bands
 
 

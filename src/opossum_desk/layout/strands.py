@@ -25,6 +25,8 @@ STRAND_PX = 26.0
 MOST_ITEMS = 300
 """Items of one row drawn one by one; beyond, they are drawn as one quiet bar that says how many."""
 
+BLENDED_SHARE = 0.5
+"""Clips that share less than this of the shorter one follow each other, blended."""
 MARK_REACH_NS = 500e6
 """A mark's send within this of its planned place is that mark's, and not another one's of the same name."""
 
@@ -131,9 +133,9 @@ def gather_strands(take: Take) -> list[StrandRow]:
         rows += _grouped(take, kind, np.flatnonzero(mask), arms, take.arms.event, take.arms.end_ns)
     plays = take.tables["play"]
     track = np.asarray(plays["what"]) == take.code("track")
-    nothing = np.full(len(plays), -1)
-    rows += _grouped(take, "clip", np.flatnonzero(~track), plays, nothing, take.plays.end_ns)
-    rows += _grouped(take, "track", np.flatnonzero(track), plays, nothing, take.plays.end_ns)
+    names = clip_names_where_needed(take)
+    rows += _grouped(take, "clip", np.flatnonzero(~track), plays, names, take.plays.end_ns)
+    rows += _grouped(take, "track", np.flatnonzero(track), plays, names, take.plays.end_ns)
     waits = take.tables["wait"]
     rows += _grouped(take, "wait", np.arange(len(waits)), waits, np.asarray(waits["ev"]), take.waits.end_ns)
     queues = take.queues
@@ -146,6 +148,27 @@ def gather_strands(take: Take) -> list[StrandRow]:
         times = np.asarray(watch["t"], np.int64)[items]
         rows.append(StrandRow("value", f"{take.text(owner)} {take.text(name)}".strip(), items, times, times))
     return rows
+
+
+def clip_names_where_needed(take: Take) -> Array:
+    """Return (plays,): the code of each clip's name where one object plays several at once, else -1.
+
+    One after the other they share a row; at once they would lie upon each other. A short blend is no such thing.
+    """
+    plays = take.tables["play"]
+    owner, start, end = (
+        np.asarray(plays["o"]),
+        np.asarray(plays["t"], np.float64),
+        np.asarray(take.plays.end_ns, np.float64),
+    )
+    order = np.lexsort((start, owner))
+    before, after = order[:-1], order[1:]
+    shared = np.minimum(end[before], end[after]) - start[after]
+    shorter = np.minimum(end[before] - start[before], end[after] - start[after])
+    at_once = (owner[before] == owner[after]) & (shared > shorter * BLENDED_SHARE) & (shorter > 0)
+    classes = {take.class_of(int(code)) for code in distinct(owner[after[at_once]]).tolist()}
+    parted = np.array([code for code in distinct(owner).tolist() if take.class_of(int(code)) in classes], np.int64)
+    return np.where(np.isin(owner, parted), np.asarray(plays["clip"]), -1)
 
 
 def _grouped(take: Take, kind: str, items: Array, table: object, events: Array, ends: Array) -> list[StrandRow]:

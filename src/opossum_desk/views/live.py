@@ -7,8 +7,8 @@ from collections.abc import Sequence
 from PySide6.QtCore import Qt, QUrl, Signal
 from PySide6.QtWidgets import (
     QAbstractItemView,
-    QHeaderView,
     QHBoxLayout,
+    QHeaderView,
     QLabel,
     QLineEdit,
     QPushButton,

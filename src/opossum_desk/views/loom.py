@@ -18,6 +18,7 @@ from opossum_desk.views.menus import add_call_actions, sieve
 from opossum_desk.views.stamps import Stamps
 
 FOLD_PX = 16.0
+MOST_FROZEN_NAMES = 12
 LEAST_RAGGED_PX = 10.0
 """A frozen frame drawn narrower than this is a stripe: its ragged edges would meet."""
 
@@ -252,17 +253,24 @@ class LoomView(AxisCanvas):
         for edge, way in ((left, tooth), (right, -tooth)):
             painter.drawPolyline([QPointF(edge + (way if number % 2 else 0), y) for number, y in enumerate(heights)])
 
-    def _paint_frozen_name(self, painter: QPainter, band: FrozenBand) -> None:
-        """Write in the header what a frozen frame cost."""
+    def _paint_frozen_names(self, painter: QPainter, bands: list[FrozenBand]) -> None:
+        """Write in the header what frozen frames cost, the longest first, as many as have room beside each other."""
         painter.setFont(self.small_font(0, bold=True))
-        room = painter.fontMetrics().horizontalAdvance(band.text) + 14
-        x = min(max(band.left, self.label_px + 2), self.width() - room - 14)
-        box = QRectF(x, 2, room, HEADER_PX - 3)
+        written: list[QRectF] = []
+        for band in sorted(bands, key=lambda band: -band.seconds):
+            room = painter.fontMetrics().horizontalAdvance(band.text) + 14
+            x = min(max(band.left, self.label_px + 2), self.width() - room - 14)
+            box = QRectF(x, 2, room, HEADER_PX - 3)
+            if len(written) < MOST_FROZEN_NAMES and not any(box.intersects(other) for other in written):
+                written.append(box)
+                self._paint_frozen_name(painter, band.text, box)
+
+    def _paint_frozen_name(self, painter: QPainter, text: str, box: QRectF) -> None:
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(self.colour("rose"))
         painter.drawRoundedRect(box, 2, 2)
         painter.setPen(self.colour("paper"))
-        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, band.text)
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
 
     def _paint_labels(self, painter: QPainter, picture: LoomPicture) -> None:
         painter.fillRect(QRectF(0, HEADER_PX, self.label_px - 6, self.height()), self.colour("paper"))
@@ -332,11 +340,7 @@ class LoomView(AxisCanvas):
             painter.drawText(QRectF(x - 40, 2, 80, HEADER_PX - 4), Qt.AlignmentFlag.AlignCenter, label)
         painter.setPen(self.colour("line"))
         painter.drawLine(QPointF(0, HEADER_PX), QPointF(self.width(), HEADER_PX))
-        right = -1.0
-        for band in picture.frozen:
-            if band.left >= right:
-                self._paint_frozen_name(painter, band)
-                right = band.left + 150
+        self._paint_frozen_names(painter, picture.frozen)
 
     # --- hands -----------------------------------------------------------------------------------------
 

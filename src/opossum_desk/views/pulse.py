@@ -100,7 +100,7 @@ class PulseView(Canvas):
         painter.drawText(
             QRectF(8, TOP_PX, LEFT_PX - 16, middle - TOP_PX),
             Qt.AlignmentFlag.AlignVCenter,
-            f"work ≤ {picture.top_ms:.1f} ms",
+            f"work ≤ {picture.top_ms:.{1 if picture.top_ms < 10 else 0}f} ms",
         )
         painter.drawText(QRectF(8, middle, LEFT_PX - 16, base - middle), Qt.AlignmentFlag.AlignVCenter, "calls")
         painter.drawText(QRectF(8, base, LEFT_PX - 16, BOTTOM_PX + 2), Qt.AlignmentFlag.AlignVCenter, "findings")
