@@ -60,7 +60,9 @@ def flooding(table: Any, seconds: float) -> None:
         window.close()
     turns.sort()
     usual, over = turns[int(len(turns) * 0.999)], sum(turn > LONGEST_TURN_MS for turn in turns)
-    memory = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+    memory, reader = (
+        resource.getrusage(who).ru_maxrss / 1024 for who in (resource.RUSAGE_SELF, resource.RUSAGE_CHILDREN)
+    )
     table.row(
         f"window's turn, 99.9th percentile, {RATE:,} records a second",
         usual,
@@ -69,7 +71,13 @@ def flooding(table: Any, seconds: float) -> None:
         f"{slept:.0f} ms here); {shown:,} shown at the end",
         "ms",
     )
-    table.row("records lost of them", sent - kept, 0, f"{kept:,} on disk; peak {memory:,.0f} MB", "  ")
+    table.row(
+        "records lost of them",
+        sent - kept,
+        0,
+        f"{kept:,} on disk; peak {memory:,.0f} MB, and {reader:,.0f} MB where it is read",
+        "  ",
+    )
 
 
 def latency(table: Any) -> None:

@@ -593,6 +593,17 @@ static PyObject *inner_detach(Inner *self, PyObject *nothing)
 	Py_RETURN_NONE;
 }
 
+/* In a process that was forked off: the file is its parent's. */
+static PyObject *inner_silence(Inner *self, PyObject *nothing)
+{
+	self->closed = 1;
+	if (self->lent) PyBuffer_Release(&self->memory);
+	self->lent = 0;
+	self->pending_length = 0;
+	self->pending_lines = 0;
+	Py_RETURN_NONE;
+}
+
 static PyObject *inner_runner(Inner *self, PyObject *const *args, Py_ssize_t count)
 {
 	if (count != 8 || !PyList_Check(args[0]) || !Py_IS_TYPE(args[6], sample_type)) {
@@ -772,7 +783,8 @@ static PyMethodDef inner_methods[] = {
 	METHOD("main_call", inner_main_call, METH_NOARGS), METHOD("now_ns", inner_now_ns, METH_NOARGS),
 	METHOD("flush", inner_flush, METH_NOARGS), METHOD("runner", inner_runner, METH_FASTCALL),
 	METHOD("_put", inner_put, METH_FASTCALL), METHOD("_drop", inner_drop, METH_NOARGS),
-	METHOD("_attach", inner_attach, METH_O), METHOD("_detach", inner_detach, METH_NOARGS), {NULL}};
+	METHOD("_attach", inner_attach, METH_O), METHOD("_detach", inner_detach, METH_NOARGS),
+	METHOD("_silence", inner_silence, METH_NOARGS), {NULL}};
 static PyMemberDef inner_members[] = {
 	{"lost", T_LONGLONG, offsetof(Inner, lost), 0, NULL}, {"_origin", T_LONGLONG, offsetof(Inner, origin), 0, NULL},
 	{"_watched", T_BOOL, offsetof(Inner, watched), 0, NULL}, {"_closed", T_BOOL, offsetof(Inner, closed), READONLY, NULL},

@@ -245,3 +245,9 @@ class Inner:
         self.flush()
         self._closed = True
         self._append = self._drop_line
+
+    def _silence(self) -> None:
+        """Write nothing any more, not even what is left: this process was forked off, and the file is its parent's."""
+        self._closed = True
+        self._append = self._drop_line
+        self._lines.clear()

@@ -14,6 +14,7 @@ import functools
 import itertools
 import os
 import time
+import weakref
 from collections.abc import Callable, Iterable, Sequence
 from typing import Any, TypeVar
 
@@ -95,6 +96,8 @@ class Recorder(Inner):
         self._put("head", "".join(f',"{name}":{data_text(value)}' for name, value in head.items()))
         self.flush()
         self._watchdog = Watchdog(self, watch_after) if watch_after > 0 else None
+        own = weakref.ref(self)
+        os.register_at_fork(after_in_child=lambda: _forked(own()))
 
     @property
     def frame_lasts_s(self) -> float:
@@ -333,3 +336,10 @@ class Recorder(Inner):
 
 def _finite(value: float | None) -> bool:
     return value is None or (value == value and abs(value) != float("inf"))
+
+
+def _forked(recorder: Recorder | None) -> None:
+    """A process that the game forks off records nothing: two must not write one file."""
+    if recorder is not None:
+        recorder._silence()
+        recorder._watchdog = None

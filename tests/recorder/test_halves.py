@@ -195,3 +195,22 @@ def test_a_full_disk_is_counted_and_survived(tmp_path):
     assert recorder.lost == 15
     assert sum(record.get("n", 0) for record in told if record["k"] == "lost") == 15
     assert "b" in [record.get("ev") for record in told] and told[-1]["k"] == "bye"
+
+
+def test_a_process_that_the_game_forks_off_leaves_its_stream_alone(tmp_path):
+    """The file is the parent's; the child goes on unrecorded, and ends as it would."""
+    path = tmp_path / "forked.flow.jsonl"
+    with Recorder(path, "forked") as recorder:
+        recorder.send("before")
+        child = os.fork()
+        if not child:
+            for _ in range(2000):
+                recorder.call(recorder.send("from the child", d="x" * 100), None, "o", "f").__exit__(None, None, None)
+            recorder.close()
+            os._exit(7)
+        _, status = os.waitpid(child, 0)
+        recorder.send("after")
+    events = [json.loads(line).get("ev") for line in path.read_text().splitlines()]
+
+    assert os.waitstatus_to_exitcode(status) == 7
+    assert [event for event in events if event] == ["before", "after"]
