@@ -31,7 +31,7 @@ class Growth:
         self.number = 0
         """Which growth of it is on the desk, 0 while none is."""
         self.size_seen = 0
-        self._reading = False
+        self._live = self._reading = False
         self._began = self._rest_until = 0.0
         self._gone_told = ""
         self._timer = QTimer(desk)
@@ -40,10 +40,16 @@ class Growth:
     def forget(self) -> None:
         """Follow nothing any more: another take is opened, or the desk closes."""
         self._timer.stop()
-        self.number, self._reading = 0, False
+        self.number, self._live, self._reading = 0, False, False
         if self.followed is not None:
+            self._desk.examining.cancel()
             self.followed.close()
             self.followed = None
+
+    def forget_ended(self) -> None:
+        """Let go of who read the stream of a game that has ended, once all of it is shown and examined."""
+        if self._live and self._desk.listening.listener is None:
+            self.forget()
 
     def begin(self, path: str) -> None:
         """Look at a stream from now on, and offer to read on when it has grown."""
@@ -53,6 +59,7 @@ class Growth:
     def begin_live(self, path: str) -> None:
         """Show a stream that a game plays into, and read it on as it grows."""
         self.forget()
+        self._live = True
         self._timer.start(LIVE_CHECK_MS)
         self._follow(path)
 

@@ -404,6 +404,8 @@ class DeskWindow(QMainWindow):
             self._ask_question()
         else:
             self._announce(found)
+        if not self.session.take.growing:
+            self.growth.forget_ended()
 
     def _announce(self, found: list[Any]) -> None:
         faults = sum(1 for finding in found if finding.severity.value == "fault")
@@ -476,9 +478,13 @@ class DeskWindow(QMainWindow):
 
     def examine_ended(self) -> None:
         """Examine a take that grew to its end as a whole."""
-        if self.session is not None and self.session.take.growing:
+        if self.session is None:
+            return
+        if self.session.take.growing:
             self.session.take.growing = False
             self._examine(self.session)
+        elif self.session.examined and not self.examining.running:
+            self.growth.forget_ended()
 
     # --- saving ------------------------------------------------------------------------------------
 

@@ -9,6 +9,7 @@ import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QMenu
 
+from moonrise_bakery import demo_take_path
 from opossum.live.listener import PeerState
 from opossum_desk.live import silence
 from opossum_desk.memory import Memory
@@ -206,6 +207,25 @@ def test_the_desk_listens_for_a_game_and_grows_with_it(desk, qtbot, monkeypatch,
     recorder.close()
     qtbot.waitUntil(lambda: "has ended" in desk.told.toolTip(), timeout=10_000)
     assert desk.listener is None
+    qtbot.waitUntil(lambda: desk.growth.followed is None, timeout=10_000)  # who read the stream has gone as well
+    assert desk.session.examined and desk.session.axis.columns == 60 and not desk.session.take.growing
+
+
+def test_another_take_is_opened_while_a_game_plays(desk, qtbot, monkeypatch, tmp_path):
+    """Who reads the game's stream is let go of at once; nothing of it comes up later."""
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
+    desk.listen(0)
+    recorder = Recorder(None, "Live Bakery", link=f"127.0.0.1:{desk.listener.port}", watch_after=0)
+    with recorder.frame(0), recorder.call(recorder.send("tick", via="tick"), None, "oven#1", "Oven.on_tick"):
+        pass
+    qtbot.waitUntil(lambda: desk.session is not None and desk.growth.followed is not None, timeout=10_000)
+    reader = desk.growth.followed._process
+    desk.open_paths([str(demo_take_path())])
+    assert desk.growth.followed is None and reader.poll() is not None
+    qtbot.waitUntil(lambda: desk.session.take.game == "Moonrise Bakery" and desk.session.examined, timeout=10_000)
+    recorder.close()
+    qtbot.wait(400)
+    assert desk.session.take.game == "Moonrise Bakery" and "could not" not in desk.told.toolTip()
 
 
 def test_listening_can_be_stopped_and_leaves_nothing(desk, qtbot, monkeypatch, tmp_path):
