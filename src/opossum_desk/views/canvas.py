@@ -246,6 +246,13 @@ class AxisCanvas(Canvas):
         self.update()
 
 
+def premultiplied(colour: QColor, alpha: int) -> int:
+    """Return a colour of this opacity (0 … 255) as a pixel of premultiplied ARGB."""
+    share = alpha / 255
+    red, green, blue = (round(part * share) for part in (colour.red(), colour.green(), colour.blue()))
+    return alpha << 24 | red << 16 | green << 8 | blue
+
+
 def image_of(owner: QWidget, canvas: npt.NDArray[np.uint32], ratio: float) -> QImage:
     """Return pixels (height, width) of premultiplied ARGB as an image; `owner` keeps them alive while it is painted."""
     height, width = canvas.shape

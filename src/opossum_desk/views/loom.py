@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QContextMenuEvent, QImage, QMouseEvent, QPainter, QPen
+from PySide6.QtGui import QContextMenuEvent, QImage, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QMenu, QToolTip, QWidget
 
 from opossum.stream.tables import Array
@@ -12,7 +12,7 @@ from opossum.take.ids import distinct
 from opossum_desk.layout.loom import HEADER_PX, ROW_PX, Density, FrozenBand, LoomPicture, ThreadLine, layout_loom
 from opossum_desk.layout.slice import short_time
 from opossum_desk.state.session import Session
-from opossum_desk.views.canvas import AxisCanvas, image_of, text_cutter
+from opossum_desk.views.canvas import AxisCanvas, image_of, premultiplied, text_cutter
 from opossum_desk.views.look import Look
 from opossum_desk.views.menus import add_call_actions, sieve
 from opossum_desk.views.stamps import Stamps
@@ -148,7 +148,7 @@ class LoomView(AxisCanvas):
         half = max(1, round(picture.bead_px * 0.23 * ratio))
         for index in dear.tolist():
             colour = self.look.via(session.take.text(int(beads.via[index])))
-            value = _premultiplied(colour, 70 if beads.faded[index] else 200)
+            value = premultiplied(colour, 70 if beads.faded[index] else 200)
             middle = round(y[index] * ratio)
             left, right = max(0, int(beads.x[index] * ratio)), int((beads.x[index] + beads.stretch[index]) * ratio)
             canvas[max(0, middle - half) : middle + half + 1, left:right] = value
@@ -168,13 +168,13 @@ class LoomView(AxisCanvas):
         did = (density.calls > density.wasted)[:, source]
         faded = (density.matched == 0)[:, source] & session.sieved
         colours = np.array(
-            [_premultiplied(self.look.via(session.take.text(int(via))), 235) for via in density.via], np.uint32
+            [premultiplied(self.look.via(session.take.text(int(via))), 235) for via in density.via], np.uint32
         )
         hollow = np.array(
-            [_premultiplied(self.look.via(session.take.text(int(via))), 110) for via in density.via], np.uint32
+            [premultiplied(self.look.via(session.take.text(int(via))), 110) for via in density.via], np.uint32
         )
         ghost = np.array(
-            [_premultiplied(self.look.via(session.take.text(int(via))), 45) for via in density.via], np.uint32
+            [premultiplied(self.look.via(session.take.text(int(via))), 45) for via in density.via], np.uint32
         )
         # a lone call is given a second pixel, so that it is seen
         lone = (tall[:, 1:] == 0) & (tall[:, :-1] > 0)
@@ -182,7 +182,7 @@ class LoomView(AxisCanvas):
         did[:, 1:] |= lone & did[:, :-1]
         faded[:, 1:] = np.where(lone, faded[:, :-1], faded[:, 1:])
         pixel = np.where(faded, ghost[:, None], np.where(did, colours[:, None], hollow[:, None]))
-        rose = _premultiplied(self.colour("rose"), 255)
+        rose = premultiplied(self.colour("rose"), 255)
         wrong = (density.twin > 0)[:, source]
         gone = (density.gone > 0)[:, source]
         for fault in (wrong, gone):
@@ -453,9 +453,3 @@ def _describe_line(session: Session, line: ThreadLine) -> str:
     calls = len(session.threads.calls_of(line.row))
     many = f"{line.members} listeners of class {line.owner}" if line.row.folded else line.owner
     return f"{many}\n{function} for {event}\n{calls:,} calls, phase {line.phase or 'none'}"
-
-
-def _premultiplied(colour: QColor, alpha: int) -> int:
-    share = alpha / 255
-    red, green, blue = (round(part * share) for part in (colour.red(), colour.green(), colour.blue()))
-    return alpha << 24 | red << 16 | green << 8 | blue
