@@ -119,6 +119,15 @@ def held_at(listener: Listener) -> tuple[int, Take]:
     return held.trip, open_any(str(listener.out))
 
 
+def ended(listener: Listener) -> Take:
+    """Wait until the last lines of a game have come; stop listening and return the take."""
+    end = time.monotonic() + 20
+    while any(peer.connected for peer in listener.peers) and time.monotonic() < end:
+        time.sleep(0.01)
+    listener.stop()
+    return open_any(str(listener.out))
+
+
 def step(listener: Listener, by: str) -> None:
     """Let a held game go one step on, and wait until it is held again."""
     before = len(open_any(str(listener.out)).tables["held"])

@@ -8,7 +8,7 @@ import time
 from collections import Counter
 
 import pytest
-from playing import EXAMPLES, begin, causes, held_at, killed, needs, recorded, step
+from playing import EXAMPLES, begin, causes, ended, held_at, killed, needs, recorded, step
 
 from opossum.findings.examine import examine
 from opossum.live.listener import Listener
@@ -222,7 +222,7 @@ def test_it_is_held_at_a_tripwire_and_goes_on(listening, wire, fault, function):
     listening.untrip(number)
     listening.go()
     assert game.wait(30) == 3
-    take = open_any(str(listening.out))
+    take = ended(listening)
     assert take.closed(0) and len(take.tables["held"]) == len(take.tables["went"]) == 1
     assert listening.peers[0].error_ns is not None
     assert ("freeze/slow-call" in causes(take)) == (fault == "slow")
@@ -238,7 +238,7 @@ def test_it_is_stepped_by_call_and_by_frame(listening):
         step(listening, by)
     listening.go()
     assert game.wait(30) == 3
-    held = open_any(str(listening.out)).tables["held"]
+    held = ended(listening).tables["held"]
     assert [int(c) > 0 for c in held["c"]] == [True, True, False]
 
 
@@ -260,8 +260,7 @@ def test_the_game_may_be_started_before_opossum(listening, tmp_path):
     late = Listener(tmp_path / "late.flow.jsonl", port=port)
     late.start()
     assert game.wait(30) == 3
-    late.stop()
-    take = open_any(str(tmp_path / "late.flow.jsonl"))
+    take = ended(late)
 
     assert take.closed(0) and take.tables["frame"]["n"][0] == 0 and check_take(take) == []
     assert not len(take.tables["lost"]) and take.game_frames == 150

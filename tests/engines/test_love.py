@@ -11,7 +11,7 @@ from collections import Counter
 from pathlib import Path
 
 import pytest
-from playing import EXAMPLES, causes, held_at, killed, needs, recorded, step
+from playing import EXAMPLES, causes, ended, held_at, killed, needs, recorded, step
 
 from opossum.findings.examine import examine
 from opossum.live.listener import Listener
@@ -131,11 +131,9 @@ def test_it_plays_over_the_link(tmp_path):
     """Whole to the last line, its clock set by the pings it answers."""
     game, listener = linked(tmp_path, "double")
     game.communicate(timeout=60)
-    peer = listener.peers[0]
-    listener.stop()
-    take = open_any(str(tmp_path / "love.flow.jsonl"))
+    take = ended(listener)
 
-    assert game.returncode == 0 and peer.closed and peer.offset_ns is not None
+    assert game.returncode == 0 and listener.peers[0].closed and listener.peers[0].error_ns is not None
     assert check_take(take) == [] and take.closed(0) and take.game_frames >= 150
     assert causes(take) == ["double-fire/bound-twice"] and not len(take.tables["lost"])
 
@@ -149,8 +147,7 @@ def test_over_the_link_too_a_loop_without_end_is_named(tmp_path):
     child = Path(f"/proc/{game.pid}/task/{game.pid}/children").read_text().split()[0]
     os.kill(int(child), signal.SIGKILL)
     game.communicate(timeout=60)
-    listener.stop()
-    finding = next(f for f in examine(open_any(str(tmp_path / "love.flow.jsonl"))) if f.kind == "freeze")
+    finding = next(found for found in examine(ended(listener)) if found.kind == "freeze")
 
     assert (finding.cause, finding.subject.fn) == ("endless-loop", "love.update")
 
@@ -168,8 +165,7 @@ def test_the_game_may_be_started_before_opossum(tmp_path):
     late = Listener(tmp_path / "late.flow.jsonl", port=port)
     late.start()
     game.communicate(timeout=60)
-    late.stop()
-    take = open_any(str(tmp_path / "late.flow.jsonl"))
+    take = ended(late)
 
     assert take.closed(0) and take.tables["frame"]["n"][0] == 0 and check_take(take) == []
 
@@ -197,8 +193,7 @@ def test_it_is_held_at_a_tripwire_and_goes_on(tmp_path, wire, fault, function):
     listener.untrip(number)
     listener.go()
     game.communicate(timeout=30)
-    listener.stop()
-    take = open_any(str(listener.out))
+    take = ended(listener)
     assert take.closed(0) and len(take.tables["held"]) == len(take.tables["went"]) == 1
     assert ("freeze/slow-call" in causes(take)) == (fault == "slow")
 

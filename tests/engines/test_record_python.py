@@ -10,7 +10,7 @@ import time
 from pathlib import Path
 
 import pytest
-from playing import EXAMPLES
+from playing import EXAMPLES, ended
 
 from opossum.findings.examine import examine
 from opossum.live.listener import Listener
@@ -140,8 +140,7 @@ def test_a_game_can_be_held_although_it_was_not_edited(tmp_path):
     time.sleep(0.3)
     listener.go()
     assert process.wait(30) == 0
-    listener.stop()
-    take = open_any(str(listener.out))
+    take = ended(listener)
     assert take.closed(0) and len(take.tables["held"]) == len(take.tables["went"]) == 1
     assert examine(take) == []
 

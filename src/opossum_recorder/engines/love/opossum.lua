@@ -12,7 +12,7 @@ local R = { lost = 0 }
 local path = os.getenv("OPOSSUM_STREAM")
 local link = path and path:match("^link:(.+)$")
 local MOST_WAITING = 2000 -- portions of lines, each of a frame or a call
-local SENDING_S = 2 -- how long a game that ends waits for what is still to be sent
+local SENDING_S, CALLING_S = 6, 2 -- how long a game that ends waits for what is still to be sent, and for somebody to listen
 local QUEUE = "events"
 local STUCK_AFTER = 0.25
 local PHASES = { update = "update", draw = "draw" }
@@ -654,7 +654,7 @@ function R.play(main, ...)
 	end
 	beat = love.thread.getChannel("opossum_beat")
 	sender = love.thread.newThread(WATCHER)
-	sender:start(path, begin, STUCK_AFTER, link, head, SENDING_S)
+	sender:start(path, begin, STUCK_AFTER, link, head, CALLING_S)
 	main(...)
 	local failed = love.errorhandler or love.errhand
 	love.errorhandler = function(message)
