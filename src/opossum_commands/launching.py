@@ -26,8 +26,22 @@ class Launch(NamedTuple):
     environment: dict[str, str]
 
 
-def python_launch(stream: str, command: tuple[str, ...]) -> Launch:
-    """Run a Python script, or a module with ``-m``, with the recorder's package in reach and nothing else of ours."""
+class PythonGame(NamedTuple):
+    """How a Python game is called: the interpreter with its options, the game (a script, or ``-m`` and a module) with its
+    arguments, and its name.
+    """
+
+    interpreter: list[str]
+    game: list[str]
+    name: str
+
+
+def python_game(command: tuple[str, ...]) -> PythonGame:
+    """Return what a command line calls.
+
+    Raises:
+        CommandError: it calls no Python game.
+    """
     program, *rest = command or ("",)
     options = []
     while rest and rest[0].startswith("-") and rest[0] != "-m":
@@ -37,10 +51,17 @@ def python_launch(stream: str, command: tuple[str, ...]) -> Launch:
         raise CommandError("give a Python game after --, such as: opossum record -- python game.py")
     if not as_module and not Path(rest[0]).is_file():
         raise CommandError(f"{rest[0]}: there is no such game; check the name.")
-    name = rest[1] if as_module else Path(rest[0]).stem
-    path = os.pathsep.join([str(recorder_folder().parent), *filter(None, [os.environ.get("PYTHONPATH")])])
-    run = [program, *options, "-m", "opossum_recorder.launch", stream, *rest]
-    return Launch(name, run, {"PYTHONPATH": path})
+    return PythonGame([program, *options], rest, rest[1] if as_module else Path(rest[0]).stem)
+
+
+def python_launch(stream: str, called: PythonGame, folder: Path) -> Launch:
+    """Run a Python game with the recorder's package in reach, and nothing that is installed beside it."""
+    reach = folder / "reach"
+    reach.mkdir()
+    (reach / "opossum_recorder").symlink_to(recorder_folder())
+    path = os.pathsep.join([str(reach), *filter(None, [os.environ.get("PYTHONPATH")])])
+    run = [*called.interpreter, "-m", "opossum_recorder.launch", stream, *called.game]
+    return Launch(called.name, run, {"PYTHONPATH": path})
 
 
 def love_launch(stream: str, game: str, arguments: tuple[str, ...], folder: Path) -> Launch:

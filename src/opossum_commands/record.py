@@ -17,7 +17,7 @@ from typing import TYPE_CHECKING
 import click
 
 from opossum_commands.desk import run_on_screen
-from opossum_commands.launching import Launch, godot_launch, love_launch, python_launch
+from opossum_commands.launching import Launch, godot_launch, love_launch, python_game, python_launch
 from opossum_commands.reading import CommandError, opened
 
 if TYPE_CHECKING:
@@ -65,7 +65,7 @@ def record(
     if link is not None:
         sys.exit(_record_to(link, love, godot, command))
     folder_given = love or godot
-    name = Path(folder_given).resolve().name if folder_given else python_launch("", command).name
+    name = Path(folder_given).resolve().name if folder_given else python_game(command).name
     target = Path(out or time.strftime(f"{name}-%Y-%m-%d-%H%M%S.take"))
     if target.exists() and not force:
         raise CommandError(f"{target}: is there already; give --force to replace it.")
@@ -78,7 +78,7 @@ def record(
         elif love is not None:
             status = _run(love_launch(str(stream.resolve()), love, command, Path(folder)))
         else:
-            status = _run(python_launch(str(stream), command))
+            status = _run(python_launch(str(stream), python_game(command), Path(folder)))
     if not stream.exists():
         raise CommandError(f"the game ended before anything was recorded (exit status {status}).")
     _add_black_box(stream, box)
@@ -114,7 +114,7 @@ def _record_to(link: str, love: str | None, godot: str | None, command: tuple[st
             status = _run(love_launch(f"link:{link}", love, command, Path(folder)))
         else:
             box = Path(folder) / "blackbox"
-            launch = python_launch(f"link:{link}", command)
+            launch = python_launch(f"link:{link}", python_game(command), Path(folder))
             launch.environment[BLACK_BOX_VARIABLE] = str(box)
             status = _run(launch, lambda: _tell_black_box(box))
     return status if status >= 0 else 128 - status

@@ -219,3 +219,17 @@ def test_over_the_link_too_the_interpreter_says_where_it_stands(tmp_path):
 
     assert line == "The game stands still in work game.py:10, called by <module> game.py:15.\n"
     assert process.returncode == 128 + signal.SIGKILL
+
+
+def test_nothing_that_is_installed_beside_opossum_comes_into_the_games_reach(tmp_path):
+    """A game has its own packages: ours must not take their place."""
+    script = tmp_path / "game.py"
+    script.write_text(
+        "import sys, opossum_recorder.launch as launch\n"
+        "launch.recorder.say(' '.join(sys.path))\nassert launch.recorder\n"
+        "try:\n    import opossum_desk\nexcept ImportError:\n    launch.recorder.say('out of reach')\n"
+    )
+    command = [*COMMAND, "--out", "game.take", "--", sys.executable, "-S", str(script)]
+    subprocess.run(command, cwd=tmp_path, check=True, capture_output=True)
+
+    assert "out of reach" in open_any(str(tmp_path / "game.take")).strings
