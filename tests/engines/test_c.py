@@ -9,7 +9,7 @@ import time
 from pathlib import Path
 
 import pytest
-from playing import EXAMPLES, causes
+from playing import EXAMPLES, causes, ended
 
 from opossum.findings.examine import examine
 from opossum.live.listener import Listener
@@ -119,6 +119,23 @@ def test_it_streams_over_the_link(bakery, tmp_path):
     assert peer.closed and peer.error_ns is not None and not peer.holds
     take = open_any(str(listener.out))
     assert check_take(take) == [] and take.game_frames == 150
+
+
+def test_the_game_may_be_started_before_opossum(bakery, tmp_path):
+    """What came meanwhile waits until somebody listens; where nobody ever does, the game ends as it would."""
+    listener = Listener(tmp_path / "first.flow.jsonl", port=0)
+    listener.start()
+    port = listener.port
+    listener.stop()
+    game = subprocess.Popen([bakery, f"127.0.0.1:{port}", "none"])
+    time.sleep(0.4)
+    late = Listener(tmp_path / "late.flow.jsonl", port=port)
+    late.start()
+    assert game.wait(30) == 0
+    take = ended(late)
+
+    assert take.closed(0) and take.game_frames == 150 and check_take(take) == []
+    assert subprocess.run([bakery, f"127.0.0.1:{port}", "none"], timeout=30).returncode == 0
 
 
 @pytest.mark.parametrize(("compiler", "options"), [("cc", ("-std=gnu99",)), ("c++", ("-x", "c++"))])

@@ -37,8 +37,8 @@ extern "C" {
 #define OPOSSUM_DELAY "delay"
 #define OPOSSUM_LIFE "life"
 
-/* Begin: `where` is a file's path or "host:port" of an Opossum that listens; `hz` nominal frames a second, or 0.
- * Returns 0, or -1 where nothing can be written (all else then does nothing). */
+/* Begin: `where` is a file's path or "host:port" of an Opossum that listens, now or later; `hz` nominal frames a second,
+ * or 0.  Returns 0, or -1 where nothing can be written (all else then does nothing). */
 int opossum_open(const char *where, const char *game, double hz);
 void opossum_close(void);
 
@@ -116,7 +116,8 @@ static struct {
 	size_t waits;
 	opossum_open_call calls[OPOSSUM_DEEPEST];
 	int depth, threads;
-} opossum_ = {PTHREAD_MUTEX_INITIALIZER, 0, 0, -1, 0, 0, 0, 0, {0, 0}, 0, {0}, 0, 0, 0, 0, {{0, {0}}}, 0, 0};
+	struct sockaddr_in address;
+} opossum_ = {PTHREAD_MUTEX_INITIALIZER, 0, 0, -1, 0, 0, 0, 0, {0, 0}, 0, {0}, 0, 0, 0, 0, {{0, {0}}}, 0, 0, {0, 0, {0}, {0}}};
 
 static __thread unsigned long opossum_causes[OPOSSUM_DEEPEST];
 static __thread int opossum_depth, opossum_thread;
@@ -162,13 +163,13 @@ static int opossum_hand_over(const char *data, size_t size) {
 		}
 		return 0;
 	}
-	while (opossum_.waits) {
+	while (opossum_.waits && opossum_.fd >= 0) {
 		ssize_t sent = send(opossum_.fd, opossum_.waiting, opossum_.waits, MSG_DONTWAIT | MSG_NOSIGNAL);
 		if (sent <= 0) break;
 		opossum_.waits -= (size_t)sent;
 		memmove(opossum_.waiting, opossum_.waiting + sent, opossum_.waits);
 	}
-	if (!opossum_.waits && size) {
+	if (!opossum_.waits && size && opossum_.fd >= 0) {
 		ssize_t sent = send(opossum_.fd, data, size, MSG_DONTWAIT | MSG_NOSIGNAL);
 		if (sent > 0) {
 			data += sent;
@@ -215,6 +216,17 @@ static size_t opossum_cause(char *line, size_t at) {
 	return top ? opossum_add(line, at, ",\"c\":%lu", opossum_causes[top - 1]) : at;
 }
 
+/* Returns a socket that is connected to whoever listens, or -1 while nobody does. */
+static int opossum_reach(void) {
+	int one = 1, fd = socket(AF_INET, SOCK_STREAM, 0);
+	if (fd < 0 || connect(fd, (struct sockaddr *)&opossum_.address, sizeof opossum_.address) != 0) {
+		if (fd >= 0) close(fd);
+		return -1;
+	}
+	setsockopt(fd, IPPROTO_TCP, TCP_NODELAY, &one, sizeof one);
+	return fd;
+}
+
 static void *opossum_watch_over(void *nothing) {
 	double told = 0;
 	char heard[4096];
@@ -222,6 +234,16 @@ static void *opossum_watch_over(void *nothing) {
 	(void)nothing;
 	while (!opossum_.ending) {
 		struct pollfd waits = {opossum_.fd, POLLIN, 0};
+		if (opossum_.is_link && opossum_.fd < 0) {
+			int fd = opossum_reach(); /* nobody listened so far: ask again */
+			pthread_mutex_lock(&opossum_.lock);
+			opossum_.fd = waits.fd = fd;
+			pthread_mutex_unlock(&opossum_.lock);
+			if (fd < 0) {
+				struct timespec rest = {0, 180000000};
+				nanosleep(&rest, 0);
+			}
+		}
 		if (opossum_.is_link && poll(&waits, 1, 20) > 0) {
 			ssize_t got = recv(opossum_.fd, heard + size, sizeof heard - 1 - size, MSG_DONTWAIT);
 			char *line = heard, *next;
@@ -282,24 +304,17 @@ int opossum_open(const char *where, const char *game, double hz) {
 	if (opossum_.open) return -1;
 	opossum_.is_link = colon && !strchr(where, '/') && atoi(colon + 1) > 0 && (size_t)(colon - where) < sizeof host;
 	if (opossum_.is_link) {
-		struct sockaddr_in address;
-		int one = 1;
-		memset(&address, 0, sizeof address);
+		memset(&opossum_.address, 0, sizeof opossum_.address);
 		memcpy(host, where, (size_t)(colon - where));
 		host[colon - where] = 0;
-		address.sin_family = AF_INET;
-		address.sin_port = htons((unsigned short)atoi(colon + 1));
-		if (inet_pton(AF_INET, strcmp(host, "localhost") ? host : "127.0.0.1", &address.sin_addr) != 1) return -1;
-		opossum_.fd = socket(AF_INET, SOCK_STREAM, 0);
-		if (opossum_.fd < 0 || connect(opossum_.fd, (struct sockaddr *)&address, sizeof address) != 0) {
-			if (opossum_.fd >= 0) close(opossum_.fd);
-			return -1;
-		}
-		setsockopt(opossum_.fd, IPPROTO_TCP, TCP_NODELAY, &one, sizeof one);
+		opossum_.address.sin_family = AF_INET;
+		opossum_.address.sin_port = htons((unsigned short)atoi(colon + 1));
+		if (inet_pton(AF_INET, strcmp(host, "localhost") ? host : "127.0.0.1", &opossum_.address.sin_addr) != 1) return -1;
 		opossum_.waiting = (char *)malloc(OPOSSUM_WAITING);
 		if (!opossum_.waiting) return -1;
+		opossum_.fd = opossum_reach();
 	} else opossum_.fd = open(where, O_WRONLY | O_CREAT | O_TRUNC | O_APPEND, 0644);
-	if (opossum_.fd < 0) return -1;
+	if (opossum_.fd < 0 && !opossum_.is_link) return -1;
 	clock_gettime(CLOCK_MONOTONIC, &opossum_.begin);
 	opossum_.frames = pthread_self();
 	opossum_.ending = opossum_.in_frame = opossum_.depth = 0;
@@ -326,7 +341,7 @@ void opossum_close(void) {
 	}
 	pthread_mutex_lock(&opossum_.lock);
 	opossum_.open = 0;
-	while (opossum_.is_link && opossum_.waits && turns++ < 200) {
+	while (opossum_.is_link && opossum_.fd >= 0 && opossum_.waits && turns++ < 200) {
 		struct pollfd waits = {opossum_.fd, POLLOUT, 0};
 		poll(&waits, 1, 10);
 		opossum_hand_over("", 0);
@@ -334,14 +349,14 @@ void opossum_close(void) {
 	if (opossum_.is_link) {
 		char rest[4096];
 		struct pollfd waits = {opossum_.fd, POLLIN, 0};
-		shutdown(opossum_.fd, SHUT_WR);
+		if (opossum_.fd >= 0) shutdown(opossum_.fd, SHUT_WR);
 		/* hear the other side out: closing over unread answers would cut the last lines off */
-		while (poll(&waits, 1, 1000) > 0 && recv(opossum_.fd, rest, sizeof rest, 0) > 0) {
+		while (opossum_.fd >= 0 && poll(&waits, 1, 1000) > 0 && recv(opossum_.fd, rest, sizeof rest, 0) > 0) {
 		}
 		free(opossum_.waiting);
 		opossum_.waiting = 0;
 	}
-	close(opossum_.fd);
+	if (opossum_.fd >= 0) close(opossum_.fd);
 	opossum_.fd = -1;
 	pthread_mutex_unlock(&opossum_.lock);
 }
