@@ -127,9 +127,9 @@ def test_the_game_may_be_started_before_opossum(bakery, tmp_path):
     listener.start()
     port = listener.port
     listener.stop()
-    game = subprocess.Popen([bakery, f"127.0.0.1:{port}", "none"])
-    time.sleep(0.4)
     late = Listener(tmp_path / "late.flow.jsonl", port=port)
+    game = subprocess.Popen([bakery, f"127.0.0.1:{port}", "slow"])
+    time.sleep(0.1)
     late.start()
     assert game.wait(30) == 0
     take = ended(late)
