@@ -446,8 +446,12 @@ static PyObject *inner_send(Inner *self, PyObject *const *args, Py_ssize_t count
 	}
 	long long number = ++self->sends, t;
 	Thread *thread = this_thread(self);
-	Call *cause = thread && thread->count ? thread->calls[thread->count - 1] : NULL;
-	if (cause) cause->sends++;
+	long long cause = 0; /* its number, not the call: Python runs below, and may end it */
+	if (thread && thread->count) {
+		Call *call = thread->calls[thread->count - 1];
+		cause = call->id;
+		call->sends++;
+	}
 	int failed = !thread || !(texts[0] = quoted_text(self, found[0]));
 	if (!failed && is_something(found[1])) failed = !(texts[1] = quoted_text(self, found[1]));
 	if (!failed && is_something(found[2])) failed = !(texts[2] = quoted_text(self, found[2]));
@@ -475,7 +479,7 @@ static PyObject *inner_send(Inner *self, PyObject *const *args, Py_ssize_t count
 		at = PUT(at, ",\"ev\":");
 		at = put_bytes(at, texts[0]);
 		if (texts[1]) at = put_bytes(PUT(at, ",\"o\":"), texts[1]);
-		if (cause) at = put_number(PUT(at, ",\"c\":"), cause->id);
+		if (cause) at = put_number(PUT(at, ",\"c\":"), cause);
 		if (texts[2]) at = put_bytes(PUT(at, ",\"via\":"), texts[2]);
 		if (texts[3]) at = put_bytes(PUT(at, ",\"d\":"), texts[3]);
 		if (texts[4]) at = put_bytes(at, texts[4]);
