@@ -33,7 +33,7 @@ def desk(folder: str) -> tuple[Any, Any]:
     window = DeskWindow(Memory(Path(folder) / "desk.json"), look)
     window.resize(1280, 800)
     window.show()
-    window.listen(0)
+    window.games.listen(0)
     return application, window
 
 
@@ -47,8 +47,8 @@ def flooding(table: Any, seconds: float) -> None:
     """A flood of records: turns of the window, records lost, memory."""
     with tempfile.TemporaryDirectory() as folder:
         application, window = desk(folder)
-        stream = window.listener.out
-        command = [sys.executable, str(Path(__file__).parent / "flood.py"), str(window.listener.port)]
+        stream = window.games.receiver.out
+        command = [sys.executable, str(Path(__file__).parent / "flood.py"), str(window.games.receiver.port)]
         game = subprocess.Popen([*command, str(RATE), str(seconds)], stdout=subprocess.PIPE, text=True)
         turns, slept, stolen = [], 0.0, stolen_s()
         end = time.perf_counter() + seconds + 2
@@ -93,7 +93,7 @@ def latency(table: Any) -> None:
 
     with tempfile.TemporaryDirectory() as folder:
         application, window = desk(folder)
-        recorder = Recorder(None, "latency", link=f"127.0.0.1:{window.listener.port}", watch_after=0)
+        recorder = Recorder(None, "latency", link=f"127.0.0.1:{window.games.receiver.port}", watch_after=0)
         sent: list[float] = []
         shown: list[float] = []
 

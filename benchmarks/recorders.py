@@ -85,7 +85,7 @@ def median_of(command: list[str], rounds: int = 3, pure: bool = False) -> float:
 
 def recorders(table: Any) -> None:
     """One record by recorder, in microseconds; compared with the Python recorder to a file."""
-    from opossum.live.listener import Listener
+    from opossum.live.receiver import Receiver
 
     with tempfile.TemporaryDirectory() as folder:
         path = str(Path(folder) / "a.flow.jsonl")
@@ -94,7 +94,7 @@ def recorders(table: Any) -> None:
         table.row(
             "a record by the half in C / by the one in Python", to_file / pure, 0.6, f"{to_file:.2f} / {pure:.2f} µs"
         )
-        listener = Listener(Path(folder) / "l.flow.jsonl", port=0)
+        listener = Receiver(Path(folder) / "l.flow.jsonl", port=0)
         listener.start()
         link = f"None, link='127.0.0.1:{listener.port}'"
         to_link = median_of([sys.executable, "-c", PYTHON_LOOP.replace("ARGUMENTS", link)])

@@ -145,7 +145,7 @@ def painting(table: Table, large: Path, small: Path) -> None:
             window.session = session
             window.flow.set_session(session)
             window.show()
-            window.show_flow()
+            window.go_to("flow")
             application.processEvents()
             times = []
             first, last = session.axis.extent
@@ -205,7 +205,7 @@ from moonrise_bakery import demo_take_path
 made = starting.make_window
 def make_window(look):
     result = made(look)
-    from opossum_desk.views.loom import LoomView
+    from opossum_desk.flow.loom import LoomView
     painted = LoomView.paint
     def paint(self, painter, session):
         painted(self, painter, session)

@@ -17,7 +17,7 @@ from typing import Any
 
 from opossum.findings.examine import examine
 from opossum.findings.finding import Finding
-from opossum.findings.thresholds import Thresholds
+from opossum.findings.settings import Settings
 from opossum.stream.reading import StreamReader
 from opossum.take.take import Take
 
@@ -126,9 +126,9 @@ class Tape:
             self("idle")
         return read(self.bytes(bye))
 
-    def found(self, kind: str | None = None, bye: bool = True, thresholds: Thresholds | None = None) -> list[Finding]:
+    def found(self, kind: str | None = None, bye: bool = True, settings: Settings | None = None) -> list[Finding]:
         """Return what is found on the tape."""
-        return [finding for finding in examine(self.take(bye), thresholds) if kind is None or finding.kind == kind]
+        return [finding for finding in examine(self.take(bye), settings) if kind is None or finding.kind == kind]
 
 
 def read(data: bytes, name: str = "tape") -> Take:

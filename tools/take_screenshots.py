@@ -89,22 +89,22 @@ def main() -> None:
 
 def hold(application: QApplication, window: DeskWindow) -> None:
     """Hold the bakery where an oven hears its timer, and show where it stands."""
-    window.show_live()
-    window.live_place.add_tripwire("ev:steam o:oven#2")
-    window.live_place.add_tripwire("cls:Customer gone")
-    wait(application, lambda: "Oven.on_steam" in window.live_place.page.toPlainText(), 60)
+    window.go_to("live")
+    window.view("live").add_tripwire("ev:steam o:oven#2")
+    window.view("live").add_tripwire("cls:Customer gone")
+    wait(application, lambda: "Oven.on_steam" in window.view("live").page.toPlainText(), 60)
 
 
 def live(application: QApplication, window: DeskWindow, begin: bool = True) -> subprocess.Popen[bytes]:
     """Let the bakery play to the desk for some seconds: a first game, or a second one beside it."""
     if begin:
         os.environ["XDG_DATA_HOME"] = tempfile.mkdtemp()
-        window.listen(0)
+        window.games.listen(0)
     else:
         for number in window.listener.tripwires if window.listener else ():
             window.listener.untrip(number)  # type: ignore[union-attr]
         window.listener.go()  # type: ignore[union-attr]
-        window.show_live()
+        window.go_to("live")
     assert window.listener is not None
     command = [sys.executable, "-m", "opossum_commands", "demo", "--link", f"127.0.0.1:{window.listener.port}"]
     game = subprocess.Popen([*command, "--seconds", "30"], stdout=subprocess.DEVNULL)

@@ -94,7 +94,7 @@ def demo(
             click.echo(f"{out}: {Path(stream).stat().st_size:,} bytes")
             return
         take = opened([stream])
-        take.name, take.sources = "Moonrise Bakery", [("moonrise.flow.jsonl", 1)]
+        take.name, take.recording.sources = "Moonrise Bakery", [("moonrise.flow.jsonl", 1)]
         for span in take.peers:
             span.source = "moonrise.flow.jsonl"
         if out is not None:

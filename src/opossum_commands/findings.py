@@ -2,22 +2,36 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 import click
 
+from opossum.findings.catalogue import KINDS, kind_named, with_setting
+from opossum.findings.examine import examine
+from opossum.findings.finding import Finding, Severity
+from opossum.findings.settings import Settings
+from opossum.findings.wording import plural
+from opossum.stream.damage import Damage
+from opossum.take.checks import check_take
+from opossum.take.take import Take
 from opossum_commands.reading import CommandError, opened, printed_json
 
-if TYPE_CHECKING:
-    from opossum.findings.finding import Finding
-    from opossum.stream.damage import Damage
-    from opossum.take.take import Take
-
-KIND_NAMES = ("freeze", "double-fire", "stale-listener", "polling-waste")
-SEVERITIES = ("fault", "waste", "risk")
+SEVERITIES = tuple(severity.value for severity in Severity if severity is not Severity.NOTE)
 
 
-@click.command()
+class FindingsCommand(click.Command):
+    """A command whose help tells every kind of finding with its causes, as the catalogue declares them."""
+
+    def format_epilog(self, context: click.Context, formatter: click.HelpFormatter) -> None:
+        """Write the kinds below the options."""
+        with formatter.section("Kinds (--only KIND)"):
+            formatter.write_dl([(kind.name, ", ".join(cause.name for cause in kind.causes)) for kind in KINDS])
+        thresholds = [threshold for kind in KINDS for threshold in kind.thresholds]
+        with formatter.section("Thresholds (--set NAME=VALUE)"):
+            formatter.write_dl(
+                [(f"{item.name}={item.default:g}", f"{item.unit}: {item.reason}") for item in dict.fromkeys(thresholds)]
+            )
+
+
+@click.command(cls=FindingsCommand)
 @click.argument("paths", metavar="TAKE|STREAM…", nargs=-1, required=True)
 @click.option("--json", "as_json", is_flag=True, help="Print JSON instead of a table.")
 @click.option(
@@ -25,7 +39,7 @@ SEVERITIES = ("fault", "waste", "risk")
     "only",
     multiple=True,
     metavar="KIND",
-    help=f"Look for this kind alone (repeatable): {', '.join(KIND_NAMES)}.",
+    help="Look for this kind alone (repeatable).",
 )
 @click.option(
     "--fail-on", type=click.Choice(SEVERITIES), help="Exit with status 1 if anything this bad, or worse, is found."
@@ -35,30 +49,23 @@ SEVERITIES = ("fault", "waste", "risk")
     "settings",
     multiple=True,
     metavar="NAME=VALUE",
-    help="Change a threshold (repeatable); a wrong name lists them all.",
+    help="Change a threshold (repeatable).",
 )
 def findings(
     paths: tuple[str, ...], as_json: bool, only: tuple[str, ...], fail_on: str | None, settings: tuple[str, ...]
 ) -> None:
     """Print what is wrong with a take or stream (`-`: standard input), worst first."""
-    from opossum.findings.catalogue import KINDS_OF_FINDINGS
-    from opossum.findings.examine import examine
-    from opossum.findings.finding import Severity
-    from opossum.findings.thresholds import Thresholds
-    from opossum.take.checks import check_take
-
-    known = [kind.name for kind in KINDS_OF_FINDINGS]
     for name in only:
-        if name not in known:
-            raise CommandError(f"there is no kind `{name}`; there are: {', '.join(known)}.")
-    thresholds = Thresholds()
+        if kind_named(name) is None:
+            raise CommandError(f"there is no kind `{name}`; there are: {', '.join(kind.name for kind in KINDS)}.")
+    chosen = Settings()
     for setting in settings:
         try:
-            thresholds = thresholds.with_setting(setting)
+            chosen = with_setting(chosen, setting)
         except ValueError as error:
             raise CommandError(f"{error}.") from None
     take = opened(paths)
-    found = examine(take, thresholds, only)
+    found = examine(take, chosen, only)
     damage = check_take(take)
     if as_json:
         about = {
@@ -79,14 +86,12 @@ def findings(
 
 
 def _print_table(take: Take, found: list[Finding], damage: list[Damage]) -> None:
-    from opossum.findings.scene import plural
-
     click.echo(
         f"{take.game}: {take.duration_ns / 1e9:.1f} s, {plural(take.game_frames, 'frame')}, {plural(take.records, 'record')}"
         + (f", {sum(item.count for item in damage):,} damaged (see opossum check-stream)" if damage else "")
     )
     if not found:
-        click.echo("Nothing found: no double firing, stale listeners, polling waste or freezes.")
+        click.echo(f"Nothing found; looked for: {', '.join(kind.name for kind in KINDS)}.")
         return
     for number, finding in enumerate(found, 1):
         indent = "   " if finding.root else ""

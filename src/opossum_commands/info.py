@@ -25,9 +25,9 @@ def info(paths: tuple[str, ...], as_json: bool) -> None:
     facts: dict[str, Any] = {
         "name": take.name,
         "game": take.game,
-        "engine": take.head_text(0, "engine"),
+        "engine": take.recording.head_text(0, "engine"),
         "peers": [
-            {"name": span.name, "frames": int(np.diff(frames.peer_starts)[peer]), "closed": take.closed(peer)}
+            {"name": span.name, "frames": int(np.diff(frames.peer_starts)[peer]), "closed": take.recording.closed(peer)}
             for peer, span in enumerate(take.peers)
         ],
         "seconds": round(take.duration_ns / 1e9, 3),

@@ -11,7 +11,7 @@ import click
 from opossum_commands.reading import CommandError, opened
 
 if TYPE_CHECKING:
-    from opossum.live.listener import Listener
+    from opossum.live.receiver import Receiver
 
 
 @click.command()
@@ -44,7 +44,7 @@ def listen(
 
     Everything received is on disk at once, in FILE's folder as FILE.part.flow.jsonl; Ctrl+C ends listening and saves.
     """
-    from opossum.live.listener import Listener, ListenError
+    from opossum.live.receiver import ReceiveError, Receiver
 
     target = Path(out or time.strftime("game-%Y-%m-%d-%H%M%S.take"))
     if not target.name.endswith((".take", ".jsonl", ".jsonl.gz")):
@@ -57,19 +57,19 @@ def listen(
             f"{part}: a recording that was not finished lies there; convert or remove it, or give --force."
         )
     try:
-        listener = Listener(part, host, port, token)
-        listener.start()
-    except ListenError as error:
+        receiver = Receiver(part, host, port, token)
+        receiver.start()
+    except ReceiveError as error:
         raise CommandError(f"{error}.") from None
-    click.echo(f"Listening on {listener.host}:{listener.port}; Ctrl+C ends it.", err=True)
-    _wait(listener, seconds, until_bye)
-    listener.stop()
-    for why in listener.refusals:
+    click.echo(f"Listening on {receiver.host}:{receiver.port}; Ctrl+C ends it.", err=True)
+    _wait(receiver, seconds, until_bye)
+    receiver.stop()
+    for why in receiver.refusals:
         click.echo(f"Refused: {why}.", err=True)
-    if not any(peer.records for peer in listener.peers):
+    if not any(peer.records for peer in receiver.peers):
         part.unlink()
         raise CommandError("no game connected, so there is nothing to save.")
-    shifts = listener.shifts()
+    shifts = receiver.shifts()
     take = opened([str(part)], shifts)
     take.name = target.name.split(".")[0]
     try:
@@ -91,13 +91,13 @@ def listen(
         click.echo(f"  {name}'s clock was set by {shift_ns / 1e6:+.3f} ms, give or take {error_ns / 1e6:.3f} ms")
 
 
-def _wait(listener: Listener, seconds: float | None, until_bye: bool) -> None:
+def _wait(receiver: Receiver, seconds: float | None, until_bye: bool) -> None:
     """Wait for the end: the time, everybody's bye, or Ctrl+C."""
     deadline = time.monotonic() + seconds if seconds is not None else float("inf")
     told: set[str] = set()
     try:
         while time.monotonic() < deadline:
-            peers = listener.peers
+            peers = receiver.peers
             for peer in peers:
                 if peer.name not in told:
                     told.add(peer.name)

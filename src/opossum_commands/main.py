@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import importlib
 import os
 import sys
 from collections.abc import Sequence
@@ -10,31 +11,46 @@ from collections.abc import Sequence
 import click
 
 from opossum import __version__
-from opossum_commands.check_stream import check_stream
-from opossum_commands.convert import convert
-from opossum_commands.demo import demo
-from opossum_commands.desk import open_desk
-from opossum_commands.findings import findings
-from opossum_commands.header import header
-from opossum_commands.info import info
-from opossum_commands.listen import listen
-from opossum_commands.record import record
 
 EXIT_ERROR = 2
 
+COMMANDS = {
+    "desk": "desk:open_desk",
+    "demo": "demo:demo",
+    "findings": "findings:findings",
+    "convert": "convert:convert",
+    "check-stream": "check_stream:check_stream",
+    "info": "info:info",
+    "listen": "listen:listen",
+    "record": "record:record",
+    "header": "header:header",
+}
+"""Every command, and where it lies in this package; loaded when it is called, for some load the whole core."""
 
-class _DeskByDefault(click.Group):
-    """Takes `opossum`, and `opossum TAKE`, to mean the desk."""
+
+class _Commands(click.Group):
+    """Loads commands when they are named, and takes `opossum`, and `opossum TAKE`, to mean the desk."""
+
+    def list_commands(self, ctx: click.Context) -> list[str]:
+        """Return the names of all commands."""
+        return list(COMMANDS)
+
+    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
+        """Return a command by its name."""
+        if cmd_name not in COMMANDS:
+            return None
+        module, _, name = COMMANDS[cmd_name].partition(":")
+        return getattr(importlib.import_module(f"opossum_commands.{module}"), name)
 
     def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
         """Put `desk` before what is no command's name."""
-        if not args or (args[0] not in self.commands and not args[0].startswith("-")):
+        if not args or (args[0] not in COMMANDS and not args[0].startswith("-")):
             args = ["desk", *args]
         return super().parse_args(ctx, args)
 
 
 @click.group(
-    cls=_DeskByDefault,
+    cls=_Commands,
     context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100},
     epilog='Shell completion: put  eval "$(_OPOSSUM_COMPLETE=bash_source opossum)"  into ~/.bashrc (zsh, fish alike).',
 )
@@ -48,17 +64,6 @@ def cli() -> None:
     opossum night.take         open the desk on a take or stream
     opossum findings night.take    print what is wrong, without a window
     """
-
-
-cli.add_command(open_desk)
-cli.add_command(demo)
-cli.add_command(findings)
-cli.add_command(convert)
-cli.add_command(check_stream)
-cli.add_command(info)
-cli.add_command(listen)
-cli.add_command(record)
-cli.add_command(header)
 
 
 def main(arguments: Sequence[str] | None = None) -> None:

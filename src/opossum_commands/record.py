@@ -122,21 +122,21 @@ def _record_to(link: str, love: str | None, godot: str | None, command: tuple[st
 
 def _run_linked(stream: Path, launch: Callable[[int], Launch]) -> int:
     """Run a game that sends its stream to us; return its exit status."""
-    from opossum.live.listener import Listener, ListenError
+    from opossum.live.receiver import ReceiveError, Receiver
 
-    listener = Listener(stream, port=0)
+    receiver = Receiver(stream, port=0)
     try:
-        listener.start()
-    except ListenError as error:
+        receiver.start()
+    except ReceiveError as error:
         raise CommandError(f"{error}.") from None
     try:
-        status = _run(launch(listener.port))
+        status = _run(launch(receiver.port))
         deadline = time.monotonic() + LAST_LINES_S
-        while any(peer.connected for peer in listener.peers) and time.monotonic() < deadline:
+        while any(peer.connected for peer in receiver.peers) and time.monotonic() < deadline:
             time.sleep(0.01)
     finally:
-        listener.stop()
-        if not listener.peers:
+        receiver.stop()
+        if not receiver.peers:
             stream.unlink(missing_ok=True)
     return status
 
@@ -211,7 +211,7 @@ def _tell(take: Take, target: Path) -> None:
     from opossum.findings.examine import examine
 
     found = examine(take)
-    ending = "" if take.closed(0) else " The game did not end by itself: see the end of the take."
+    ending = "" if take.recording.closed(0) else " The game did not end by itself: see the end of the take."
     click.echo(f"{target}: {take.records:,} records, {take.game_frames:,} frames.{ending}", err=True)
     for finding in found[:8]:
         click.echo(f"  {finding.severity.value}: {finding.summary}", err=True)

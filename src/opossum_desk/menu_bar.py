@@ -1,122 +1,128 @@
-"""The menus: everything the desk can do, with the key that does it."""
+"""The menus and keys: everything the desk can do, as `commands` and `areas` declare it."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
 
-from PySide6.QtGui import QAction, QKeySequence
-from PySide6.QtWidgets import QMenu
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QAction, QKeyEvent, QKeySequence
+from PySide6.QtWidgets import QMenu, QMenuBar
 
-if TYPE_CHECKING:
-    from opossum_desk.window import DeskWindow
+from opossum_desk.area import Desk
+from opossum_desk.areas import AREAS
+from opossum_desk.command import Command, key_sign
+from opossum_desk.commands import COMMANDS
+
+MENUS = ("&File", "&View", "&Go", "&Live", "&Help")
+LOOKS = (("day", "Day"), ("night", "Night"), ("system", "As the system"))
 
 
 class DeskMenus:
     """The menu bar of a window: `panels` and `looks` are its checkable items by name."""
 
-    def __init__(self, window: DeskWindow) -> None:
-        self._window = window
-        bar = window.menuBar()
-        file = bar.addMenu("&File")
-        self._action(file, "&Open a take …", window.ask_open, QKeySequence.StandardKey.Open)
-        self._action(file, "&Listen for a game", window.listen)
-        self._action(file, "&Try the bakery", window.open_demo)
-        self.recent = file.addMenu("&Recent takes")
-        self.recent.aboutToShow.connect(self._fill_recent)
-        self._action(file, "&Save the take …", window.ask_save, QKeySequence.StandardKey.Save)
-        file.addSeparator()
-        self._action(file, "Start &page", window.show_start)
-        self._action(file, "&Quit", window.close, QKeySequence.StandardKey.Quit)
-
-        view = bar.addMenu("&View")
+    def __init__(self, bar: QMenuBar, desk: Desk) -> None:
+        self._desk = desk
         self.panels: dict[str, QAction] = {}
-        for name, panel in window.flow.panels.items():
-            action: QAction = view.addAction(name)
+        self.looks: dict[str, QAction] = {}
+        self._typed: dict[str, Command] = {}
+        self.menus: dict[str, QMenu] = {}
+        for title in dict.fromkeys((*MENUS, *(command.where for command in COMMANDS))):
+            self.menus[title] = bar.addMenu(title)
+        self._fill_panels(self.menus["&View"])
+        for command in COMMANDS:
+            self._add(command)
+        self._fill_file(self.menus["&File"])
+        self._fill_looks(self.menus["&View"])
+        self._fill_areas(self.menus["&Go"])
+
+    def _add(self, command: Command) -> None:
+        menu = self.menus[command.where]
+        group = menu.property("group")
+        if (group is not None and group != command.group) or (group is None and command.group and menu.actions()):
+            menu.addSeparator()
+        menu.setProperty("group", command.group)
+        if command.is_typed:
+            # its key is handled by `run_typed`, so that typing in the sieve stays typing
+            action: QAction = menu.addAction(f"{command.title}\t{key_sign(command.keys[0])}")
+            self._typed |= {QKeySequence(key).toString(): command for key in command.keys}
+        else:
+            action = menu.addAction(command.title)
+            action.setShortcuts([QKeySequence(key) for key in command.keys])
+        action.triggered.connect(lambda _=False: command.run(self._desk))
+
+    def run_typed(self, event: QKeyEvent) -> bool:
+        """Run the command whose plain key was typed; say whether there is one."""
+        modifiers = event.modifiers()
+        if modifiers & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier):
+            return False
+        key = QKeySequence(event.key()).toString()
+        shifted = bool(modifiers & Qt.KeyboardModifier.ShiftModifier)
+        # on some keyboards a sign is only typed with Shift
+        command = (self._typed.get(f"Shift+{key}") if shifted else None) or self._typed.get(key)
+        if command is None or not self._applies(command):
+            return False
+        command.run(self._desk)
+        return True
+
+    def _applies(self, command: Command) -> bool:
+        """Say whether a typed command has anything to act on here; else the key is somebody else's."""
+        if command.where == "&Live":
+            return self._desk.games.receiver is not None and not self._desk.is_in("start")
+        return self._desk.is_in("flow")
+
+    # --- what is not always the same -----------------------------------------------------------------
+
+    def _fill_file(self, menu: QMenu) -> None:
+        self.recent = QMenu("&Recent takes", menu)
+        menu.insertMenu(menu.actions()[3], self.recent)
+        self.recent.aboutToShow.connect(self._fill_recent)
+
+    def _fill_panels(self, menu: QMenu) -> None:
+        for name, panel in self._desk.view("flow").panels().items():
+            action: QAction = menu.addAction(name)
             action.setCheckable(True)
             action.setChecked(True)
             action.toggled.connect(panel.setVisible)
             self.panels[name] = action
-        view.addSeparator()
-        self._hint(view, "Axis by frame or by time", "T", window.flow.toggle_axis)
-        self.peers = view.addMenu("Axis by the frames of")
+
+    def _fill_looks(self, menu: QMenu) -> None:
+        self.peers = menu.addMenu("Axis by the frames of")
         self.peers.aboutToShow.connect(self._fill_peers)
-        self._hint(view, "Fold all threads", "", lambda: window.on_session(lambda s: s.fold_all(True)))
-        self._hint(view, "Unfold all threads", "", lambda: window.on_session(lambda s: s.fold_all(False)))
-        view.addSeparator()
-        self.looks: dict[str, QAction] = {}
-        for choice, title in (("day", "Day"), ("night", "Night"), ("system", "As the system")):
-            action = view.addAction(f"Look: {title}")
+        menu.addSeparator()
+        for choice, title in LOOKS:
+            action: QAction = menu.addAction(f"Look: {title}")
             action.setCheckable(True)
-            action.triggered.connect(lambda _=False, choice=choice: window.choose_look(choice))
+            action.triggered.connect(lambda _=False, choice=choice: self._desk.choose_look(choice))
             self.looks[choice] = action
 
-        go = bar.addMenu("&Go")
-        steps: tuple[tuple[str, str, Callable[[], Any]], ...] = (
-            ("Next finding", "N", lambda: window.step_finding(1)),
-            ("Previous finding", "Shift+N", lambda: window.step_finding(-1)),
-            ("Frame after", "→", lambda: window.on_session(lambda s: s.step_frame(1))),
-            ("Frame before", "←", lambda: window.on_session(lambda s: s.step_frame(-1))),
-            ("Call after", "↓", lambda: window.on_session(lambda s: s.step_call(1))),
-            ("Call before", "↑", lambda: window.on_session(lambda s: s.step_call(-1))),
-            ("Same event after", ".", lambda: window.on_session(lambda s: s.step_event(1))),
-            ("Same event before", ",", lambda: window.on_session(lambda s: s.step_event(-1))),
-            ("Follow the cause", "Enter", window.follow_cause),
-            ("Back where you were", "Backspace", lambda: window.on_session(lambda s: s.go_back())),
-            ("Forward again", "Shift+Backspace", lambda: window.on_session(lambda s: s.go_forward())),
-            ("Fit the selection", "Z", lambda: window.on_session(lambda s: s.fit_selection())),
-            ("Whole take", "0", lambda: window.on_session(lambda s: s.show_all())),
-            ("Zoom in", "+", lambda: window.zoom(1.6)),
-            ("Zoom out", "−", lambda: window.zoom(1 / 1.6)),
-            ("Mark this frame", "B", window.bookmark),
-            ("Mark after", "]", lambda: window.on_session(lambda s: s.step_bookmark(1))),
-            ("Mark before", "[", lambda: window.on_session(lambda s: s.step_bookmark(-1))),
-            ("Hide what does not match the sieve", "H", window.toggle_hide),
-            ("Fold or unfold the selected thread", "F", window.fold_selected),
-        )
-        for title, keys, act in steps:
-            self._hint(go, title, keys, act)
-        self._action(go, "The sieve", window.focus_sieve, QKeySequence.StandardKey.Find)
-        self._action(go, "Next panel", window.next_panel, QKeySequence("F6"))
-        live = bar.addMenu("&Live")
-        self._action(live, "Place Live: games, tripwires, values", window.show_live)
-        self._action(live, "&Listen for a game", window.listen)
-        self._action(live, "Stop listening", window.stop_listening)
-        live.addSeparator()
-        self._hint(live, "Hold the game, or let it go on", "Space", lambda: window.live_place.toggle_hold())
-        self._hint(live, "One call on", "C", lambda: window.live_place.step("call"))
-        self._hint(live, "One frame on", "Shift+C", lambda: window.live_place.step("frame"))
-        helping = bar.addMenu("&Help")
-        self._action(helping, "What am I looking at?", window.show_help, QKeySequence("F1"))
+    def _fill_areas(self, menu: QMenu) -> None:
+        menu.addSeparator()
+        for area in AREAS:
+            action: QAction = menu.addAction(f"Area {area.title}: {area.explained}")
+            if area.key:
+                action.setShortcut(QKeySequence(area.key))
+            action.triggered.connect(lambda _=False, name=area.name: self._desk.go_to(name))
+
+    def mark_look(self, choice: str) -> None:
+        """Mark the look that is worn."""
+        for name, action in self.looks.items():
+            action.setChecked(name == choice)
 
     def _fill_recent(self) -> None:
-        window = self._window
+        desk = self._desk
         self.recent.clear()
-        for path in window.memory.kept.recent:
-            action = self.recent.addAction(path, partial(window.open_paths, [path]))
+        for path in desk.memory.kept.recent:
+            action = self.recent.addAction(path.replace("&", "&&"), partial(desk.open_paths, [path]))
             action.setEnabled(Path(path).exists())
-        if not window.memory.kept.recent:
+        if not desk.memory.kept.recent:
             self.recent.addAction("None yet").setEnabled(False)
 
     def _fill_peers(self) -> None:
         """Offer the peers of the open take."""
-        window = self._window
+        session = self._desk.session
         self.peers.clear()
-        session = window.session
         for number, span in enumerate(session.take.peers if session is not None else []):
-            action = self.peers.addAction(span.name, partial(session.set_peer, number))  # type: ignore[union-attr]
+            action = self.peers.addAction(span.name.replace("&", "&&"), partial(session.set_peer, number))  # type: ignore[union-attr]
             action.setCheckable(True)
             action.setChecked(number == session.peer)  # type: ignore[union-attr]
-
-    def _action(self, menu: QMenu, title: str, action: Callable[[], Any], keys: Any = None) -> QAction:
-        item = menu.addAction(title)
-        item.triggered.connect(lambda _=False: action())
-        if keys is not None:
-            item.setShortcut(keys)
-        return item
-
-    def _hint(self, menu: QMenu, title: str, keys: str, action: Callable[[], Any]) -> None:
-        """Add an item whose single key is handled by `keyPressEvent`, so that typing in the sieve stays typing."""
-        menu.addAction(f"{title}\t{keys}" if keys else title).triggered.connect(lambda _=False: action())

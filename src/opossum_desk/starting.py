@@ -39,7 +39,7 @@ def run_desk(paths: list[str], *, look: str | None = None, take: Any = None) -> 
         head_start.wait(WORTH_WAITING_S)
         window.open_paths(paths, head_start)
     elif take is not None:
-        window.show_session(Session(take))
+        window.takes.show(Session(take))
     window.show()
 
     from PySide6.QtCore import QTimer

@@ -7,12 +7,12 @@ import pytest
 from moonrise_bakery import demo_take_path
 from moonrise_bakery.faults import DEMO_FAULTS, FAULTS
 from moonrise_bakery.night import record_night
-from opossum.findings.catalogue import KINDS_OF_FINDINGS
+from opossum.findings.catalogue import KINDS
 from opossum.findings.examine import examine
 from opossum.take.checks import check_take
-from opossum.take.lives import NEVER
+from opossum.take.indexes.objects import NEVER
+from opossum.take.marks import marks_of
 from opossum.take.opening import open_any
-from opossum.take.spans import marks_of
 
 
 def lines_without_start(path) -> list[bytes]:
@@ -50,7 +50,7 @@ def test_the_night_uses_all_that_a_game_does(night):
 def test_phases_come_in_the_order_the_head_says(night):
     """The engine keeps its promise."""
     take = night()
-    order = {take.code(name): place for place, name in enumerate(take.head_list(0, "phases"))}
+    order = {take.code(name): place for place, name in enumerate(take.recording.head_list(0, "phases"))}
     table = take.tables["phase"]
     frames = take.frames.rows_of_lines(table["p"], table["line"])
     places = [order[int(code)] for code in table["name"]]
@@ -132,7 +132,7 @@ def test_a_fault_that_does_not_exist_is_said():
 
 def test_every_cause_of_the_kinds_can_be_switched_on():
     """Each fault says which kind it is of."""
-    assert {fault.kind for fault in FAULTS.values()} == {kind.name for kind in KINDS_OF_FINDINGS}
+    assert {fault.kind for fault in FAULTS.values()} == {kind.name for kind in KINDS}
     assert all(fault.story and fault.name == name for name, fault in FAULTS.items())
 
 

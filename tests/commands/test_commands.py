@@ -12,8 +12,7 @@ import pytest
 
 from moonrise_bakery.faults import FAULTS
 from opossum import __version__
-from opossum.findings.catalogue import KINDS_OF_FINDINGS
-from opossum_commands import findings as findings_command
+from opossum.findings.catalogue import KINDS, all_thresholds
 from opossum_commands.main import main
 from tape import Tape
 
@@ -122,9 +121,13 @@ def test_only_and_set(run, stream):
     )
 
 
-def test_the_help_names_the_kinds_there_are():
-    """The names are written out there so that help needs no core; they must stay true."""
-    assert set(findings_command.KIND_NAMES) == {kind.name for kind in KINDS_OF_FINDINGS}
+def test_the_help_names_kinds_causes_and_thresholds(run):
+    """As the catalogue declares them."""
+    told = "".join(run("findings", "--help").out.split())  # long lines are broken at hyphens
+    for kind in KINDS:
+        assert kind.name in told
+        assert all(cause.name in told for cause in kind.causes)
+    assert all(f"{name}={threshold.default:g}" in told for name, threshold in all_thresholds().items())
 
 
 # --- errors --------------------------------------------------------------------------------------

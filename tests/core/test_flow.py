@@ -7,8 +7,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from opossum.take.flow import chain_of, effects_of, nested_own_time, top_calls
-from opossum.take.ids import Groups, IdIndex, factorised
+from opossum.take.chains import chain_of, effects_of, nested_own_time, top_calls
+from opossum.take.grouping import Groups, factorised
+from opossum.take.ids import IdIndex
 from tape import Tape, read
 
 

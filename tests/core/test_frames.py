@@ -5,7 +5,8 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from opossum.take.frames import STARTUP, parsed_list
+from opossum.take.indexes.frames import STARTUP
+from opossum.take.recording import parsed_list
 from tape import Tape, read
 
 MS = 1_000_000
@@ -32,10 +33,10 @@ def test_without_idle_a_frame_lasts_to_the_next_one():
 
 
 def test_loading_ends_with_the_first_idle():
-    """Frames before it are loading; lengths are judged from the frame after it on."""
+    """The frame that it ends is loading too; lengths are judged from the frame after it on."""
     frames = Tape()("frame", n=0)("frame", n=1)("idle")("frame", n=2)("idle").take(bye=False).frames
 
-    assert frames.loading.tolist() == [True, False, False]
+    assert frames.loading.tolist() == [True, True, False]
     assert frames.settled.tolist() == [False, False, True]
 
 

@@ -7,7 +7,7 @@ import pytest
 
 from opossum.stream.tables import JsonColumn
 from opossum.take.archive import save_take
-from opossum.take.handover import HANDED_OVER, pack, unpacked
+from opossum.take.handover import pack, unpacked
 from opossum.take.helper import Helper, helper_for
 from tape import Tape
 
@@ -23,12 +23,16 @@ def take():
     return tape.take()
 
 
-def vars_of(index) -> dict:
-    """Return what an index holds, by name; of several, all of it."""
-    if type(index) is tuple:
-        return {f"{number} {name}": value for number, one in enumerate(index) for name, value in vars_of(one).items()}
-    fields = index._asdict() if hasattr(index, "_asdict") else vars(index)
-    return {name: np.asarray(value) for name, value in fields.items()}
+def equal(mine, theirs) -> bool:
+    """Compare two values with all that they hold, array by array."""
+    if isinstance(mine, np.ndarray):
+        return np.array_equal(mine, theirs)
+    if isinstance(mine, list | tuple) and type(mine) is type(theirs):
+        return len(mine) == len(theirs) and all(map(equal, mine, theirs))
+    if hasattr(mine, "__dict__"):
+        known = {name: value for name, value in vars(mine).items() if name in vars(theirs)}
+        return type(mine) is type(theirs) and all(equal(value, vars(theirs)[name]) for name, value in known.items())
+    return mine == theirs
 
 
 def same(one, other) -> bool:
@@ -41,9 +45,8 @@ def same(one, other) -> bool:
                     return False
             elif not np.array_equal(column, twin, equal_nan=column.dtype.kind == "f"):
                 return False
-    for name in HANDED_OVER:
-        mine, theirs = vars_of(getattr(one, name)), vars_of(getattr(other, name))
-        if mine.keys() != theirs.keys() or not all(np.array_equal(mine[key], theirs[key]) for key in mine):
+    for name in one.built():
+        if not equal(getattr(one, name), other.built()[name]):
             return False
     return (one.strings, one.peers, one.damage, one.name) == (other.strings, other.peers, other.damage, other.name)
 

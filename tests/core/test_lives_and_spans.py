@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
-from opossum.take.lives import ALIVE, GONE, NEVER, UNKNOWN
-from opossum.take.spans import marks_of, paused_spans
+from opossum.take.indexes.objects import ALIVE, GONE, NEVER, UNKNOWN
+from opossum.take.marks import marks_of
+from opossum.take.pauses import paused_stretches
 from tape import Tape
 
 
@@ -87,7 +88,7 @@ def test_pauses_of_a_timer():
     """Held and released, or held to the end."""
     tape = Tape()("arm", a=1, what="timer", o="x", ev="e", loop=True, sec=1)
     tape.ms(1)("pause", a=1).ms(2)("resume", a=1).ms(1)("pause", a=1).ms(3)
-    spans = paused_spans(tape("say", text="end").take(bye=False), 0)
+    spans = paused_stretches(tape("say", text="end").take(bye=False), 0)
 
     assert [round((end - begin) / 1e6) for begin, end in spans] == [2, 3]
 

@@ -55,7 +55,7 @@ def kitchen():
         ("wasted", [1]),
         ("gone", [3]),
         ("slow", [2]),
-        ("twice", [4]),
+        ("doubled", [4]),
         ("oven -wasted", [2, 4]),
         ("cat -gone frame:1", [0]),
         ("nothing-like-this", []),
@@ -63,8 +63,8 @@ def kitchen():
 )
 def test_the_sieve_lets_through(kitchen, text, calls):
     """Words narrow together; a leading minus excludes."""
-    twice = np.array([False] * 4 + [True])
-    assert np.flatnonzero(sieve_calls(kitchen, parse_sieve(text), twice)).tolist() == calls
+    doubled = np.array([False] * 4 + [True])
+    assert np.flatnonzero(sieve_calls(kitchen, parse_sieve(text), doubled)).tolist() == calls
 
 
 def test_words_that_cannot_be_understood_are_said():

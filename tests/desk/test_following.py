@@ -43,7 +43,7 @@ def followed(stream):
 
 def flags_and_sums(session: Session) -> dict[str, list]:
     """Return all that is counted of a session's calls."""
-    threads = session.threads
+    threads = session.row_index
     counted = {name: flags.tolist() for name, flags in threads.flags.items()}
     for kind, level in (("single", threads.single), ("folded", threads.folded)):
         counted |= {f"{kind} {name}": np.asarray(sums).tolist() for name, sums in level.sums.items()}
@@ -55,24 +55,24 @@ def test_it_is_what_reading_it_here_would_give(followed, stream):
     """Tables, texts, rows and counts, in every growth; nothing while nothing has come."""
     for end in (2000, 4000, None):
         stream.write_bytes(doubled_night(20)[:end])
-        number, session = followed.read_on(growing=True, sieve="o:counter#1")
+        number, session = followed.read_on(sieve="o:counter#1")
         here = Session(open_any(str(stream)))
         here.set_sieve("o:counter#1")
 
-        assert session.take.growing and session.take.name == "night" and session.sieved
+        assert session.take.name == "night" and session.sieve.active
         assert session.take.records == here.take.records and session.take.strings == here.take.strings
         assert flags_and_sums(session) == flags_and_sums(here)
         assert session.rows == here.rows and session.frame_lengths.tolist() == here.frame_lengths.tolist()
-        assert followed.read_on(growing=True, sieve="") is None
+        assert followed.read_on(sieve="") is None
     assert number == 3
 
 
 def test_it_is_examined_there_and_the_next_growth_is_marked(followed, stream):
     """The same findings with the same proof; what was found before stands where it stood."""
-    followed.read_on(growing=True, sieve="")
+    followed.read_on(sieve="")
     stream.write_bytes(doubled_night(20))
-    number, session = followed.read_on(growing=True, sieve="")
-    examined = followed.examine(growing=True)
+    number, session = followed.read_on(sieve="")
+    examined = followed.examine(playing=True)
     here = examine(open_any(str(stream)))
 
     assert (examined.growth, examined.number) == (number, 1) == (2, 1)
@@ -81,23 +81,23 @@ def test_it_is_examined_there_and_the_next_growth_is_marked(followed, stream):
     assert examined.findings[0].evidence == here[0].evidence and examined.findings[0].severity is here[0].severity
     session.set_findings(examined.findings, examined.doubled)
     stream.write_bytes(doubled_night(30))
-    _, grown = followed.read_on(growing=False, sieve="")
-    marked = np.flatnonzero(grown.threads.flags["twin"]).tolist()
-    assert grown.doubles_of == 1 and marked == np.flatnonzero(session.threads.flags["twin"]).tolist() and marked
+    _, grown = followed.read_on(sieve="")
+    marked = np.flatnonzero(grown.row_index.flags["twin"]).tolist()
+    assert grown.doubles_of == 1 and marked == np.flatnonzero(session.row_index.flags["twin"]).tolist() and marked
 
 
 def test_a_sieve_that_is_not_understood_sieves_nothing(followed):
     """Its user is still writing it."""
-    _, session = followed.read_on(growing=True, sieve="frame:")
-    assert not session.sieved and session.matched_count == len(session.take.calls)
+    _, session = followed.read_on(sieve="frame:")
+    assert not session.sieve.active and session.matched_count == len(session.take.calls)
 
 
 def test_what_cannot_be_read_is_said(followed, stream):
     """Another recording in its place; a process that is gone."""
-    followed.read_on(growing=True, sieve="")
+    followed.read_on(sieve="")
     stream.write_bytes(b"short\n")
     with pytest.raises(StreamError, match="has become shorter"):
-        followed.read_on(growing=True, sieve="")
+        followed.read_on(sieve="")
     os.kill(followed._process.pid, signal.SIGKILL)
     with pytest.raises(StreamError, match="has ended; open it again"):
-        followed.read_on(growing=True, sieve="")
+        followed.read_on(sieve="")

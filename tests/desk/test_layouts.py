@@ -9,12 +9,12 @@ import pytest
 from test_session import shop
 
 from opossum.findings.examine import examine
-from opossum_desk.layout.loom import HEADER_PX, ROW_PX, BeadState, bead_size, frozen_bands, layout_loom
-from opossum_desk.layout.pulse import layout_overlay, layout_pulse
+from opossum_desk.flow.layout.loom import HEADER_PX, ROW_PX, BeadState, bead_size, frozen_bands, layout_loom
+from opossum_desk.flow.layout.pulse import layout_overlay, layout_pulse
+from opossum_desk.flow.layout.slice import MOST_CALLS, layout_slice, short_time
+from opossum_desk.flow.layout.story import story_html
+from opossum_desk.flow.layout.strands import MOST_ITEMS, STRAND_PX, gather_strands, layout_strands
 from opossum_desk.layout.scale import Scale, grid_marks
-from opossum_desk.layout.slice import MOST_CALLS, layout_slice, short_time
-from opossum_desk.layout.story import story_html
-from opossum_desk.layout.strands import MOST_ITEMS, STRAND_PX, gather_strands, layout_strands
 from opossum_desk.layout.wording import finding_title
 from opossum_desk.state.axis import AxisMode
 from opossum_desk.state.session import Session
@@ -141,7 +141,7 @@ def test_a_dear_call_stretches_to_the_right(session):
     session.set_window(15, 36)
     beads = layout_loom(session, WIDTH, HEIGHT, 0, LABELS).beads
     stretched = np.flatnonzero(beads.stretch > 0)
-    assert session.threads.column[beads.call[stretched]].tolist() == [20]
+    assert session.row_index.column[beads.call[stretched]].tolist() == [20]
     edge = Scale(session.low, session.high, LABELS, WIDTH - LABELS).x(float(session.axis.edges[21]))
     assert (beads.x + beads.stretch)[stretched[0]] <= edge
 
@@ -238,7 +238,7 @@ def test_the_pulse_shows_window_marks_and_findings(session):
     """All on the take's whole axis."""
     session.set_window(9, 18)
     session.bookmarks = [4]
-    session.column = 6
+    session.selection.choose(6, -1)
     picture = layout_pulse(session, 460, 100)
     overlay = layout_overlay(session, picture.scale)
     assert overlay.window == pytest.approx((190, 280))

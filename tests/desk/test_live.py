@@ -10,9 +10,9 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QMenu
 
 from moonrise_bakery import demo_take_path
-from opossum.live.listener import PeerState
-from opossum_desk.live import silence
+from opossum.live.receiver import PeerState
 from opossum_desk.memory import Memory
+from opossum_desk.recordings import silence
 from opossum_desk.state.session import Session
 from opossum_desk.views.menus import add_call_actions
 from opossum_desk.window import DeskWindow
@@ -24,8 +24,10 @@ class Game:
     """Frames on a thread of its own: an oven is heated on every one, a cat is gone after some."""
 
     def __init__(self, desk: DeskWindow, name: str = "main") -> None:
-        assert desk.listener is not None
-        self.recorder = Recorder(None, "Live Bakery", peer=name, link=f"127.0.0.1:{desk.listener.port}", watch_after=0)
+        assert desk.games.receiver is not None
+        self.recorder = Recorder(
+            None, "Live Bakery", peer=name, link=f"127.0.0.1:{desk.games.receiver.port}", watch_after=0
+        )
         self.frames = 0
         self.cat_leaves = False
         self.playing = True
@@ -59,16 +61,16 @@ class Game:
 def playing(desk, qtbot, monkeypatch, tmp_path):
     """Return a desk in its place Live and a game that plays to it."""
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
-    desk.show_live()
-    desk.listen(0)
-    assert desk.live_place.listening.text() == "Stop listening"
+    desk.go_to("live")
+    desk.games.listen(0)
+    assert desk.view("live").listening.text() == "Stop listening"
     game = Game(desk)
     qtbot.waitUntil(lambda: desk.session is not None, timeout=10_000)
     yield desk, game
-    if desk.listener is not None:
-        for number in desk.listener.tripwires:
-            desk.listener.untrip(number)
-        desk.listener.go()
+    if desk.games.receiver is not None:
+        for number in desk.games.receiver.tripwires:
+            desk.games.receiver.untrip(number)
+        desk.games.receiver.go()
     game.end()
 
 
@@ -81,8 +83,8 @@ def rows(tree) -> list[tuple[str, ...]]:
 def test_a_tripwire_holds_the_game_and_shows_where(playing, qtbot):
     """Typed as words; the call, its data, its stack, and what is so; then it goes on."""
     desk, game = playing
-    place = desk.live_place
-    assert desk.places.currentWidget() is place
+    place = desk.view("live")
+    assert desk.stack.currentWidget() is place
     qtbot.keyClicks(place.line, "fn:Oven.* d.by>30")
     qtbot.keyClick(place.line, Qt.Key.Key_Return)
     qtbot.waitUntil(lambda: "Oven.on_heat" in place.page.toPlainText(), timeout=15_000)
@@ -90,12 +92,12 @@ def test_a_tripwire_holds_the_game_and_shows_where(playing, qtbot):
     text = place.page.toPlainText()
     assert "Held at the tripwire fn:Oven.* d.by>30" in text and '{"by":' in text and "_play" in text
     assert place.told.text() == "Held: main." and not place.hold.isEnabled()
-    qtbot.waitUntil(lambda: rows(place.alive) == [("cat#1", "Cat"), ("oven#1", "Oven")], timeout=10_000)
-    assert [row[:2] for row in rows(place.values)] == [("oven#1", "heat")]
-    assert rows(place.values)[0][4] == "Oven.on_heat"
-    qtbot.waitUntil(lambda: ("0", "frame 0 is done") in rows(place.log), timeout=5000)
+    qtbot.waitUntil(lambda: rows(place.moment.alive) == [("cat#1", "Cat"), ("oven#1", "Oven")], timeout=10_000)
+    assert [row[:2] for row in rows(place.moment.values)] == [("oven#1", "heat")]
+    assert rows(place.moment.values)[0][4] == "Oven.on_heat"
+    qtbot.waitUntil(lambda: ("0", "frame 0 is done") in rows(place.moment.log), timeout=5000)
     qtbot.waitUntil(lambda: desk.session.call >= 0, timeout=10_000)
-    assert desk.session.take.held_at_end(0)
+    assert desk.session.take.recording.held_at_end(0)
     qtbot.waitUntil(lambda: desk.session.examined, timeout=10_000)
     assert not [finding for finding in desk.session.findings if finding.kind == "freeze"]
 
@@ -113,14 +115,14 @@ def test_a_tripwire_holds_the_game_and_shows_where(playing, qtbot):
 def test_flow_says_that_the_game_is_held_and_keys_let_it_go(playing, qtbot):
     """The banner, Space, and C."""
     desk, game = playing
-    desk.show_flow()
+    desk.go_to("flow")
     desk.flow.loom.setFocus()
     qtbot.keyClick(desk.flow.loom, Qt.Key.Key_Space)
     qtbot.waitUntil(lambda: desk.flow.banner.isVisible(), timeout=10_000)
     assert desk.flow.banner_text.text().startswith("main is held as asked.")
     frames = game.frames
     qtbot.keyClick(desk.flow.loom, Qt.Key.Key_C, Qt.KeyboardModifier.ShiftModifier)
-    qtbot.waitUntil(lambda: game.frames == frames + 1 and desk.live_place.held_peer() is not None, timeout=10_000)
+    qtbot.waitUntil(lambda: game.frames == frames + 1 and desk.view("live").held_peer() is not None, timeout=10_000)
     qtbot.keyClick(desk.flow.loom, Qt.Key.Key_Space)
     qtbot.waitUntil(lambda: game.frames > frames + 5 and not desk.flow.banner.isVisible(), timeout=10_000)
 
@@ -128,7 +130,7 @@ def test_flow_says_that_the_game_is_held_and_keys_let_it_go(playing, qtbot):
 def test_a_tripwire_that_is_not_understood_is_said(playing, qtbot):
     """In a sentence below the line; the line keeps what was typed."""
     desk, _ = playing
-    place = desk.live_place
+    place = desk.view("live")
     qtbot.keyClicks(place.line, "oven")
     qtbot.keyClick(place.line, Qt.Key.Key_Return)
     assert "`oven` is not understood" in place.wrong.text() and place.wrong.isVisible()
@@ -138,23 +140,23 @@ def test_a_tripwire_that_is_not_understood_is_said(playing, qtbot):
 def test_an_object_is_followed_until_it_is_gone(playing, qtbot):
     """Chosen from what is alive; the desk says when it is no more."""
     desk, game = playing
-    place = desk.live_place
-    qtbot.waitUntil(lambda: ("cat#1", "Cat") in rows(place.alive), timeout=10_000)
-    place.narrow.setText("cat")
-    assert rows(place.alive) == [("cat#1", "Cat")]
-    place.alive.itemActivated.emit(place.alive.topLevelItem(0), 0)
-    assert (desk.session.sieve_text, desk.places.currentWidget()) == ("o:cat#1", desk.flow)
+    place = desk.view("live")
+    qtbot.waitUntil(lambda: ("cat#1", "Cat") in rows(place.moment.alive), timeout=10_000)
+    place.moment.narrow.setText("cat")
+    assert rows(place.moment.alive) == [("cat#1", "Cat")]
+    place.moment.alive.itemActivated.emit(place.moment.alive.topLevelItem(0), 0)
+    assert (desk.session.sieve.text, desk.stack.currentWidget()) == ("o:cat#1", desk.flow)
     game.cat_leaves = True
-    qtbot.waitUntil(lambda: desk.growth._gone_told == "cat#1", timeout=15_000)
+    qtbot.waitUntil(lambda: "cat#1 is gone" in desk.told.toolTip(), timeout=15_000)
 
 
 def test_two_peers_and_their_clocks_are_listed(playing, qtbot):
     """The first sets the time."""
     desk, _ = playing
     guest = Game(desk, "guest")
-    place = desk.live_place
-    qtbot.waitUntil(lambda: len(rows(place.games)) == 2 and "±" in rows(place.games)[1][2], timeout=15_000)
-    assert rows(place.games)[0][2] == "sets the time"
+    place = desk.view("live")
+    qtbot.waitUntil(lambda: len(rows(place.games_list)) == 2 and "±" in rows(place.games_list)[1][2], timeout=15_000)
+    assert rows(place.games_list)[0][2] == "sets the time"
     guest.end()
 
 
@@ -162,26 +164,26 @@ def test_a_recorded_take_has_its_moments_too(desk, qtbot, tmp_path):
     """Without any game: values and lives at the selected frame; a log line leads to its frame."""
     tape = Tape().frame()("spawn", o="cat#1", cls="Cat")("watch", o="cat#1", name="purrs", v=1)
     tape.frames(5)("say", text="the cat leaves")("gone", o="cat#1").frames(5)("watch", o="cat#1", name="purrs", v=2)
-    desk.show_session(Session(tape.take()))
-    desk.show_live()
-    place = desk.live_place
-    assert (rows(place.alive), rows(place.log)) == ([], [("5", "the cat leaves")])
+    desk.takes.show(Session(tape.take()))
+    desk.go_to("live")
+    place = desk.view("live")
+    assert (rows(place.moment.alive), rows(place.moment.log)) == ([], [("5", "the cat leaves")])
     assert not place.hold.isEnabled() and place.told.text() == "No game is being listened for."
     desk.session.select_column(2)
-    assert rows(place.alive) == [("cat#1", "Cat")] and rows(place.values)[0][2] == "1"
-    assert place.alive_title.text() == "Alive at frame 2 · 1" and rows(place.log) == []
+    assert rows(place.moment.alive) == [("cat#1", "Cat")] and rows(place.moment.values)[0][2] == "1"
+    assert place.moment.alive_title.text() == "Alive at frame 2 · 1" and rows(place.moment.log) == []
     desk.session.select_column(7)
-    place.log.itemActivated.emit(place.log.topLevelItem(0), 0)
-    assert (desk.session.column, desk.places.currentWidget()) == (5, desk.flow)
+    place.moment.log.itemActivated.emit(place.moment.log.topLevelItem(0), 0)
+    assert (desk.session.column, desk.stack.currentWidget()) == (5, desk.flow)
 
 
 def test_the_desk_listens_for_a_game_and_grows_with_it(desk, qtbot, monkeypatch, tmp_path):
     """It appears by itself, is followed while it plays, and its end is said."""
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
-    desk.listen(0)
-    assert desk.places.currentWidget() is desk.listening_page
-    assert str(desk.listener.port) in desk.listening_page.text.text()
-    recorder = Recorder(None, "Live Bakery", link=f"127.0.0.1:{desk.listener.port}", watch_after=0)
+    desk.games.listen(0)
+    assert desk.stack.currentWidget() is desk.page("listening")
+    assert str(desk.games.receiver.port) in desk.page("listening").text.text()
+    recorder = Recorder(None, "Live Bakery", link=f"127.0.0.1:{desk.games.receiver.port}", watch_after=0)
 
     def play(first: int, last: int) -> None:
         for number in range(first, last):
@@ -193,7 +195,7 @@ def test_the_desk_listens_for_a_game_and_grows_with_it(desk, qtbot, monkeypatch,
 
     play(0, 30)
     qtbot.waitUntil(lambda: desk.session is not None and desk.session.axis.columns >= 30, timeout=10_000)
-    assert desk.places.currentWidget() is desk.flow
+    assert desk.stack.currentWidget() is desk.flow
     assert desk.session.take.game == "Live Bakery"
     desk.flow.sieve.line.setText("oven")
     desk.flow.sieve.apply()
@@ -201,27 +203,27 @@ def test_the_desk_listens_for_a_game_and_grows_with_it(desk, qtbot, monkeypatch,
     desk.flow.sieve.line.setFocus()
     play(30, 60)
     qtbot.waitUntil(lambda: desk.session.axis.columns == 60, timeout=10_000)
-    assert (desk.flow.sieve.line.text(), desk.session.sieve_text) == ("oven", "oven")
+    assert (desk.flow.sieve.line.text(), desk.session.sieve.text) == ("oven", "oven")
     assert "of 60 calls" in desk.flow.sieve.told.text()
     assert desk.session.column == 5
     recorder.close()
     qtbot.waitUntil(lambda: "has ended" in desk.told.toolTip(), timeout=10_000)
-    assert desk.listener is None
-    qtbot.waitUntil(lambda: desk.growth.followed is None, timeout=10_000)  # who read the stream has gone as well
-    assert desk.session.examined and desk.session.axis.columns == 60 and not desk.session.take.growing
+    assert desk.games.receiver is None
+    qtbot.waitUntil(lambda: desk.games.followed is None, timeout=10_000)  # who read the stream has gone as well
+    assert desk.session.examined and desk.session.axis.columns == 60 and not desk.session.playing
 
 
 def test_another_take_is_opened_while_a_game_plays(desk, qtbot, monkeypatch, tmp_path):
     """Who reads the game's stream is let go of at once; nothing of it comes up later."""
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
-    desk.listen(0)
-    recorder = Recorder(None, "Live Bakery", link=f"127.0.0.1:{desk.listener.port}", watch_after=0)
+    desk.games.listen(0)
+    recorder = Recorder(None, "Live Bakery", link=f"127.0.0.1:{desk.games.receiver.port}", watch_after=0)
     with recorder.frame(0), recorder.call(recorder.send("tick", via="tick"), None, "oven#1", "Oven.on_tick"):
         pass
-    qtbot.waitUntil(lambda: desk.session is not None and desk.growth.followed is not None, timeout=10_000)
-    reader = desk.growth.followed._process
+    qtbot.waitUntil(lambda: desk.session is not None and desk.games.followed is not None, timeout=10_000)
+    reader = desk.games.followed._process
     desk.open_paths([str(demo_take_path())])
-    assert desk.growth.followed is None and reader.poll() is not None
+    assert desk.games.followed is None and reader.poll() is not None
     qtbot.waitUntil(lambda: desk.session.take.game == "Moonrise Bakery" and desk.session.examined, timeout=10_000)
     recorder.close()
     qtbot.wait(400)
@@ -231,15 +233,15 @@ def test_another_take_is_opened_while_a_game_plays(desk, qtbot, monkeypatch, tmp
 def test_listening_can_be_stopped_and_leaves_nothing(desk, qtbot, monkeypatch, tmp_path):
     """Back to the start page; no empty recording stays."""
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
-    desk.listen(0)
-    port = desk.listener.port
+    desk.games.listen(0)
+    port = desk.games.receiver.port
     other = DeskWindow(Memory(tmp_path / "other.json"), desk.look)
     qtbot.addWidget(other)
-    other.listen(port)
-    assert "is another Opossum listening there" in other.failed_page.text.text()
+    other.games.listen(port)
+    assert "is another Opossum listening there" in other.page("failed").text.text()
     other.close()
-    desk.listening_page.cancel.click()
-    assert desk.places.currentWidget() is desk.start_page
+    desk.page("listening").cancel.click()
+    assert desk.stack.currentWidget() is desk.view("start")
     assert list((tmp_path / "data" / "opossum" / "recordings").glob("*")) == []
 
 
@@ -264,13 +266,16 @@ def test_a_recording_that_was_left_behind_is_offered(desk, monkeypatch, tmp_path
     folder.mkdir(parents=True)
     (folder / "game-1.flow.jsonl").write_bytes(Tape().frames(3).bytes(bye=False))
     (folder / "game-2.flow.jsonl").write_bytes(b"")
-    desk.show_start()
-    buttons = [item.widget() for item in map(desk.start_page._recent.itemAt, range(desk.start_page._recent.count()))]
+    desk.go_to("start")
+    buttons = [
+        item.widget() for item in map(desk.view("start")._recent.itemAt, range(desk.view("start")._recent.count()))
+    ]
     assert [button.text() for button in buttons] == ["game-1.flow.jsonl – recorded, not opened yet"]
     desk.memory.add_recent(str(folder / "game-1.flow.jsonl"))
-    desk.show_start()
+    desk.go_to("start")
     assert "game-1.flow.jsonl" in [
-        desk.start_page._recent.itemAt(number).widget().text() for number in range(desk.start_page._recent.count())
+        desk.view("start")._recent.itemAt(number).widget().text()
+        for number in range(desk.view("start")._recent.count())
     ]
 
 
@@ -282,11 +287,11 @@ def test_one_event_on_two_peers_is_joined(desk, qtbot):
     tape("send", s=1, ev="hit", net="hit-7", via="net", p="client")
     tape("call", c=1, s=1, o="cat#1", fn="Cat.shows_hit", p="client")("ret", c=1, p="client")
     session = Session(tape.take())
-    desk.show_session(session)
+    desk.takes.show(session)
     menu = QMenu()
     add_call_actions(menu, session, 0)
     (action,) = [action for action in menu.actions() if action.text().startswith("The same on")]
     assert action.text() == "The same on client: Cat.shows_hit (cat#1)"
     action.trigger()
     assert (session.peer, session.call) == (1, 1)
-    assert 0 in session.related  # and they light each other up
+    assert 0 in session.selection.related  # and they light each other up

@@ -8,8 +8,10 @@ import pytest
 from opossum.findings.examine import examine
 from opossum.take.sieve import SieveError
 from opossum_desk.state.axis import FROZEN_WIDTH, AxisMode, make_axis
+from opossum_desk.state.carrying_over import carry_over
+from opossum_desk.state.row_index import Row
 from opossum_desk.state.session import Session
-from opossum_desk.state.threads import Row
+from opossum_desk.state.stepping import follow_cause, step_bookmark, step_call, step_event, step_finding, step_frame
 from tape import Tape, read
 
 
@@ -94,11 +96,11 @@ def test_a_take_without_frames_has_an_axis_all_the_same():
         session.show_all,
         session.fit_selection,
         session.settle,
-        lambda: session.step_frame(1),
-        lambda: session.step_call(1),
+        lambda: step_frame(session, 1),
+        lambda: step_call(session, 1),
     ):
         act()
-    assert session.step_finding(1) is None
+    assert step_finding(session, 1) is None
     assert make_axis(read(b""), 0, AxisMode.TIME, np.zeros(0)).extent == (0.0, 1.0)
 
 
@@ -152,29 +154,29 @@ def test_changes_are_told_to_those_who_asked(session):
 def test_frames_and_calls_are_stepped_through_in_order(session):
     """Down goes on into the next frame, up into the one before."""
     session.select_column(4)
-    session.step_call(1)
+    step_call(session, 1)
     first = session.call
     assert session.column == 4
-    session.step_call(1)
-    session.step_call(1)
+    step_call(session, 1)
+    step_call(session, 1)
     assert session.column == 5
     for _ in range(2):
-        session.step_call(-1)
+        step_call(session, -1)
     assert (session.column, session.call) == (4, first)
-    session.step_frame(1)
+    step_frame(session, 1)
     assert (session.column, session.call) == (5, -1)
-    session.step_frame(-1)
+    step_frame(session, -1)
     assert session.column == 4
 
 
 def test_stepping_stops_at_the_ends(session):
     """Nothing before the first call, nothing after the last."""
     session.select_call(0)
-    session.step_call(-1)
+    step_call(session, -1)
     assert session.call == 0
     last = len(session.take.calls) - 1
     session.select_call(last)
-    session.step_call(1)
+    step_call(session, 1)
     assert session.call == last
 
 
@@ -182,12 +184,12 @@ def test_the_same_event_before_and_after(session):
     """Comma and full stop."""
     opened = [call for call in range(len(session.take.calls)) if session.take.event_of_call(call) == "opened"]
     session.select_call(opened[1])
-    session.step_event(1)
+    step_event(session, 1)
     assert session.call == opened[2]
-    session.step_event(-1)
-    session.step_event(-1)
+    step_event(session, -1)
+    step_event(session, -1)
     assert session.call == opened[0]
-    session.step_event(-1)
+    step_event(session, -1)
     assert session.call == opened[0]
 
 
@@ -195,10 +197,10 @@ def test_following_the_cause(session):
     """The cat woke because the door opened; nothing called the door."""
     cat = next(call for call in range(len(session.take.calls)) if session.take.event_of_call(call) == "opened")
     session.select_call(cat)
-    assert session.related >= {cat, cat - 1}
-    assert session.follow_cause()
+    assert session.selection.related >= {cat, cat - 1}
+    assert follow_cause(session)
     assert session.take.event_of_call(session.call) == "press"
-    assert not session.follow_cause()
+    assert not follow_cause(session)
 
 
 def test_selecting_brings_the_frame_into_view(session):
@@ -228,10 +230,10 @@ def test_findings_are_stepped_through_in_a_ring():
     session = Session(tape.take())
     session.set_findings(examine(session.take))
     assert len(session.findings) == 2
-    seen = [session.step_finding(1).id for _ in range(3)]
+    seen = [step_finding(session, 1).id for _ in range(3)]
     assert seen == [session.findings[0].id, session.findings[1].id, session.findings[0].id]
-    assert session.step_finding(-1).id == session.findings[1].id
-    assert session.threads.flags["twin"].sum() == 2
+    assert step_finding(session, -1).id == session.findings[1].id
+    assert session.row_index.flags["twin"].sum() == 2
 
 
 # --- history -------------------------------------------------------------------------------------
@@ -258,7 +260,7 @@ def test_a_run_of_steps_is_undone_at_once(session):
     """Holding an arrow key is one move."""
     session.select_call(8)
     for _ in range(10):
-        session.step_frame(1)
+        step_frame(session, 1)
     assert session.column != 8
     session.go_back()
     assert session.call == 8
@@ -274,20 +276,20 @@ def test_sieving_counts_and_hides(session):
     assert session.matched_count == 5
     assert len(session.rows) == all_rows
     session.set_hide_unmatched(True)
-    assert [session.threads.label(row)[0] for row in session.rows] == ["cat#1"]
+    assert [session.row_index.label(row)[0] for row in session.rows] == ["cat#1"]
     session.set_sieve("")
     assert len(session.rows) == all_rows
     with pytest.raises(SieveError):
         session.set_sieve("frame:x")
-    assert session.sieve_text == ""
+    assert session.sieve.text == ""
 
 
 def test_classes_fold_and_unfold(session):
     """Two ovens are one row until unfolded."""
     folded = next(row for row in session.rows if row.folded)
-    assert session.threads.label(folded) == ("Oven", "on_tick")
+    assert session.row_index.label(folded) == ("Oven", "on_tick")
     session.toggle_fold(folded)
-    ovens = [row for row in session.rows if session.threads.label(row)[0].startswith("oven")]
+    ovens = [row for row in session.rows if session.row_index.label(row)[0].startswith("oven")]
     assert ovens == [Row(False, row.number) for row in ovens]
     assert len(ovens) == 2
     session.toggle_fold(ovens[0])
@@ -300,11 +302,11 @@ def test_classes_fold_and_unfold(session):
 
 def test_threads_stand_in_the_order_they_run(session):
     """Input before update; a cause before its effect; resting threads last."""
-    names = [session.threads.label(row)[1] for row in session.rows]
+    names = [session.row_index.label(row)[1] for row in session.rows]
     assert names == ["on_press", "on_opened", "on_tick"]
     session.set_window(1, 4.5)
     session.settle()
-    assert session.threads.label(session.rows[0])[1] == "on_tick"
+    assert session.row_index.label(session.rows[0])[1] == "on_tick"
 
 
 def test_marks_and_measures(session):
@@ -314,9 +316,9 @@ def test_marks_and_measures(session):
         session.select_column(column)
         assert session.toggle_bookmark()
     session.select_column(7)
-    session.step_bookmark(1)
+    step_bookmark(session, 1)
     assert session.column == 12
-    session.step_bookmark(-1)
+    step_bookmark(session, -1)
     assert session.column == 3
     assert not session.toggle_bookmark()
     assert session.bookmarks == [12]
@@ -330,14 +332,14 @@ def test_a_session_of_a_grown_stream_goes_on_where_the_old_one_was():
     tape = shop()
     old = Session(tape.take(bye=False))
     longer = Session(tape.frames(10).take(bye=False))
-    longer.carry_over(old)
+    carry_over(longer, old)
     assert longer.high == longer.axis.extent[1]
     old.set_window(5, 9)
     old.set_sieve("cat")
     old.fold_all(False)
     old.set_findings(examine(old.take))
     again = Session(tape.take(bye=False))
-    again.carry_over(old)
+    carry_over(again, old)
     assert (again.low, again.high) == (5, 9)
     assert len(again.rows) == len(old.rows) == 4
     assert (again.findings, again.examined) == (old.findings, True)
@@ -362,7 +364,7 @@ def test_several_peers_share_one_axis():
     assert len(session.calls_of_column(session.axis.columns - 2)) == 1
     session.select_call(2)
     assert session.column == session.axis.columns - 2
-    assert session.threads.label(session.rows[0]) == ("guest: till#1", "Till.on_pay".rpartition(".")[2])
+    assert session.row_index.label(session.rows[0]) == ("guest: till#1", "Till.on_pay".rpartition(".")[2])
     session.set_peer(1)
     assert session.axis.peer == 1
     assert session.axis.numbers[session.column] == 2

@@ -13,13 +13,14 @@ from PySide6.QtWidgets import QApplication, QMenu, QPushButton, QWidget
 
 from moonrise_bakery import demo_take_path
 from moonrise_bakery.night import record_night
+from opossum.findings.symptoms import SYMPTOMS
 from opossum.take.archive import open_take
-from opossum_desk.layout.loom import HEADER_PX, ROW_PX
+from opossum_desk.flow.layout.loom import HEADER_PX, ROW_PX
 from opossum_desk.memory import Memory
 from opossum_desk.state.axis import AxisMode
+from opossum_desk.state.stepping import step_finding
 from opossum_desk.views.look import DAY, NIGHT, Colours, Look
 from opossum_desk.views.menus import add_call_actions, finding_menu
-from opossum_desk.views.start import SYMPTOMS
 from opossum_desk.window import DeskWindow
 from tape import Tape
 
@@ -27,12 +28,12 @@ from tape import Tape
 def opened(desk: DeskWindow, qtbot, path: Path | str) -> DeskWindow:
     """Open a file on the desk and wait until it is examined."""
     desk.open_paths([str(path)])
-    desk.examining.failed.connect(lambda _, text: desk.setProperty("trouble", text))
+    desk.opening.examining_told.connect(lambda text: desk.setProperty("trouble", text if "could not" in text else None))
 
     def ready() -> bool:
         if desk.property("trouble"):
             pytest.fail(f"the take could not be examined: {desk.property('trouble')}")
-        return desk.session is not None and desk.session.examined and not desk.opening.running
+        return desk.session is not None and desk.session.examined and not desk.opening.is_opening
 
     qtbot.waitUntil(ready, timeout=20_000)
     return desk
@@ -71,20 +72,20 @@ def has_colour(pixels: np.ndarray, colour: str) -> bool:
 
 def test_the_start_page_offers_ways_in_and_symptoms(desk):
     """Three ways and five symptoms, each by keyboard and with a name."""
-    buttons = [button for button in desk.start_page.findChildren(QPushButton) if button.isVisible()]
+    buttons = [button for button in desk.view("start").findChildren(QPushButton) if button.isVisible()]
 
-    assert desk.places.currentWidget() is desk.start_page
+    assert desk.stack.currentWidget() is desk.view("start")
     assert len(buttons) == 3 + 5
     assert all(button.accessibleName() and button.focusPolicy() & Qt.FocusPolicy.TabFocus for button in buttons)
-    assert not desk.rail_flow.isEnabled()
+    assert not desk.rail.buttons["flow"].isEnabled()
 
 
 def test_trying_the_bakery_shows_its_faults(desk, qtbot):
     """Within a click: the take, its findings, its freeze."""
-    qtbot.mouseClick(desk.start_page.demo, Qt.MouseButton.LeftButton)
+    qtbot.mouseClick(desk.view("start").demo, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: desk.session is not None and desk.session.examined, timeout=20_000)
 
-    assert desk.places.currentWidget() is desk.flow
+    assert desk.stack.currentWidget() is desk.flow
     assert desk.windowTitle().startswith("Moonrise Bakery")
     assert {finding.cause for finding in desk.session.findings} == {
         "bound-twice", "no-latch", "called-after-gone", "every-frame", "slow-call",
@@ -98,7 +99,7 @@ def test_trying_the_bakery_shows_its_faults(desk, qtbot):
 @pytest.mark.parametrize(("number", "found"), [(0, 2), (1, 0), (2, 2), (3, 2), (4, 1)])
 def test_a_symptom_opens_a_take_with_its_question_asked(desk, qtbot, number, found):
     """And says honestly when the take shows no such thing."""
-    desk.start_page.symptoms[number].click()
+    desk.view("start").symptoms[number].click()
     qtbot.waitUntil(lambda: desk.session is not None and desk.session.examined, timeout=20_000)
 
     assert len(desk.flow.findings.shown()) == found
@@ -138,7 +139,7 @@ def test_choosing_a_finding_shows_frame_call_story_and_slice(bakery, qtbot):
 
 def test_links_of_the_story_lead_to_frames_and_calls(bakery, qtbot):
     """Every proof is one click away."""
-    bakery.session.step_finding(1)
+    step_finding(bakery.session, 1)
     bakery.flow.story.anchorClicked.emit(QUrl("frame:100"))
     assert bakery.session.column == 100
     bakery.flow.story.anchorClicked.emit(QUrl("call:7"))
@@ -210,7 +211,7 @@ def test_typing_in_the_sieve_is_typing(bakery, qtbot):
     """Letters that are keys elsewhere land in the line; Escape gives the keys back."""
     sieve = bakery.flow.sieve
     qtbot.keyClick(bakery, Qt.Key.Key_F, Qt.KeyboardModifier.ControlModifier)
-    bakery.focus_sieve()
+    bakery.flow.focus_sieve()
     qtbot.keyClicks(sieve.line, "cls:Oven n0z")
     assert sieve.line.text() == "cls:Oven n0z"
     assert bakery.session.finding is None
@@ -219,14 +220,14 @@ def test_typing_in_the_sieve_is_typing(bakery, qtbot):
     assert f"of {len(bakery.session.take.calls):,} calls" in sieve.told.text()
     assert bakery.session.matched_count > 100
     press(bakery, qtbot, Qt.Key.Key_H)
-    assert {bakery.session.threads.label(row)[0] for row in bakery.session.rows} == {"Oven"}
+    assert {bakery.session.row_index.label(row)[0] for row in bakery.session.rows} == {"Oven"}
     sieve.line.setText("frame:soon")
     sieve.apply()
     assert "is no frame" in sieve.told.text()
-    assert bakery.session.sieve_text == "cls:Oven"
+    assert bakery.session.sieve.text == "cls:Oven"
     sieve.line.setFocus()
     qtbot.keyClick(sieve.line, Qt.Key.Key_Escape)
-    assert not bakery.session.sieved
+    assert not bakery.session.sieve.active
     assert sieve.line.text() == ""
 
 
@@ -235,13 +236,13 @@ def test_every_panel_is_reached_by_keyboard_and_has_a_name(bakery, qtbot):
     bakery.activateWindow()
     seen = []
     for _ in range(6):
-        bakery.next_panel()
+        bakery.flow.next_panel()
         focused = QApplication.focusWidget()
         seen.append(focused.accessibleName() if focused else "")
     assert sorted(seen) == ["Findings", "Loom", "Pulse", "Slice", "Story", "Strands"]
     for view in (bakery.flow.pulse, bakery.flow.loom, bakery.flow.strands):
         assert view.accessibleDescription()
-    assert "threads, frames" in bakery.flow.loom.accessibleDescription()
+    assert "rows, frames" in bakery.flow.loom.accessibleDescription()
     for view in (
         bakery.flow.loom,
         bakery.flow.findings,
@@ -268,13 +269,13 @@ def test_hovering_a_bead_lights_up_cause_and_effects_in_all_views(bakery, qtbot)
     line = shown.lines[int(shown.beads.line[index])]
     loom.hover(QPointF(float(shown.beads.x[index]), line.top + ROW_PX / 2))
 
-    assert session.hover == shown.beads.call[index]
-    names = {session.take.function_of_call(call) for call in session.related}
+    assert session.selection.hover == shown.beads.call[index]
+    names = {session.take.function_of_call(call) for call in session.selection.related}
     assert names == {"Oven.on_bake_done", "Counter.on_bread_ready"}
     assert loom.current().beads.lit.sum() == 2
     loom.leaveEvent(None)
-    assert session.hover == -1
-    assert session.related == frozenset()
+    assert session.selection.hover == -1
+    assert session.selection.related == frozenset()
 
 
 def test_clicking_a_bead_or_a_frame_selects_it(bakery, qtbot):
@@ -303,7 +304,7 @@ def test_classes_unfold_at_a_click_on_their_label(bakery, qtbot):
         next(
             row
             for row in session.rows
-            if not row.folded and int(session.threads.class_of_listener[row.number]) in session.unfolded
+            if not row.folded and int(session.row_index.class_of_listener[row.number]) in session.unfolded
         )
     )
     assert len(session.rows) == before
@@ -387,7 +388,7 @@ def test_a_window_is_dragged_on_the_pulse(bakery, qtbot):
     qtbot.mouseClick(pulse, Qt.MouseButton.LeftButton, pos=QPoint(700, 40))
     assert session.high - session.low == pytest.approx(width)
     assert (session.low + session.high) / 2 == pytest.approx(scale.position(700), abs=8)
-    bakery.on_session(lambda s: s.go_back())
+    session.go_back()
     assert session.low == pytest.approx(scale.position(300), abs=8)
 
 
@@ -414,7 +415,7 @@ def test_a_strand_leads_to_its_call(bakery, qtbot):
     assert session.take.calls.send[session.call] == run.sends[0]
     run = strands.current().dots[0]
     strands.hover(QPointF(float(run.xs[0]), run.y))
-    assert session.hover == session.call
+    assert session.selection.hover == session.call
 
 
 def test_the_right_button_offers_what_can_be_done(bakery, qtbot):
@@ -428,7 +429,7 @@ def test_the_right_button_offers_what_can_be_done(bakery, qtbot):
     next(action for action in menu.actions() if action.text().startswith("Tell: ")).trigger()
     assert session.finding is finding
     next(action for action in menu.actions() if "Follow event" in action.text()).trigger()
-    assert session.sieve_text == "ev:bread_ready"
+    assert session.sieve.text == "ev:bread_ready"
     assert bakery.flow.sieve.line.text() == "ev:bread_ready"
     actions = {action.text(): action for action in finding_menu(bakery, session, finding).actions()}
     actions["Its last frame"].trigger()
@@ -510,12 +511,12 @@ def test_what_cannot_be_opened_has_a_face_with_one_thing_to_do(desk, qtbot, tmp_
     path = tmp_path / "x.take"
     path.write_bytes(content)
     desk.open_paths([str(path)])
-    qtbot.waitUntil(lambda: desk.places.currentWidget() is desk.failed_page, timeout=10_000)
+    qtbot.waitUntil(lambda: desk.stack.currentWidget() is desk.page("failed"), timeout=10_000)
 
-    assert str(path) in desk.failed_page.text.text()
+    assert str(path) in desk.page("failed").text.text()
     assert desk.session is None
     opened(desk, qtbot, demo_take_path())
-    assert desk.places.currentWidget() is desk.flow
+    assert desk.stack.currentWidget() is desk.flow
 
 
 def test_opening_can_be_cancelled(desk, qtbot, tmp_path):
@@ -523,10 +524,10 @@ def test_opening_can_be_cancelled(desk, qtbot, tmp_path):
     path = tmp_path / "large.flow.jsonl"
     path.write_bytes(Tape().bytes(bye=False) + b'{"k":"say","t":2000,"text":"a long night at the bakery"}\n' * 400_000)
     desk.open_paths([str(path)])
-    assert desk.places.currentWidget() is desk.opening_page
-    desk.opening_page.cancel.click()
-    assert desk.places.currentWidget() is desk.start_page
-    desk.opening.wait()
+    assert desk.stack.currentWidget() is desk.page("opening")
+    desk.page("opening").cancel.click()
+    assert desk.stack.currentWidget() is desk.view("start")
+    desk.opening.close()
     qtbot.wait(50)
     assert desk.session is None
     assert "cancelled" in desk.told.toolTip()
@@ -547,7 +548,7 @@ def test_a_huge_take_stays_in_hand(desk, qtbot, tmp_path):
     desk.session.select_call(10)
     for _ in range(12):
         desk.grab()
-        desk.zoom(2)
+        desk.session.zoom(2, desk.session.low)
     assert desk.flow.slice.picture.left_out == 3000
 
 
@@ -598,8 +599,8 @@ def test_panels_look_and_marks_come_back_next_time(desk, qtbot, tmp_path):
     kept = again.flow.split.sizes()  # the test's screen may be smaller than the window was: proportions count
     assert kept[0] / kept[2] == pytest.approx(sizes[0] / sizes[2], rel=0.1)
     assert again.session.bookmarks == [33]
-    again.show_start()
-    assert again.start_page._recent.count() == 1
+    again.go_to("start")
+    assert again.view("start")._recent.count() == 1
     again.close()
 
 
@@ -618,14 +619,14 @@ def test_a_stream_that_grows_is_read_on(desk, qtbot, tmp_path):
     opened(desk, qtbot, path)
     tape.frames(5)
     path.write_bytes(tape.bytes(bye=False))
-    desk.growth.check()
+    desk.games.check_file()
     assert "still being written" in desk.flow.banner_text.text()
     desk.flow.banner_button.click()
     qtbot.waitUntil(lambda: desk.session.axis.columns == 15, timeout=10_000)
     tape.frames(5)
     path.write_bytes(tape.bytes(bye=False))
-    qtbot.waitUntil(lambda: not desk.opening.running, timeout=5000)
-    desk.growth.check()
+    qtbot.waitUntil(lambda: not desk.opening.is_opening, timeout=5000)
+    desk.games.check_file()
     qtbot.waitUntil(lambda: desk.session.axis.columns == 20, timeout=10_000)
 
 
@@ -636,15 +637,15 @@ def test_closing_while_work_is_under_way_is_clean(desk, qtbot, tmp_path):
     desk.open_paths([str(path)])
     began = time.monotonic()
     desk.close()
-    assert not desk.opening.running
+    assert not desk.opening.is_opening
     assert time.monotonic() - began < 5
 
 
 def test_help_explains_the_view_in_focus(bakery, qtbot):
     """F1, with the beads and the keys."""
-    bakery.show_help()
+    bakery.explain()
     text = " ".join(label.text() for label in bakery._help.findChildren(QWidget) if hasattr(label, "text"))
-    assert "frame before, after" in text
+    assert "Frame before" in text and "→" in text
     bakery._help.grab()
     bakery._help.close()
 
@@ -654,6 +655,6 @@ def test_the_desk_works_at_any_size(bakery, qtbot, size):
     """From a small laptop up."""
     bakery.resize(*size)
     qtbot.wait(20)
-    bakery.session.step_finding(1)
+    step_finding(bakery.session, 1)
     assert bakery.grab().size().width() >= size[0]
     assert bakery.flow.loom.width() > 300

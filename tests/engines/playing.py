@@ -14,7 +14,7 @@ from pathlib import Path
 import pytest
 
 from opossum.findings.examine import examine
-from opossum.live.listener import Listener
+from opossum.live.receiver import Receiver
 from opossum.take.opening import open_any
 from opossum.take.take import Take
 
@@ -108,7 +108,7 @@ def needs(program: str, package: str) -> pytest.MarkDecorator:
     return pytest.mark.skipif(missing, reason=f"{program} is not installed: apt-get install {package}")
 
 
-def held_at(listener: Listener) -> tuple[int, Take]:
+def held_at(listener: Receiver) -> tuple[int, Take]:
     """Wait until a game is held; return the tripwire's number and what has come."""
     end = time.monotonic() + 30
     while not any(peer.held for peer in listener.peers) and time.monotonic() < end:
@@ -119,7 +119,7 @@ def held_at(listener: Listener) -> tuple[int, Take]:
     return held.trip, open_any(str(listener.out))
 
 
-def ended(listener: Listener) -> Take:
+def ended(listener: Receiver) -> Take:
     """Wait until the last lines of a game have come; stop listening and return the take."""
     end = time.monotonic() + 20
     while any(peer.connected for peer in listener.peers) and time.monotonic() < end:
@@ -128,7 +128,7 @@ def ended(listener: Listener) -> Take:
     return open_any(str(listener.out))
 
 
-def step(listener: Listener, by: str) -> None:
+def step(listener: Receiver, by: str) -> None:
     """Let a held game go one step on, and wait until it is held again."""
     before = len(open_any(str(listener.out)).tables["held"])
     listener.step(by)

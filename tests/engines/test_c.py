@@ -12,7 +12,7 @@ import pytest
 from playing import EXAMPLES, causes, ended
 
 from opossum.findings.examine import examine
-from opossum.live.listener import Listener
+from opossum.live.receiver import Receiver
 from opossum.take.checks import check_take
 from opossum.take.opening import open_any
 
@@ -108,7 +108,7 @@ def test_a_loop_without_end_is_named_when_the_game_is_killed(bakery, tmp_path):
 
 def test_it_streams_over_the_link(bakery, tmp_path):
     """Clocks are told apart by the pings its thread answers."""
-    listener = Listener(tmp_path / "live.flow.jsonl", port=0)
+    listener = Receiver(tmp_path / "live.flow.jsonl", port=0)
     listener.start()
     subprocess.run([bakery, f"127.0.0.1:{listener.port}", "slow"], check=True, timeout=30)
     end = time.monotonic() + 5
@@ -123,18 +123,18 @@ def test_it_streams_over_the_link(bakery, tmp_path):
 
 def test_the_game_may_be_started_before_opossum(bakery, tmp_path):
     """What came meanwhile waits until somebody listens; where nobody ever does, the game ends as it would."""
-    listener = Listener(tmp_path / "first.flow.jsonl", port=0)
+    listener = Receiver(tmp_path / "first.flow.jsonl", port=0)
     listener.start()
     port = listener.port
     listener.stop()
-    late = Listener(tmp_path / "late.flow.jsonl", port=port)
+    late = Receiver(tmp_path / "late.flow.jsonl", port=port)
     game = subprocess.Popen([bakery, f"127.0.0.1:{port}", "slow"])
     time.sleep(0.1)
     late.start()
     assert game.wait(30) == 0
     take = ended(late)
 
-    assert take.closed(0) and take.game_frames == 150 and check_take(take) == []
+    assert take.recording.closed(0) and take.game_frames == 150 and check_take(take) == []
     assert subprocess.run([bakery, f"127.0.0.1:{port}", "none"], timeout=30).returncode == 0
 
 

@@ -11,7 +11,7 @@ import pytest
 from playing import EXAMPLES, begin, causes, ended, held_at, killed, needs, recorded, step
 
 from opossum.findings.examine import examine
-from opossum.live.listener import Listener
+from opossum.live.receiver import Receiver
 from opossum.live.tripwires import parse_tripwire
 from opossum.take.checks import check_take
 from opossum.take.opening import open_any
@@ -152,7 +152,7 @@ def test_a_loop_without_end_is_named_when_the_game_is_killed(tmp_path):
     take = killed(tmp_path, "godot3-server", 5, "--godot", EXAMPLE, "--", "--fault=loop")
     finding = next(finding for finding in examine(take) if finding.kind == "freeze")
     assert (finding.cause, finding.subject.fn) == ("endless-loop", "Bakery._process")
-    assert len(take.tables["stuck"]) and not take.closed(0)
+    assert len(take.tables["stuck"]) and not take.recording.closed(0)
 
 
 def test_scripts_may_be_left_as_they_are(tmp_path, monkeypatch):
@@ -187,13 +187,13 @@ def test_scripts_as_people_write_them(tmp_path):
 @pytest.fixture
 def listening(tmp_path):
     """Return a listener for a game."""
-    listener = Listener(tmp_path / "godot.flow.jsonl", port=0)
+    listener = Receiver(tmp_path / "godot.flow.jsonl", port=0)
     listener.start()
     yield listener
     listener.stop()
 
 
-def linked(listener: Listener, fault: str = "none") -> subprocess.Popen[str]:
+def linked(listener: Receiver, fault: str = "none") -> subprocess.Popen[str]:
     """Run the example over the link."""
     command = [sys.executable, "-m", "opossum_commands", "record", "--link", f"127.0.0.1:{listener.port}"]
     return subprocess.Popen([*command, "--godot", EXAMPLE, "--", f"--fault={fault}"])
@@ -223,7 +223,7 @@ def test_it_is_held_at_a_tripwire_and_goes_on(listening, wire, fault, function):
     listening.go()
     assert game.wait(30) == 3
     take = ended(listening)
-    assert take.closed(0) and len(take.tables["held"]) == len(take.tables["went"]) == 1
+    assert take.recording.closed(0) and len(take.tables["held"]) == len(take.tables["went"]) == 1
     assert listening.peers[0].error_ns is not None
     assert ("freeze/slow-call" in causes(take)) == (fault == "slow")
 
@@ -257,10 +257,10 @@ def test_the_game_may_be_started_before_opossum(listening, tmp_path):
     listening.stop()
     game = linked(listening)
     time.sleep(2.0)
-    late = Listener(tmp_path / "late.flow.jsonl", port=port)
+    late = Receiver(tmp_path / "late.flow.jsonl", port=port)
     late.start()
     assert game.wait(30) == 3
     take = ended(late)
 
-    assert take.closed(0) and take.tables["frame"]["n"][0] == 0 and check_take(take) == []
+    assert take.recording.closed(0) and take.tables["frame"]["n"][0] == 0 and check_take(take) == []
     assert not len(take.tables["lost"]) and take.game_frames == 150

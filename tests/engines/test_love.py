@@ -14,7 +14,7 @@ import pytest
 from playing import EXAMPLES, causes, ended, held_at, killed, needs, recorded, step
 
 from opossum.findings.examine import examine
-from opossum.live.listener import Listener
+from opossum.live.receiver import Receiver
 from opossum.live.tripwires import parse_tripwire
 from opossum.take.checks import check_take
 from opossum.take.opening import open_any
@@ -44,7 +44,7 @@ def test_a_night_without_faults(tmp_path):
 
     assert check_take(take) == [] and causes(take) == []
     assert take.game_frames == 150 + 1 or take.game_frames == 150
-    assert take.head_list(0, "phases") == ["events", "update", "draw", "present"]
+    assert take.recording.head_list(0, "phases") == ["events", "update", "draw", "present"]
     assert heard["update", "love.update"] == 150 and heard["load", "love.load"] == 1
     assert heard["bread_ready", "Counter.on_bread"] == 7 and heard["bread_ready", "Customer.on_smell"] == 2
     assert heard["closing", "love.handlers.closing"] == 1
@@ -78,7 +78,7 @@ def test_a_loop_without_end_is_named_when_the_game_is_killed(tmp_path):
     take = killed(tmp_path, "love", 4, "--love", EXAMPLE, "--", "loop")
     finding = next(finding for finding in examine(take) if finding.kind == "freeze")
     assert (finding.cause, finding.subject.fn) == ("endless-loop", "love.update")
-    assert len(take.tables["stuck"]) and not take.closed(0)
+    assert len(take.tables["stuck"]) and not take.recording.closed(0)
 
 
 def test_an_error_is_kept_with_its_place(tmp_path):
@@ -113,13 +113,13 @@ def test_a_run_of_the_games_own_turns_once_a_frame(tmp_path):
     (game / "main.lua").write_text(LOOP_OF_ITS_OWN)
     _, take = recorded(tmp_path, "--love", str(game))
 
-    assert take.game_frames == 30 and take.closed(0) and causes(take) == []
+    assert take.game_frames == 30 and take.recording.closed(0) and causes(take) == []
     assert len(take.calls_by_frame.rows(int(take.calls.frame[-1]))) == 2
 
 
-def linked(folder, fault: str, listener: Listener | None = None) -> tuple[subprocess.Popen[str], Listener]:
+def linked(folder, fault: str, listener: Receiver | None = None) -> tuple[subprocess.Popen[str], Receiver]:
     """Run the example over the link to a listener."""
-    listener = listener or Listener(folder / "love.flow.jsonl", port=0)
+    listener = listener or Receiver(folder / "love.flow.jsonl", port=0)
     listener.start()
     command = [sys.executable, "-m", "opossum_commands", "record", "--link", f"127.0.0.1:{listener.port}"]
     game = [*command, "--love", EXAMPLE, "--", fault]
@@ -134,7 +134,7 @@ def test_it_plays_over_the_link(tmp_path):
     take = ended(listener)
 
     assert game.returncode == 0 and listener.peers[0].closed and listener.peers[0].error_ns is not None
-    assert check_take(take) == [] and take.closed(0) and take.game_frames >= 150
+    assert check_take(take) == [] and take.recording.closed(0) and take.game_frames >= 150
     assert causes(take) == ["double-fire/bound-twice"] and not len(take.tables["lost"])
 
 
@@ -154,7 +154,7 @@ def test_over_the_link_too_a_loop_without_end_is_named(tmp_path):
 
 def test_the_game_may_be_started_before_opossum(tmp_path):
     """What came meanwhile is sent when somebody listens."""
-    listener = Listener(tmp_path / "a.flow.jsonl", port=0)
+    listener = Receiver(tmp_path / "a.flow.jsonl", port=0)
     listener.start()
     port = listener.port
     listener.stop()
@@ -162,12 +162,12 @@ def test_the_game_may_be_started_before_opossum(tmp_path):
     environment = os.environ | {"SDL_VIDEODRIVER": "offscreen", "ALSOFT_DRIVERS": "null"}
     game = subprocess.Popen(command, stderr=subprocess.PIPE, text=True, env=environment)
     time.sleep(1.0)
-    late = Listener(tmp_path / "late.flow.jsonl", port=port)
+    late = Receiver(tmp_path / "late.flow.jsonl", port=port)
     late.start()
     game.communicate(timeout=60)
     take = ended(late)
 
-    assert take.closed(0) and take.tables["frame"]["n"][0] == 0 and check_take(take) == []
+    assert take.recording.closed(0) and take.tables["frame"]["n"][0] == 0 and check_take(take) == []
 
 
 @pytest.mark.parametrize(
@@ -182,7 +182,7 @@ def test_the_game_may_be_started_before_opossum(tmp_path):
 )
 def test_it_is_held_at_a_tripwire_and_goes_on(tmp_path, wire, fault, function):
     """Before the listener runs; its stack is told, its time held counts for nothing."""
-    listener = Listener(tmp_path / "love.flow.jsonl", port=0)
+    listener = Receiver(tmp_path / "love.flow.jsonl", port=0)
     number = listener.trip(parse_tripwire(wire))
     game, _ = linked(tmp_path, fault, listener)
     trip, take = held_at(listener)
@@ -194,13 +194,13 @@ def test_it_is_held_at_a_tripwire_and_goes_on(tmp_path, wire, fault, function):
     listener.go()
     game.communicate(timeout=30)
     take = ended(listener)
-    assert take.closed(0) and len(take.tables["held"]) == len(take.tables["went"]) == 1
+    assert take.recording.closed(0) and len(take.tables["held"]) == len(take.tables["went"]) == 1
     assert ("freeze/slow-call" in causes(take)) == (fault == "slow")
 
 
 def test_it_is_stepped_and_goes_on_when_opossum_goes_away(tmp_path):
     """One call on, one frame on; the game belongs to its player."""
-    listener = Listener(tmp_path / "love.flow.jsonl", port=0)
+    listener = Receiver(tmp_path / "love.flow.jsonl", port=0)
     number = listener.trip(parse_tripwire("fn:love.update count:5"))
     game, _ = linked(tmp_path, "none", listener)
     held_at(listener)

@@ -13,7 +13,7 @@ import pytest
 from playing import EXAMPLES, ended
 
 from opossum.findings.examine import examine
-from opossum.live.listener import Listener
+from opossum.live.receiver import Receiver
 from opossum.live.tripwires import parse_tripwire
 from opossum.take.opening import open_any
 
@@ -63,7 +63,7 @@ def test_a_game_that_exits_normally(tmp_path):
     status, said, take = recorded(tmp_path, "sys.exit(7)")
 
     assert status == 7
-    assert take.closed(0)
+    assert take.recording.closed(0)
     assert "Nothing found" in said
     assert len(take.calls) == 31
 
@@ -74,7 +74,7 @@ def test_a_game_that_raises(tmp_path):
 
     assert status == 1
     assert "KeyError: 'flour'" in said
-    assert not take.closed(0)
+    assert not take.recording.closed(0)
     rets = take.tables["ret"]
     assert take.text(int(rets["err"][-1])) == "KeyError: 'flour'"
     assert "in work" in take.text(int(take.tables["say"]["text"][-1]))
@@ -127,7 +127,7 @@ def test_what_cannot_be_recorded_is_said(arguments, sentence):
 
 def test_a_game_can_be_held_although_it_was_not_edited(tmp_path):
     """Over the link: recorded by an adapter, stopped at a tripwire, let go, its status passed on."""
-    listener = Listener(tmp_path / "live.flow.jsonl", port=0)
+    listener = Receiver(tmp_path / "live.flow.jsonl", port=0)
     listener.start()
     listener.trip(parse_tripwire("fn:Counter.on_bread_ready count:2"))
     process = subprocess.Popen(
@@ -141,7 +141,7 @@ def test_a_game_can_be_held_although_it_was_not_edited(tmp_path):
     listener.go()
     assert process.wait(30) == 0
     take = ended(listener)
-    assert take.closed(0) and len(take.tables["held"]) == len(take.tables["went"]) == 1
+    assert take.recording.closed(0) and len(take.tables["held"]) == len(take.tables["went"]) == 1
     assert examine(take) == []
 
 
@@ -180,7 +180,7 @@ def test_a_game_that_is_told_to_end_ended_on_purpose_unless_it_hung(tmp_path, en
     take = open_any(str(target))
 
     assert process.returncode == 128 + signal.SIGTERM
-    assert take.closed(0) is closed
+    assert take.recording.closed(0) is closed
     assert "told to end (SIGTERM)" in take.strings
     assert [finding.cause for finding in examine(take)] == ([] if closed else ["endless-loop"])
 
@@ -197,13 +197,13 @@ def test_a_game_that_is_a_module(tmp_path):
     subprocess.run(command, cwd=tmp_path, check=True, capture_output=True)
     take = open_any(str(tmp_path / "game.take"))
 
-    assert take.game == "bakery" and take.closed(0)
+    assert take.game == "bakery" and take.recording.closed(0)
     assert "__main__ warm --tonight" in take.strings
 
 
 def test_over_the_link_too_the_interpreter_says_where_it_stands(tmp_path):
     """Where one C call keeps its lock, no thread of the game's can tell the desk; the terminal is told."""
-    listener = Listener(tmp_path / "live.flow.jsonl", port=0)
+    listener = Receiver(tmp_path / "live.flow.jsonl", port=0)
     listener.start()
     script = tmp_path / "game.py"
     script.write_text(GAME.format(ending="sum(range(10**12))"))

@@ -7,9 +7,11 @@ import json
 import pytest
 
 from moonrise_bakery.faults import DEMO_FAULTS, FAULTS
-from opossum.findings.catalogue import KINDS_OF_FINDINGS
+from opossum.findings.catalogue import KINDS, with_setting
+from opossum.findings.double_fire.no_latch.repeating import LATCH_REPEATS
 from opossum.findings.examine import doubled_calls, examine
-from opossum.findings.thresholds import Thresholds
+from opossum.findings.freeze.frozen import FREEZE_LONGER_THAN_MS
+from opossum.findings.settings import Settings
 from tape import Tape, read
 
 SECONDS = 60.0
@@ -76,7 +78,7 @@ def test_progress_is_told_kind_by_kind_and_may_cancel(night):
     """An examination can be stopped between kinds."""
     told: list[str] = []
     examine(night(seconds=SECONDS), progress=told.append)
-    assert told == [kind.name for kind in KINDS_OF_FINDINGS]
+    assert told == [kind.name for kind in KINDS]
 
     def cancel(kind: str) -> None:
         raise KeyboardInterrupt
@@ -106,9 +108,11 @@ def test_doubled_calls_marks_the_beads_of_double_fire():
 
 def test_a_threshold_is_set_by_name():
     """Settings come as text; what is not known is said with what is."""
-    assert Thresholds().with_setting("polling_calls=5").polling_calls == 5
-    assert Thresholds().with_setting("freeze_longer_than_ms=50.5").freeze_longer_than_ms == 50.5
+    settings = with_setting(with_setting(Settings(), "latch_repeats=5"), "freeze_longer_than_ms=50.5")
+    assert (settings[LATCH_REPEATS], settings[FREEZE_LONGER_THAN_MS]) == (5, 50.5)
+    assert (Settings()[LATCH_REPEATS], Settings()[FREEZE_LONGER_THAN_MS]) == (2, 100)
     with pytest.raises(ValueError, match="there is no threshold `speed`; there are: freeze_longer_than_ms, "):
-        Thresholds().with_setting("speed=1")
-    with pytest.raises(ValueError, match="threshold `polling_calls` needs a number, got `many`"):
-        Thresholds().with_setting("polling_calls=many")
+        with_setting(Settings(), "speed=1")
+    for wrong in ("many", "nan", "inf", ""):
+        with pytest.raises(ValueError, match=f"threshold `polling_calls` needs a number, got `{wrong}`"):
+            with_setting(Settings(), f"polling_calls={wrong}")

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import pytest
 
-from opossum.findings.thresholds import Thresholds
+from opossum.findings.polling_waste.wasting import POLLING_CALLS
+from opossum.findings.settings import Settings
 from tape import Tape, only
 
 KIND = "polling-waste"
@@ -110,7 +111,7 @@ def test_instances_of_one_class_are_summed():
 
 def test_thresholds_are_settings():
     """Whoever wants to hear earlier, may."""
-    assert only(polled(frames=50).found(thresholds=Thresholds(polling_calls=40)), "every-frame").count == 50
+    assert only(polled(frames=50).found(settings=Settings({POLLING_CALLS.name: 40})), "every-frame").count == 50
 
 
 # --- short-timer, delay-loop, stay-loop ----------------------------------------------------------

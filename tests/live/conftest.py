@@ -1,14 +1,14 @@
-"""A listener for the tests of the link."""
+"""A receiver for the tests of the link."""
 
 import pytest
 
-from opossum.live.listener import Listener
+from opossum.live.receiver import Receiver
 
 
 @pytest.fixture
-def listener(tmp_path):
-    """Return a listener on any free port."""
-    listener = Listener(tmp_path / "live.flow.jsonl", port=0)
-    listener.start()
-    yield listener
-    listener.stop()
+def receiver(tmp_path):
+    """Return a receiver on any free port."""
+    receiver = Receiver(tmp_path / "live.flow.jsonl", port=0)
+    receiver.start()
+    yield receiver
+    receiver.stop()

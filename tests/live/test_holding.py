@@ -5,9 +5,9 @@ import threading
 import time
 
 import pytest
-from test_listener import until
+from test_receiver import until
 
-from opossum.live.listener import Listener
+from opossum.live.receiver import Receiver
 from opossum.live.tripwires import parse_tripwire
 from opossum.take.opening import open_any
 from opossum_recorder import Recorder
@@ -51,21 +51,21 @@ class Game:
 
 
 @pytest.fixture
-def game(listener):
-    """Return a game that plays to the listener."""
-    game = Game(listener.port)
-    until(lambda: any(peer.records > 20 for peer in listener.peers))
+def game(receiver):
+    """Return a game that plays to the receiver."""
+    game = Game(receiver.port)
+    until(lambda: any(peer.records > 20 for peer in receiver.peers))
     yield game
-    listener.go()
-    for number in listener.tripwires:
-        listener.untrip(number)
+    receiver.go()
+    for number in receiver.tripwires:
+        receiver.untrip(number)
     game.end()
 
 
-def held(listener: Listener):
+def held(receiver: Receiver):
     """Return where the game is held, waiting for it."""
-    until(lambda: any(peer.held is not None for peer in listener.peers))
-    return listener.peers[0].held
+    until(lambda: any(peer.held is not None for peer in receiver.peers))
+    return receiver.peers[0].held
 
 
 def stands(game: Game) -> bool:
@@ -75,12 +75,12 @@ def stands(game: Game) -> bool:
     return game.frames == before
 
 
-def let_go(listener: Listener) -> None:
+def let_go(receiver: Receiver) -> None:
     """Take all tripwires away and let the game go on."""
-    for number in listener.tripwires:
-        listener.untrip(number)
-    listener.go()
-    until(lambda: listener.peers[0].held is None)
+    for number in receiver.tripwires:
+        receiver.untrip(number)
+    receiver.go()
+    until(lambda: receiver.peers[0].held is None)
 
 
 @pytest.mark.parametrize(
@@ -93,104 +93,105 @@ def let_go(listener: Listener) -> None:
         ("d.ring>30 o:oven#1", "Oven.on_bell"),
     ],
 )
-def test_the_game_is_held_before_the_listener_runs(listener, game, text, function):
+def test_the_game_is_held_before_the_listener_runs(receiver, game, text, function):
     """At the call whose condition is met; its loop stands still until it is let go."""
-    listener.trip(parse_tripwire(text))
-    call_id = held(listener).call
+    receiver.trip(parse_tripwire(text))
+    call_id = held(receiver).call
     assert stands(game)
-    let_go(listener)
+    let_go(receiver)
     until(lambda: not stands(game))
     game.end()
-    listener.stop()
-    take = open_any(str(listener.out))
+    receiver.stop()
+    take = open_any(str(receiver.out))
     call = take.tables["call"]["c"].tolist().index(call_id)
     assert take.function_of_call(call) == function
     assert len(take.tables["held"]) == 1 and "_play" in take.tables["held"].json("stack")[0]
 
 
-def test_time_held_is_not_game_time(listener, game):
+def test_time_held_is_not_game_time(receiver, game):
     """The frame in which the game was held is no freeze."""
-    listener.trip(parse_tripwire("fn:Oven.on_bell"))
-    held(listener)
+    receiver.trip(parse_tripwire("fn:Oven.on_bell"))
+    held(receiver)
     time.sleep(0.5)
-    let_go(listener)
+    let_go(receiver)
     game.end()
-    listener.stop()
-    take = open_any(str(listener.out))
+    receiver.stop()
+    take = open_any(str(receiver.out))
     frame = int(take.frames.held_ns.argmax())
     assert take.frames.held_ns[frame] > 0.45e9 > take.frames.work_ns[frame]
     assert not len(take.tables["stuck"])
 
 
-def test_a_slow_call_is_held_at_once_after_it_returned(listener, game):
+def test_a_slow_call_is_held_at_once_after_it_returned(receiver, game):
     """Only then is it known how long it took."""
-    listener.trip(parse_tripwire("slow:20"))
+    receiver.trip(parse_tripwire("slow:20"))
     time.sleep(0.05)
-    assert listener.peers[0].held is None
+    assert receiver.peers[0].held is None
     game.slow = True
-    assert held(listener).trip == 1
+    assert held(receiver).trip == 1
 
 
-def test_the_third_time_counts_from_setting_the_wire(listener, game):
+def test_the_third_time_counts_from_setting_the_wire(receiver, game):
     """And holds once."""
     before = game.frames
-    listener.trip(parse_tripwire("send ev:bell count:3"))
-    held(listener)
+    receiver.trip(parse_tripwire("send ev:bell count:3"))
+    held(receiver)
     assert game.frames >= before + 2
-    listener.go()
+    receiver.go()
     until(lambda: not stands(game))
 
 
-def test_stepping_goes_to_the_next_call_or_frame(listener, game):
+def test_stepping_goes_to_the_next_call_or_frame(receiver, game):
     """A call at a time, then a frame, then on."""
-    listener.hold()
-    first = held(listener)
+    receiver.hold()
+    first = held(receiver)
     calls = [first.call]
     for _ in range(4):
-        listener.step("call")
-        until(lambda: listener.peers[0].held not in (None, (0, calls[-1])))
-        calls.append(listener.peers[0].held.call)
+        receiver.step("call")
+        until(lambda: receiver.peers[0].held not in (None, (0, calls[-1])))
+        calls.append(receiver.peers[0].held.call)
     assert calls == sorted(set(calls)) and calls[-1] > calls[0]
     frames = game.frames
-    listener.step("frame")
+    receiver.step("frame")
     until(lambda: game.frames == frames + 1)
-    assert held(listener).call == 0 and stands(game)
-    listener.go()
+    until(lambda: receiver.peers[0].held == (0, 0))
+    assert stands(game)
+    receiver.go()
     until(lambda: not stands(game))
 
 
-def test_when_opossum_goes_away_the_game_goes_on(listener, game):
+def test_when_opossum_goes_away_the_game_goes_on(receiver, game):
     """And what it asked for is forgotten."""
-    listener.trip(parse_tripwire("fn:Oven.on_bell"))
-    held(listener)
-    listener.stop()
+    receiver.trip(parse_tripwire("fn:Oven.on_bell"))
+    held(receiver)
+    receiver.stop()
     until(lambda: not stands(game))
     assert "call" not in vars(game.recorder)
 
 
-def test_a_game_that_comes_later_is_told_of_the_tripwires(listener):
+def test_a_game_that_comes_later_is_told_of_the_tripwires(receiver):
     """They are set before its first frame, or soon after."""
-    listener.trip(parse_tripwire("fn:Oven.on_bell"))
-    late = Game(listener.port)
-    held(listener)
+    receiver.trip(parse_tripwire("fn:Oven.on_bell"))
+    late = Game(receiver.port)
+    held(receiver)
     assert late.frames < 50
-    let_go(listener)
+    let_go(receiver)
     late.end()
 
 
-def test_tripwires_of_another_peer_leave_this_one_alone(listener, game):
+def test_tripwires_of_another_peer_leave_this_one_alone(receiver, game):
     """They name it."""
-    listener.trip(parse_tripwire("peer:client fn:Oven.on_bell"))
+    receiver.trip(parse_tripwire("peer:client fn:Oven.on_bell"))
     time.sleep(0.1)
-    assert listener.peers[0].held is None
+    assert receiver.peers[0].held is None
 
 
-def test_while_nothing_is_asked_for_the_recorder_is_its_plain_self(listener, game):
+def test_while_nothing_is_asked_for_the_recorder_is_its_plain_self(receiver, game):
     """Nothing is looked at, so nothing is paid."""
-    assert listener.peers[0].holds and "call" not in vars(game.recorder)
-    number = listener.trip(parse_tripwire("ev:never"))
+    assert receiver.peers[0].holds and "call" not in vars(game.recorder)
+    number = receiver.trip(parse_tripwire("ev:never"))
     until(lambda: "call" in vars(game.recorder))
-    listener.untrip(number)
+    receiver.untrip(number)
     until(lambda: "call" not in vars(game.recorder))
 
 
@@ -215,9 +216,9 @@ def test_an_opossum_that_falls_silent_is_taken_to_be_gone(monkeypatch):
     server.close()
 
 
-def test_what_a_recorder_is_told_wrongly_is_said_in_the_stream(listener, game):
+def test_what_a_recorder_is_told_wrongly_is_said_in_the_stream(receiver, game):
     """The wire is not set."""
-    listener.tell({"k": "trip", "id": 9, "when": {"colour": "red"}})
-    listener.tell({"k": "trip", "id": "nine"})
-    until(lambda: listener.out.read_bytes().count(b'"k":"say"') == 2)
+    receiver.tell({"k": "trip", "id": 9, "when": {"colour": "red"}})
+    receiver.tell({"k": "trip", "id": "nine"})
+    until(lambda: receiver.out.read_bytes().count(b'"k":"say"') == 2)
     assert "call" not in vars(game.recorder)

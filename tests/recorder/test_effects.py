@@ -172,7 +172,7 @@ def test_polling_is_found_in_a_game_that_never_said_what_its_calls_changed(tmp_p
                 effects.run(call, on_tick, turn)
     (finding,) = examine(open_any(str(tmp_path / "a.flow.jsonl")))
     assert (finding.kind, finding.cause) == ("polling-waste", "every-frame")
-    assert "it found something 3 times" in finding.summary
+    assert "of 599 looked at, none of them found anything, 3 others sent something" in finding.summary
 
 
 def test_what_was_installed_beside_the_game_is_not_judged(monkeypatch):

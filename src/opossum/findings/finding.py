@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field, fields, replace
 from enum import Enum
 from typing import Any, NamedTuple
 
@@ -52,41 +52,63 @@ class Evidence(NamedTuple):
     note: str
 
 
-@dataclass(eq=False, repr=False)
-class Finding:
+def _no_calls() -> Array:
+    return np.zeros(0, np.int64)
+
+
+@dataclass(eq=False, repr=False, kw_only=True)
+class Found:
+    """What one cause's finder says; kind, cause and usual severity are known from who said it.
+
+    `frame_rows`: rows of the frames where it shows, in any order, repeated or not.  `calls`: rows of the calls concerned,
+    for views to mark.  `details`: further lines of plain text for a reader who wants to know more.  `told_apart`: what
+    tells it from another finding of the same subject (a key, a place).  `rated`: the severity where it is not the cause's own.
+    """
+
+    subject: Subject
+    frame_rows: Array
+    count: int
+    cost_ns: int = 0
+    summary: str
+    advice: str
+    evidence: tuple[Evidence, ...]
+    calls: Array = field(default_factory=_no_calls)
+    details: tuple[str, ...] = ()
+    told_apart: tuple[str, ...] = ()
+    rated: Severity | None = None
+
+
+@dataclass(eq=False, repr=False, kw_only=True)
+class Finding(Found):
     """One fault with its proof.
 
-    `frames`: the game's numbers of the frames where it shows; `frame_rows`: the same as rows of the take.
-    `calls`: rows of the calls concerned, for views to mark.  `details`: further lines of plain text for a
-    reader who wants to know more.  `root` names the finding whose consequence this is.
+    `frames`: the game's numbers of the frames where it shows, ascending; `frame_rows`: the same as rows of the take.
+    `id`: unique in a take, and the same for the same fault in another take of the game.  `root` is the id of the finding
+    whose consequence this is, `consequences` are the ids of what follows from it.
     """
 
     kind: str
     cause: str
+    id: str
     severity: Severity
-    subject: Subject
-    frame_rows: Array
     frames: list[int]
-    count: int
-    cost_ns: int
-    summary: str
-    advice: str
-    evidence: tuple[Evidence, ...]
-    calls: Array = field(default_factory=lambda: np.zeros(0, np.int64))
-    details: tuple[str, ...] = ()
     root: str = ""
     consequences: tuple[str, ...] = ()
 
-    @property
-    def id(self) -> str:
-        """Return a name that is the same for the same fault in another take of the game."""
-        subject = self.subject
-        parts = (self.kind, self.cause, subject.peer, subject.cls or subject.o, subject.fn, subject.ev, subject.q)
-        return "/".join(part for part in parts if part)
+    @classmethod
+    def of(cls, found: Found, **more: Any) -> Finding:
+        """Return what was found, with what only who examines knows."""
+        return cls(**({item.name: getattr(found, item.name) for item in fields(found)} | more))
 
-    def linked(self, root: str = "", consequences: tuple[str, ...] = ()) -> Finding:
-        """Return the same finding as a part of a story."""
-        return replace(self, root=root or self.root, consequences=consequences or self.consequences)
+    def changed(self, **more: Any) -> Finding:
+        """Return the same finding with some fields changed."""
+        return replace(self, **more)
+
+    @property
+    def name(self) -> str:
+        """Return what it is about in one word: function, event, queue or place; empty where nothing is named."""
+        subject = self.subject
+        return subject.fn or subject.ev or subject.q or subject.clip or subject.at.rpartition("/")[2]
 
     def as_dict(self) -> dict[str, Any]:
         """Return the finding as plain values for JSON."""

@@ -2,58 +2,89 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, field
 from functools import cached_property
+from typing import Any, TypeVar
 
 import numpy as np
 
 from opossum.findings.finding import Evidence, Subject
-from opossum.findings.thresholds import Thresholds
+from opossum.findings.settings import Settings, Threshold
 from opossum.stream.tables import Array
-from opossum.take.flow import top_calls
-from opossum.take.ids import factorised
+from opossum.take.chains import top_calls
+from opossum.take.grouping import Groups, factorised, parted
 from opossum.take.sieve import frame_budget_ns
 from opossum.take.take import Take
 
 MOST_EVIDENCE = 12
 """Records listed as proof of one finding: enough to check it, few enough to read."""
 
+Answer = TypeVar("Answer")
+
 
 @dataclass(eq=False, repr=False)
 class Scene:
-    """A take under examination, with the arrays several kinds need."""
+    """A take under examination, with the arrays several kinds need.
+
+    `playing`: the game still plays, so what has not returned yet may well return.
+    """
 
     take: Take
-    thresholds: Thresholds
+    settings: Settings = field(default_factory=Settings)
+    playing: bool = False
+    _known: dict[Any, Any] = field(default_factory=dict)
+
+    def once(self, ask: Callable[[Scene], Answer]) -> Answer:
+        """Return `ask(scene)`, asked the first time only: what several causes of a kind need."""
+        if ask not in self._known:
+            self._known[ask] = ask(self)
+        return self._known[ask]
+
+    def __getitem__(self, threshold: Threshold) -> float:
+        """Return what a threshold is set to."""
+        return self.settings[threshold]
 
     # --- arrays over calls ---------------------------------------------------------------------
 
     @cached_property
     def counted(self) -> Array:
         """Boolean (calls,): the call is not part of loading."""
-        return ~np.append(self.take.frames.loading, False)[self.take.calls.frame]
+        return self.in_play(self.take.calls.frame)
+
+    def in_play(self, frame_rows: Array) -> Array:
+        """Return a boolean array (n,): which frame rows are not loading; -1, before any frame, counts as play."""
+        return ~np.append(self.take.frames.loading, False)[frame_rows]
 
     @cached_property
     def owner(self) -> Array:
-        """Owner's string code of each call."""
+        """Owner's string code of each call; int32."""
         return self._of_listener(self.take.listeners.owner)
 
     @cached_property
     def function(self) -> Array:
-        """Function's string code of each call."""
+        """Function's string code of each call; int32."""
         return self._of_listener(self.take.listeners.function)
 
     @cached_property
     def peer(self) -> Array:
         """Peer index of each call."""
-        return np.asarray(self.take.tables["call"]["p"], np.int64)
+        return np.asarray(self.take.tables["call"]["p"])
+
+    @cached_property
+    def line(self) -> Array:
+        """Stream line of each call; int64."""
+        return np.asarray(self.take.tables["call"]["line"], np.int64)
 
     @cached_property
     def via(self) -> Array:
         """String code of how the send of each call came about; -1: direct or unknown."""
-        via = self.take.tables["send"]["via"]
-        return np.append(np.asarray(via, np.int64), -1)[self.take.calls.send]
+        return self.of_send("via")
+
+    @cached_property
+    def edge(self) -> Array:
+        """String code of the edge (`down`, `enter`, …) of each call's send, -1 where it has none."""
+        return self.of_send("edge")
 
     @cached_property
     def top(self) -> Array:
@@ -61,18 +92,64 @@ class Scene:
         return top_calls(self.take.calls.parent)
 
     @cached_property
-    def class_groups(self) -> tuple[Array, Array]:
-        """Number of (peer, class, function, event) of each *listener*, and one listener of each number."""
-        listeners = self.take.listeners
-        names = {code: self.take.class_of(int(code)) for code in np.unique(listeners.owner).tolist()}
-        numbers = {name: number for number, name in enumerate(dict.fromkeys(names.values()))}
-        classes = np.array([numbers[names[code]] for code in listeners.owner.tolist()], np.int64)
-        return factorised(listeners.peer, classes, listeners.function, listeners.event)
+    def sent(self) -> Array:
+        """Boolean (calls,): the call sent something."""
+        cause = self.take.sends.cause
+        flags = np.zeros(len(self.take.calls), bool)
+        flags[cause[cause >= 0]] = True
+        return flags
+
+    @cached_property
+    def calls_by_send(self) -> Groups:
+        """Rows of calls by send row."""
+        return Groups(self.take.calls.send, len(self.take.tables["send"]))
+
+    def calls_of_sends(self, sends: Array) -> Array:
+        """Return the calls (rows, ascending) that sends (rows, each once) made."""
+        flags = np.zeros(len(self.take.tables["send"]) + 1, bool)
+        flags[sends] = True
+        flags[-1] = False
+        return np.flatnonzero(flags[self.take.calls.send])
+
+    def of_send(self, field_name: str) -> Array:
+        """Return a text or id column of the calls' sends, int32 (calls,), -1 where the send is not known."""
+        column = np.asarray(self.take.tables["send"][field_name])
+        return np.append(column, np.int8(-1))[self.take.calls.send]
 
     def _of_listener(self, values: Array) -> Array:
         if not len(self.take.listeners):
-            return np.zeros(0, np.int64)
-        return np.asarray(values, np.int64)[self.take.calls.listener]
+            return np.zeros(0, np.int32)
+        return np.asarray(values, np.int32)[self.take.calls.listener]
+
+    # --- classes -----------------------------------------------------------------------------------
+
+    @cached_property
+    def class_of_object(self) -> Array:
+        """A number (strings + 1,) for the class of the object each string code names; of code -1 at the end."""
+        take = self.take
+        classes = take.objects.class_of(np.arange(len(take.strings) + 1))
+        classes[-1] = -1
+        unnamed = np.flatnonzero(classes[:-1] < 0)
+        # without a spawn it is the name before `#`; a name that is no text of the take gets a number of its own
+        fresh: dict[str, int] = {}
+        for code in unnamed.tolist():
+            name = take.strings[code].partition("#")[0]
+            known = take.code(name)
+            classes[code] = known if known >= 0 else fresh.setdefault(name, len(take.strings) + len(fresh))
+        return classes
+
+    @cached_property
+    def class_groups(self) -> Array:
+        """Number of (peer, class, function, event) of each *listener*."""
+        listeners = self.take.listeners
+        classes = self.class_of_object[np.asarray(listeners.owner)]
+        return factorised(listeners.peer, classes, listeners.function, listeners.event)[0]
+
+    def by_class(self, calls: Array, *more: Array) -> Iterable[Array]:
+        """Yield `calls` (rows, ascending) split by (peer, class, function, event), and by `more` (one value a call)."""
+        if len(calls):
+            groups = self.class_groups[self.take.calls.listener[calls]]
+            yield from (calls[part] for part in parted(groups, *more))
 
     # --- frames and time -------------------------------------------------------------------------
 
@@ -85,20 +162,6 @@ class Scene:
     def played_ns(self) -> int:
         """Time of the take less time held."""
         return max(1, self.take.duration_ns - int(self.take.frames.held_ns.sum()))
-
-    def shown_in(self, frame_rows: Array) -> tuple[Array, list[int]]:
-        """Return (frame rows, the game's frame numbers) of where something shows, each once, ascending."""
-        rows = np.unique(np.asarray(frame_rows, np.int64))
-        return rows, self.take.frame_numbers(rows)
-
-    def by_class(self, calls: Array) -> Iterable[Array]:
-        """Yield `calls` (rows, ascending) split by (peer, class, function, event)."""
-        if not len(calls):
-            return
-        groups = self.class_groups[0][self.take.calls.listener[calls]]
-        order = np.argsort(groups, kind="stable")
-        cuts = np.flatnonzero(np.diff(groups[order])) + 1
-        yield from (calls[part] for part in np.split(order, cuts))
 
     # --- words -----------------------------------------------------------------------------------
 
@@ -118,6 +181,10 @@ class Scene:
         }
         return Subject(**(given | more))
 
+    def owners_of_calls(self, calls: Array) -> list[str]:
+        """Return the names of the calls' owners, each once."""
+        return [self.take.text(int(code)) for code in np.unique(self.owner[calls])]
+
     def peer_name(self, peer: int) -> str:
         """Return the peer's name where there are several, else nothing: a lone peer needs no name."""
         return self.take.peers[peer].name if len(self.take.peers) > 1 else ""
@@ -134,35 +201,6 @@ class Scene:
         lines = self.take.tables[kind]["line"]
         return [Evidence(kind, int(lines[row]), int(row), note) for row in list(rows)[:most]]
 
-    def data_of_send(self, send: int) -> str:
-        """Return the send's data as JSON text, empty where it has none."""
-        return self.take.tables["send"].json("d")[send]
-
-
-def plural(count: int, one: str, many: str = "") -> str:
-    """Return ``1 loaf`` or ``3 loaves``, thousands apart."""
-    return f"{count:,} {one if count == 1 else many or one + 's'}"
-
-
-def milliseconds(ns: float) -> str:
-    """Return a time for a person: seconds from one up, else ms with a fitting number of places."""
-    if ns >= 1e9:
-        return f"{ns / 1e9:.2f} s"
-    if ns >= 1e7:
-        return f"{ns / 1e6:.0f} ms"
-    if ns >= 1e6:
-        return f"{ns / 1e6:.1f} ms"
-    return f"{ns / 1e3:.0f} µs" if ns >= 1e3 else f"{ns:.0f} ns"
-
-
-def listed(names: Sequence[str], most: int = 4) -> str:
-    """Return names as ``a, b and c``; what goes beyond `most` is counted."""
-    names = list(dict.fromkeys(names))
-    if len(names) > most:
-        return ", ".join(names[:most]) + f" and {len(names) - most} more"
-    return " and ".join([", ".join(names[:-1]), names[-1]] if len(names) > 1 else names)
-
-
-def at_place(place: str) -> str:
-    """Return `` (file:line)`` or nothing."""
-    return f" ({place})" if place else ""
+    def cost_of(self, calls: Array) -> int:
+        """Return how long calls took together, in ns."""
+        return int(self.take.calls.duration_ns[calls].sum())

@@ -1,6 +1,6 @@
 """What is said on a link, without any socket: heads are judged, lines are named, clocks are compared.
 
-Fed lines, it answers lines; so one implementation serves the listener, and tests need no network.
+Fed lines, it answers lines; so one implementation serves the receiver, and tests need no network.
 """
 
 from __future__ import annotations

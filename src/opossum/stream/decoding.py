@@ -9,12 +9,16 @@ import msgspec
 
 from opossum.stream.damage import DamageLog
 from opossum.stream.kinds import KINDS, FieldType
+from opossum.stream.limits import LIMITS, TIME, Limits
 
-INTEGER_LIMIT = 2**62
-"""Integers beyond this are damage: columns are 64 bits wide and some sums need the spare bit."""
 
-_Integer = Annotated[int, msgspec.Meta(ge=-INTEGER_LIMIT, le=INTEGER_LIMIT)]
-_Id = Annotated[int, msgspec.Meta(ge=1, le=INTEGER_LIMIT)]
+def _within(limits: Limits) -> Any:
+    return Annotated[int, msgspec.Meta(ge=limits.least, le=limits.greatest)]
+
+
+_Integer = _within(LIMITS[FieldType.COUNT])
+_Time = _within(TIME)
+_Id = _within(LIMITS[FieldType.ID])
 
 _PYTHON_TYPES: dict[FieldType, tuple[Any, Any]] = {
     FieldType.ID: (_Id | None, None),
@@ -38,7 +42,7 @@ def _record_type(kind_name: str) -> type[msgspec.Struct]:
     fields: list[Any] = []
     kind = KINDS[kind_name]
     fields += [(f.name, _REQUIRED_TYPES[f.type]) for f in kind.fields if f.required]
-    fields += [("t", _Integer | None, None), ("p", str | None, None), ("th", str | None, None)]
+    fields += [("t", _Time | None, None), ("p", str | None, None), ("th", str | None, None)]
     fields += [(f.name, *_PYTHON_TYPES[f.type]) for f in kind.fields if not f.required]
     # gc=False: records hold no cycles, and a million of them would keep the collector busy
     return msgspec.defstruct(f"{kind_name.title()}Record", fields, tag=kind_name, tag_field="k", gc=False)

@@ -20,6 +20,7 @@ from opossum.stream.contents import PeerSpan, StreamContents, StreamError
 from opossum.stream.damage import DamageLog
 from opossum.stream.decoding import RECORD_TYPES, decode_all, decode_each
 from opossum.stream.kinds import STREAM_VERSION
+from opossum.stream.limits import TIME
 from opossum.stream.strings import Interner
 
 BATCH_BYTES = 1 << 20
@@ -171,6 +172,7 @@ class StreamReader:
         t = np.array(times, np.int64)
         if self._shifts:
             t += np.array([span.shift_ns for span in self._spans], np.int64)[peers]
+            np.clip(t, TIME.least, TIME.greatest, out=t)
         self._watch_time(lines, t, peers, thread_codes)
         self._collector.add(records, (lines, t, peers, thread_codes))
         self._records += count
@@ -220,6 +222,8 @@ class StreamReader:
                 unique, number = f"{name} ({number})", number + 1
             index = self._source_peers[name] = self._peers[unique] = len(self._spans)
             shift, error = self._shifts.get(name, (0, -1))
+            if not TIME.hold(shift):  # a clock that lies shifts nothing
+                shift, error = 0, -1
             self._spans.append(PeerSpan(unique, self._sources[-1][0], shift_ns=shift, shift_error_ns=error))
         return index
 

@@ -24,7 +24,9 @@ import numpy as np
 from opossum.stream.contents import PeerSpan
 from opossum.stream.damage import Damage
 from opossum.stream.kinds import KINDS, FieldType
+from opossum.stream.limits import ANY_INTEGER, LIMITS, LINE, TIME, Limits
 from opossum.stream.tables import ABSENT, COMMON_FIELDS, Column, JsonColumn, Table, absent_column
+from opossum.take.recording import Recording
 from opossum.take.take import Take
 
 FORMAT = "opossum-take"
@@ -206,7 +208,8 @@ def _read_archive(archive: zipfile.ZipFile, path: str) -> Take:
         if isinstance(error, TakeError):
             raise
         raise TakeError(path, f"a table in it is damaged ({str(error)[:120]}); it was not opened") from None
-    return Take(tables, strings, manifest.peers, manifest.damage, manifest.sources, manifest.name)
+    recording = Recording(tables, strings, manifest.peers, manifest.damage, manifest.sources)
+    return Take(recording, manifest.name)
 
 
 def _arrow_table(archive: zipfile.ZipFile, member: str) -> Any:
@@ -243,12 +246,20 @@ def _read_table(
             raise TakeError(path, f"{where} has no column `{name}`; it was not opened")
         else:
             columns[name] = absent_column(field_type, entry.rows)
-        if field_type is FieldType.TEXT or name == "th":
-            _check_range(path, f"{where}, column `{name}`", columns[name], -1, string_count)
-    _check_range(path, f"{where}, column `p`", columns["p"], 0, len(manifest.peers))
-    _check_range(path, f"{where}, column `line`", columns["line"], 0, 2**40)
-    _check_range(path, f"{where}, column `t`", columns["t"], -(2**62), 2**62)
+        if limits := _limits_of(name, field_type, string_count, len(manifest.peers)):
+            _check_range(path, f"{where}, column `{name}`", columns[name], limits)
     return Table(kind, entry.rows, columns)
+
+
+def _limits_of(name: str, field_type: FieldType, string_count: int, peer_count: int) -> Limits | None:
+    """Return what a column may hold, what stands for "absent" included; None where any value will do."""
+    if field_type is FieldType.TEXT or name == "th":
+        return Limits(-1, string_count - 1)
+    common = {"p": Limits(0, peer_count - 1), "line": LINE, "t": TIME}
+    if name in common:
+        return common[name]
+    limits = LIMITS.get(field_type)
+    return limits and Limits(min(limits.least, int(ABSENT[field_type])), limits.greatest)
 
 
 def _column(path: str, where: str, arrow: Any, field_type: FieldType) -> Column:
@@ -272,11 +283,11 @@ def _column(path: str, where: str, arrow: Any, field_type: FieldType) -> Column:
 def _constant(path: str, where: str, value: int | float, field_type: FieldType, rows: int) -> Column:
     if field_type is FieldType.NUMBER:
         return np.broadcast_to(np.float64(value), (rows,))
-    if not isinstance(value, int) or abs(value) > 2**62:
+    if not isinstance(value, int) or not ANY_INTEGER.hold(value):
         raise TakeError(path, f"{where} is {value!r}, expected an integer; it was not opened")
     return np.broadcast_to(np.int64(value).astype(ABSENT[field_type].dtype if abs(value) < 100 else np.int64), (rows,))
 
 
-def _check_range(path: str, where: str, column: Any, low: int, high: int) -> None:
-    if len(column) and (int(column.min()) < low or int(column.max()) >= high):
+def _check_range(path: str, where: str, column: Any, limits: Limits) -> None:
+    if len(column) and not (limits.hold(int(column.min())) and limits.hold(int(column.max()))):
         raise TakeError(path, f"{where} points outside what the take has; it was not opened")

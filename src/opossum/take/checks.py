@@ -61,7 +61,7 @@ def check_take(take: Take) -> list[Damage]:
         )
     _check_frames(take, log)
     for peer, span in enumerate(take.peers):
-        if not take.closed(peer):
+        if not take.recording.closed(peer):
             log.add(
                 "no-bye",
                 f"peer `{span.name}` ends without `bye`: it was cut off, crashed or froze",

@@ -18,26 +18,8 @@ import numpy as np
 from opossum.stream.contents import PeerSpan
 from opossum.stream.damage import Damage
 from opossum.stream.tables import JsonColumn, Table
-from opossum.take import flow, frames, lives, spans
-from opossum.take.ids import Groups, IdIndex
+from opossum.take.recording import Recording
 from opossum.take.take import Take
-
-HANDED_OVER = (
-    "frames", "sends", "_calls_and_listeners", "objects", "binds", "calls_by_listener", "calls_by_frame", "children",
-)  # fmt: skip
-"""What `Take.index` computes; it goes along."""
-
-WHERE_KNOWN = (
-    "send_ids", "call_ids", "bind_ids", "arm_ids", "play_ids", "wait_ids", "arms", "plays", "waits", "queues",
-    "owner_gone",
-)  # fmt: skip
-"""What goes along where it has been asked for already."""
-
-KNOWN: tuple[type, ...] = (
-    flow.Sends, flow.Calls, flow.Listeners, frames.Frames, lives.ObjectLives, lives.Binds, Groups, IdIndex,
-    spans.Arms, spans.Plays, spans.Waits, spans.Queues, PeerSpan, Damage,
-)  # fmt: skip
-"""Records of ours that may be handed over, beside plain values, arrays, and lists and dictionaries of them."""
 
 _PLAIN = (str, int, float, bool, type(None))
 _ALIGNED = 64
@@ -105,8 +87,13 @@ def pack_values(values: dict[str, Any], file: int) -> None:
             out.write(b"\0" * padding)
 
 
+def _known() -> list[type]:
+    """Return our own records that may be handed over, beside plain values, arrays, and lists and dictionaries of them."""
+    return [PeerSpan, Damage, *(record for index in Take.indexes() for record in index.holds)]
+
+
 def unpacked_values(file: int, *more: type) -> dict[str, Any]:
-    """Return what `pack_values` wrote; arrays lie in the file's memory.  `more`: records beside `KNOWN`.
+    """Return what `pack_values` wrote; arrays lie in the file's memory.  `more`: records beside those of indexes.
 
     Raises:
         ValueError, KeyError, TypeError: it is not all there.
@@ -115,7 +102,7 @@ def unpacked_values(file: int, *more: type) -> dict[str, Any]:
     length = int.from_bytes(memory[:8], "little")
     said = json.loads(bytes(memory[8 : 8 + length]).decode("utf-8", "surrogatepass"))
     data = memory[8 + length :]
-    known = {made.__name__: made for made in (*KNOWN, *more)}
+    known = {made.__name__: made for made in (*_known(), *more)}
 
     def value(kind: str, *rest: Any) -> Any:
         if kind == "plain":
@@ -154,9 +141,8 @@ def pack(take: Take, file: int, along: dict[str, Any] | None = None) -> None:
         "peers": take.peers,
         "damage": take.damage,
         "sources": [list(source) for source in take.sources],
-        "growing": take.growing,
         "tables": {kind: [len(table), table.columns] for kind, table in take.tables.items()},
-        "indexes": {name: take.__dict__[name] for name in (*HANDED_OVER, *WHERE_KNOWN) if name in take.__dict__},
+        "indexes": take.built(),
         "along": along or {},
     }
     pack_values(said, file)
@@ -171,7 +157,7 @@ def unpacked(file: int) -> tuple[Take, dict[str, Any]]:
     said = unpacked_values(file)
     tables = {kind: Table(kind, count, columns) for kind, (count, columns) in said["tables"].items()}
     sources = [(name, line) for name, line in said["sources"]]
-    take = Take(tables, said["strings"], said["peers"], said["damage"], sources, said["name"], said["growing"])
+    take = Take(Recording(tables, said["strings"], said["peers"], said["damage"], sources), said["name"])
     take.__dict__.update(said["indexes"])
     return take, said["along"]
 

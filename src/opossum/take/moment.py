@@ -7,7 +7,7 @@ from typing import NamedTuple
 import numpy as np
 
 from opossum.stream.tables import Array
-from opossum.take.lives import ALIVE
+from opossum.take.indexes.objects import ALIVE
 from opossum.take.take import Take
 
 DEEPEST_SEARCH = 4096

@@ -3,7 +3,7 @@
     oven -via:tick wasted frame:100-240
 
 Plain words match event, owner, class or function; `ev:`, `o:`, `cls:`, `fn:`, `via:`, `phase:`, `peer:` and
-`frame:` narrow; `wasted`, `twice`, `gone` and `slow` name what went wrong; a leading `-` excludes.
+`frame:` narrow; `wasted`, `doubled`, `gone` and `slow` name what went wrong; a leading `-` excludes.
 """
 
 from __future__ import annotations
@@ -16,7 +16,7 @@ from opossum.stream.tables import Array
 from opossum.take.take import Take
 
 FIELDS = ("ev", "o", "cls", "fn", "via", "phase", "peer", "frame")
-FLAGS = ("wasted", "twice", "gone", "slow")
+FLAGS = ("wasted", "doubled", "gone", "slow")
 
 SLOW_SHARE = 0.25
 """`slow`: a call that takes more than this share of the frame budget."""
@@ -74,24 +74,24 @@ def _frame_range(value: str) -> tuple[int, int]:
         raise SieveError(f"`frame:{value}` is no frame; write frame:120 or frame:120-180") from None
 
 
-def sieve_calls(take: Take, terms: list[Term], twice: Array) -> Array:
-    """Return a boolean array (calls,): which calls pass. `twice` (calls,) says which findings call doubled.
+def sieve_calls(take: Take, terms: list[Term], doubled: Array) -> Array:
+    """Return a boolean array (calls,): which calls pass. `doubled` (calls,): they are part of a double firing.
 
     Cost: linear in the calls, once a term.
     """
     passed = np.ones(len(take.calls), bool)
     for term in terms:
-        hit = _matches(take, term, twice)
+        hit = _matches(take, term, doubled)
         passed &= ~hit if term.exclude else hit
     return passed
 
 
-def _matches(take: Take, term: Term, twice: Array) -> Array:
+def _matches(take: Take, term: Term, doubled: Array) -> Array:
     calls, listeners = take.calls, take.listeners
     if term.subject == "wasted":
         return calls.effect == 0
-    if term.subject == "twice":
-        return twice
+    if term.subject == "doubled":
+        return doubled
     if term.subject == "gone":
         return take.owner_gone
     if term.subject == "slow":
@@ -133,7 +133,7 @@ def slow_calls(take: Take) -> Array:
 
 def frame_budget_ns(take: Take, peer: int) -> float:
     """Return how long a frame of the peer may take: by the head's `hz`, else its median frame, else 1/60 s."""
-    hz = take.head_hz(peer)
+    hz = take.recording.head_hz(peer)
     if hz:
         return 1e9 / hz
     span = take.frames.of_peer(peer)
@@ -146,31 +146,5 @@ def _in_phase(take: Take, name: str) -> Array:
     hit = np.zeros(len(take.calls), bool)
     if not len(table):
         return hit
-    phase = phase_of_calls(take)
     wanted = np.array([code for code, text in enumerate(take.strings) if name in text.lower()] or [-9])
-    return np.isin(phase, wanted)
-
-
-def phase_of_calls(take: Take) -> Array:
-    """Return int64 (calls,): the string code of the phase each call ran in, -1 outside any."""
-    table, calls = take.tables["phase"], take.tables["call"]
-    found = np.full(len(calls), -1, np.int64)
-    lines = np.asarray(calls["line"], np.int64)
-    frames = take.calls.frame
-    for peer in range(len(take.peers)):
-        rows = np.flatnonzero(np.asarray(table["p"]) == peer)
-        mine = np.flatnonzero(np.asarray(calls["p"]) == peer)
-        if not len(rows) or not len(mine):
-            continue
-        phase_lines = np.asarray(table["line"], np.int64)[rows]
-        place = np.searchsorted(phase_lines, lines[mine], "right") - 1
-        known = place >= 0
-        frame_lines = np.append(take.frames.line, 2**62)[frames[mine]]
-        known &= phase_lines[np.maximum(place, 0)] >= frame_lines
-        idle = take.tables["idle"]
-        idle_lines = np.asarray(idle["line"], np.int64)[np.asarray(idle["p"]) == peer]
-        if len(idle_lines):
-            before = np.searchsorted(idle_lines, lines[mine], "right") - 1
-            known &= (before < 0) | (idle_lines[np.maximum(before, 0)] < phase_lines[np.maximum(place, 0)])
-        found[mine[known]] = np.asarray(table["name"])[rows[place[known]]]
-    return found
+    return np.isin(take.phase_of_call, wanted)

@@ -2,81 +2,108 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass, field
-from functools import cached_property
+from collections.abc import Iterator, Sequence
+from typing import Any
 
 import numpy as np
 
 from opossum.stream.contents import PeerSpan, StreamContents
 from opossum.stream.damage import Damage
 from opossum.stream.strings import ABSENT_TEXT
-from opossum.stream.tables import Array, Table
-from opossum.take import flow, frames, lives, spans
-from opossum.take.ids import Groups, IdIndex
+from opossum.stream.tables import Array, JsonColumn, Table
+from opossum.take.index import Index
+from opossum.take.indexes.arms import ARMS
+from opossum.take.indexes.binds import BINDS
+from opossum.take.indexes.calls import CALLS, CALLS_BY_FRAME, CALLS_BY_LISTENER, CHILDREN, LISTENERS
+from opossum.take.indexes.frames import FRAMES, STARTUP
+from opossum.take.indexes.holds import HOLDS
+from opossum.take.indexes.identities import ARM_IDS, BIND_IDS, CALL_IDS, PLAY_IDS, SEND_IDS, WAIT_IDS
+from opossum.take.indexes.objects import OBJECTS
+from opossum.take.indexes.owner_gone import OWNER_GONE
+from opossum.take.indexes.phases import PHASE_OF_CALL
+from opossum.take.indexes.plays import PLAYS
+from opossum.take.indexes.queues import QUEUES
+from opossum.take.indexes.sends import SENDS
+from opossum.take.indexes.waits import WAITS
+from opossum.take.indexes.zones import VISITOR_OF_SEND
+from opossum.take.recording import Recording
 
 
-@dataclass(eq=False)
 class Take:
-    """Tables by kind of record, and what can be derived from them.
+    """A recording and what can be derived from it.
 
     Everything derived is computed when first asked for and kept; `index()` asks for what every view needs.
     A take never changes once made, so its arrays may be shared between threads for reading.
     """
 
-    tables: dict[str, Table]
-    strings: list[str]
-    peers: list[PeerSpan]
-    damage: list[Damage] = field(default_factory=list)
-    sources: list[tuple[str, int]] = field(default_factory=list)
-    name: str = "take"
-    growing: bool = False
-    """The game still plays: what has not returned yet may well return."""
+    # one line an index; see `Index` for what follows from it
+    send_ids = SEND_IDS
+    call_ids = CALL_IDS
+    bind_ids = BIND_IDS
+    arm_ids = ARM_IDS
+    play_ids = PLAY_IDS
+    wait_ids = WAIT_IDS
+    holds = HOLDS
+    frames = FRAMES
+    sends = SENDS
+    calls = CALLS
+    listeners = LISTENERS
+    calls_by_listener = CALLS_BY_LISTENER
+    calls_by_frame = CALLS_BY_FRAME
+    children = CHILDREN
+    objects = OBJECTS
+    binds = BINDS
+    arms = ARMS
+    plays = PLAYS
+    waits = WAITS
+    queues = QUEUES
+    owner_gone = OWNER_GONE
+    phase_of_call = PHASE_OF_CALL
+    visitor_of_send = VISITOR_OF_SEND
+
+    def __init__(self, recording: Recording, name: str = "take") -> None:
+        self.recording = recording
+        self.name = name
+        # asked for all the time, so each is one look-up
+        self.tables: dict[str, Table] = recording.tables
+        self.strings: list[str] = recording.strings
+        self.peers: list[PeerSpan] = recording.peers
+        self.text = recording.text
+        self.code = recording.code
 
     @classmethod
     def from_contents(cls, contents: StreamContents, name: str) -> Take:
         """Make a take of what a stream reader read."""
-        return cls(contents.tables, contents.strings, contents.peers, contents.damage, contents.sources, name)
+        return cls(
+            Recording(contents.tables, contents.strings, contents.peers, contents.damage, contents.sources), name
+        )
+
+    @classmethod
+    def indexes(cls) -> list[Index[Any]]:
+        """Return all indexes that are registered, those that others need before them."""
+        return [index for index in vars(cls).values() if isinstance(index, Index)]
 
     def index(self) -> None:
         """Compute the indexes that findings and views begin with. Cost: about 0.15 µs a record."""
-        _ = self.sends, self.calls, self.objects, self.binds, self.calls_by_listener, self.calls_by_frame, self.children
+        for index in self.indexes():
+            if index.first:
+                getattr(self, index.name)
 
-    # --- words ---------------------------------------------------------------------------------
+    def built(self) -> dict[str, Any]:
+        """Return the indexes computed so far, by name."""
+        return {index.name: self.__dict__[index.name] for index in self.indexes() if index.name in self.__dict__}
 
-    def text(self, code: int) -> str:
-        """Return the text of a string code, or an empty text where absent."""
-        return self.strings[code] if 0 <= code < len(self.strings) else ""
+    # --- what was recorded ---------------------------------------------------------------------
 
-    @cached_property
-    def _codes(self) -> dict[str, int]:
-        return {text: code for code, text in enumerate(self.strings)}
+    @property
+    def damage(self) -> list[Damage]:
+        """Return what was wrong with the stream."""
+        return self.recording.damage
 
-    def code(self, text: str) -> int:
-        """Return the code of a text; one that no record has gives a code that none matches (-2)."""
-        return self._codes.get(text, -2)
-
-    # --- what the head says --------------------------------------------------------------------
-
-    @cached_property
-    def _head_rows(self) -> dict[int, int]:
-        return {int(peer): row for row, peer in reversed(list(enumerate(self.tables["head"]["p"])))}
-
-    def head_text(self, peer: int, field_name: str) -> str:
-        """Return a text field of a peer's head, or an empty text."""
-        row = self._head_rows.get(peer)
-        return "" if row is None else self.text(int(self.tables["head"][field_name][row]))
-
-    def head_list(self, peer: int, field_name: str) -> list[str]:
-        """Return a list of names (`phases`, `waits`) of a peer's head."""
-        row = self._head_rows.get(peer)
-        return [] if row is None else frames.parsed_list(self.tables["head"].json(field_name)[row])
-
-    def head_hz(self, peer: int) -> float | None:
-        """Return the nominal frames a second of a peer, or None."""
-        row = self._head_rows.get(peer)
-        value = float("nan") if row is None else float(self.tables["head"]["hz"][row])
-        return value if value > 0 else None
+    @property
+    def sources(self) -> list[tuple[str, int]]:
+        """Return the files it was read from, each with its first line."""
+        return self.recording.sources
 
     @property
     def game(self) -> str:
@@ -84,17 +111,25 @@ class Take:
         table = self.tables["head"]
         return (self.text(int(table["game"][0])) if len(table) else "") or self.name
 
+    def line_in_source(self, line: int) -> tuple[str, int]:
+        """Return (file, line within it) of a line number of the take."""
+        name, first = self.sources[0] if self.sources else (self.name, 1)
+        for other, start in self.sources:
+            if start <= line:
+                name, first = other, start
+        return name, line - first + 1
+
     # --- sums ------------------------------------------------------------------------------------
 
     @property
     def records(self) -> int:
         """Return how many records there are."""
-        return sum(len(table) for table in self.tables.values())
+        return self.recording.records
 
     @property
     def game_frames(self) -> int:
         """Return how many frames the game counted (start-up is none of them)."""
-        return int((self.frames.number != frames.STARTUP).sum())
+        return int((self.frames.number != STARTUP).sum())
 
     @property
     def duration_ns(self) -> int:
@@ -105,154 +140,12 @@ class Take:
 
     @property
     def nbytes(self) -> int:
-        """Return the bytes of all columns and of the indexes computed so far (without strings)."""
-        total = sum(table.nbytes for table in self.tables.values())
-        for name in ("frames", "sends", "calls", "binds", "calls_by_listener", "calls_by_frame", "children"):
-            held = self.__dict__.get(name)
-            if held is not None:
-                columns = held if isinstance(held, tuple) else vars(held).values()
-                total += sum(value.nbytes for value in columns if isinstance(value, np.ndarray))
-        return total
-
-    def held_at_end(self, peer: int) -> bool:
-        """Say whether a peer's stream ends while its game is held at a tripwire."""
-        times = []
-        for kind in ("held", "went"):
-            table = self.tables[kind]
-            times.append(np.asarray(table["line"], np.int64)[np.asarray(table["p"]) == peer])
-        held, went = times
-        return bool(len(held)) and (not len(went) or int(held.max()) > int(went.max()))
-
-    def closed(self, peer: int) -> bool:
-        """Say whether the peer's recorder was closed on purpose (`bye`)."""
-        return bool((np.asarray(self.tables["bye"]["p"]) == peer).any())
-
-    def line_in_source(self, line: int) -> tuple[str, int]:
-        """Return (file, line within it) of a line number of the take."""
-        name, first = self.sources[0] if self.sources else (self.name, 1)
-        for other, start in self.sources:
-            if start <= line:
-                name, first = other, start
-        return name, line - first + 1
-
-    # --- ids -------------------------------------------------------------------------------------
-
-    @cached_property
-    def send_ids(self) -> IdIndex:
-        """Rows of the `send` table by (peer, s)."""
-        return flow.make_id_index(self, "send", "s")
-
-    @cached_property
-    def call_ids(self) -> IdIndex:
-        """Rows of the `call` table by (peer, c)."""
-        return flow.make_id_index(self, "call", "c")
-
-    @cached_property
-    def bind_ids(self) -> IdIndex:
-        """Rows of the `bind` table by (peer, b)."""
-        return flow.make_id_index(self, "bind", "b")
-
-    @cached_property
-    def arm_ids(self) -> IdIndex:
-        """Rows of the `arm` table by (peer, a)."""
-        return flow.make_id_index(self, "arm", "a")
-
-    @cached_property
-    def play_ids(self) -> IdIndex:
-        """Rows of the `play` table by (peer, y)."""
-        return flow.make_id_index(self, "play", "y")
-
-    @cached_property
-    def wait_ids(self) -> IdIndex:
-        """Rows of the `wait` table by (peer, w)."""
-        return flow.make_id_index(self, "wait", "w")
-
-    # --- indexes ---------------------------------------------------------------------------------
-
-    @cached_property
-    def frames(self) -> frames.Frames:
-        """The frames of all peers."""
-        return frames.make_frames(self)
-
-    @cached_property
-    def sends(self) -> flow.Sends:
-        """Frame and cause of every send."""
-        return flow.make_sends(self)
-
-    @cached_property
-    def _calls_and_listeners(self) -> tuple[flow.Calls, flow.Listeners]:
-        return flow.make_calls(self)
-
-    @cached_property
-    def calls(self) -> flow.Calls:
-        """Every call joined with its send, bind, return, frame and cause."""
-        return self._calls_and_listeners[0]
-
-    @cached_property
-    def listeners(self) -> flow.Listeners:
-        """Every distinct (peer, owner, function, event) that was called."""
-        return self._calls_and_listeners[1]
-
-    @cached_property
-    def calls_by_listener(self) -> Groups:
-        """Rows of calls by listener number."""
-        return Groups(self.calls.listener, len(self.listeners))
-
-    @cached_property
-    def calls_by_frame(self) -> Groups:
-        """Rows of calls by frame row."""
-        return Groups(self.calls.frame, len(self.frames))
-
-    @cached_property
-    def children(self) -> Groups:
-        """Rows of calls by the call that caused them."""
-        return flow.make_children(self)
-
-    @cached_property
-    def objects(self) -> lives.ObjectLives:
-        """Lives of objects."""
-        return lives.ObjectLives(self)
-
-    @cached_property
-    def binds(self) -> lives.Binds:
-        """Lives of listeners."""
-        return lives.make_binds(self)
-
-    @cached_property
-    def arms(self) -> spans.Arms:
-        """Ends and firings of timers and delays."""
-        return spans.make_arms(self)
-
-    @cached_property
-    def plays(self) -> spans.Plays:
-        """Ends and marks of clips."""
-        return spans.make_plays(self)
-
-    @cached_property
-    def waits(self) -> spans.Waits:
-        """Ends of waits."""
-        return spans.make_waits(self)
-
-    @cached_property
-    def queues(self) -> spans.Queues:
-        """What went through queues."""
-        return spans.make_queues(self)
-
-    @cached_property
-    def owner_gone(self) -> Array:
-        """Boolean (calls,): the call's owner was gone when it ran (known from `spawn` and `gone`)."""
-        table = self.tables["call"]
-        owners = np.asarray(self.listeners.owner)[self.calls.listener] if len(table) else np.zeros(0, np.int64)
-        flags = np.zeros(len(table), bool)
-        mortal = np.zeros(len(self.strings) + 1, bool)
-        mortal[np.asarray(self.tables["gone"]["o"], np.int64)] = True
-        asked = np.flatnonzero(mortal[owners] & (owners >= 0))
-        if len(asked):
-            state = self.objects.state_at(
-                np.asarray(table["p"])[asked], owners[asked], np.asarray(table["line"])[asked]
-            )
-            flags[asked] = state == lives.GONE
-        return flags
+        """Return the bytes of all columns and of the indexes computed so far, each once (without strings)."""
+        counted: dict[int, int] = {}
+        for held in (*(table.columns for table in self.tables.values()), self.built()):
+            for memory, size in _memory_of(held):
+                counted[memory] = max(counted.get(memory, 0), size)
+        return sum(counted.values())
 
     # --- small questions ---------------------------------------------------------------------------
 
@@ -279,8 +172,30 @@ class Take:
         """Return the game's own numbers of frame rows, ascending and without repetition; start-up has none."""
         rows = np.unique(np.asarray(rows, np.int64))
         numbers = np.unique(self.frames.number[rows[rows >= 0]])
-        return numbers[numbers != frames.STARTUP].tolist()
+        return numbers[numbers != STARTUP].tolist()
 
     def via_of_send(self, send: int) -> str:
         """Return how a send came about; `direct` where the record does not say."""
         return (self.text(int(self.tables["send"]["via"][send])) if send >= 0 else "") or "direct"
+
+
+def _memory_of(held: Any) -> Iterator[tuple[int, int]]:
+    """Yield (place in memory, bytes) of every array within a value, however deep; a view stands for what it shows."""
+    if isinstance(held, np.ndarray):
+        whole = held
+        while isinstance(whole.base, np.ndarray):
+            whole = whole.base
+        if held.strides != (0,):
+            yield whole.__array_interface__["data"][0], whole.nbytes
+    elif isinstance(held, JsonColumn):
+        if held.data:
+            yield id(held.data), len(held.data)
+            yield from _memory_of(held.offsets)
+    elif isinstance(held, dict):
+        for item in held.values():
+            yield from _memory_of(item)
+    elif isinstance(held, list | tuple):
+        for item in held:
+            yield from _memory_of(item)
+    elif hasattr(held, "__dict__"):
+        yield from _memory_of(vars(held))

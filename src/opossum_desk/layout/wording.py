@@ -1,48 +1,29 @@
-"""What a finding is called on screen: kinds, causes and severities in plain words."""
+"""What a finding is called on screen, as the catalogue declares it."""
 
 from __future__ import annotations
 
 from opossum.findings.finding import Finding
 
-KIND_TITLES = {
-    "double-fire": "Fires twice",
-    "stale-listener": "Listens past its life",
-    "polling-waste": "Polls for nothing",
-    "freeze": "Froze",
-}
-"""What went wrong, as a person would say it; groups of the list of findings."""
-
-CAUSE_TITLES = {
-    "bound-twice": "bound twice",
-    "two-routes": "reached by two routes",
-    "queue-kept": "kept on its queue",
-    "armed-twice": "armed twice",
-    "held-input": "acts while held",
-    "no-latch": "acts again and again",
-    "mirrored": "acts on several peers",
-    "called-after-gone": "called after its owner went",
-    "left-bound": "left bound",
-    "sender-gone": "listens to one who went",
-    "every-frame": "on every frame",
-    "short-timer": "by a timer",
-    "delay-loop": "by a delay set again",
-    "stay-loop": "on every frame of a stay",
-    "endless-loop": "a loop without end",
-    "slow-call": "one slow call",
-    "event-storm": "events in a circle",
-    "many-calls": "too many calls",
-    "waiting": "the thread stood still",
-}
-
 SEVERITY_TITLES = {"fault": "Fault", "waste": "Waste", "risk": "Risk", "note": "Note"}
+
+
+def kind_title(name: str) -> str:
+    """Return what went wrong, as a person would say it."""
+    from opossum.findings.catalogue import kind_named  # not needed before something was found
+
+    kind = kind_named(name)
+    return kind.title if kind else name
+
+
+def cause_title(finding: Finding) -> str:
+    """Return why, in a few words."""
+    from opossum.findings.catalogue import cause_named
+
+    cause = cause_named(finding.kind, finding.cause)
+    return cause.title if cause else finding.cause
 
 
 def finding_title(finding: Finding) -> str:
     """Return a finding as one line of a list."""
-    subject = finding.subject
-    name = subject.fn or subject.ev or subject.q or subject.at or ""
-    return (
-        f"{name} – {CAUSE_TITLES.get(finding.cause, finding.cause)}"
-        if name
-        else CAUSE_TITLES.get(finding.cause, finding.cause)
-    )
+    title = cause_title(finding)
+    return f"{finding.name} – {title}" if finding.name else title

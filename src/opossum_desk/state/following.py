@@ -20,8 +20,8 @@ from typing import Any, NamedTuple
 
 from opossum.stream.contents import StreamError
 from opossum.stream.damage import Damage
+from opossum_desk.state.row_index import Flag
 from opossum_desk.state.session import Session
-from opossum_desk.state.threads import Flag
 
 GIVES_WAY = 5
 """How much later than others the process is served where processors are scarce: the game comes first."""
@@ -29,7 +29,11 @@ MOST_REQUEST_BYTES = 1 << 16
 RUN = "import sys; from opossum_desk.state.following import serve; serve(int(sys.argv[1]), sys.argv[2])"
 
 
-class Examined(NamedTuple):
+class ReaderEnded(StreamError):  # noqa: N818 - said of the process
+    """The process that reads the stream is no more: it was killed, or was let go."""
+
+
+class FoundInGrowth(NamedTuple):
     """What an examination found, in which growth, and which calls were doubled, counted for that growth."""
 
     growth: int
@@ -59,15 +63,16 @@ class FollowedTake:
         with self._asking:
             self._socket.close()
 
-    def read_on(self, growing: bool, sieve: str) -> tuple[int, Session] | None:
+    def read_on(self, sieve: str) -> tuple[int, Session] | None:
         """Return the growth's number and a session of the stream as it is now, sieved; None if it has not grown.
 
         Raises:
             StreamError: it cannot be read.
+            ReaderEnded: who reads it is no more.
         """
         from opossum.take.handover import unpacked
 
-        answer, memory = self._ask({"do": "read", "growing": growing, "sieve": sieve})
+        answer, memory = self._ask({"do": "read", "sieve": sieve})
         if memory is None:
             return None
         try:
@@ -76,7 +81,7 @@ class FollowedTake:
             os.close(memory)
         return answer["growth"], Session(take, counted)
 
-    def examine(self, growing: bool) -> Examined:
+    def examine(self, playing: bool) -> FoundInGrowth:
         """Return what the process finds in what it has read.
 
         Raises:
@@ -85,7 +90,7 @@ class FollowedTake:
         from opossum.findings.finding import Evidence, Finding, Severity, Subject
         from opossum.take.handover import unpacked_values
 
-        answer, memory = self._ask({"do": "examine", "growing": growing})
+        answer, memory = self._ask({"do": "examine", "playing": playing})
         assert memory is not None
         try:
             told = unpacked_values(memory, Finding, Subject, Evidence, Flag)
@@ -93,7 +98,7 @@ class FollowedTake:
             os.close(memory)
         for finding in told["findings"]:
             finding.severity = Severity(finding.severity)
-        return Examined(answer["growth"], answer["number"], told["findings"], told["damage"], told["doubled"])
+        return FoundInGrowth(answer["growth"], answer["number"], told["findings"], told["damage"], told["doubled"])
 
     def _ask(self, request: dict[str, Any]) -> tuple[dict[str, Any], int | None]:
         with self._asking:
@@ -103,8 +108,10 @@ class FollowedTake:
                 answer = json.loads(data or b"{}")
             except (OSError, ValueError):
                 answer, files = {}, []
-        if not answer or "error" in answer:
-            raise StreamError(self.path, answer.get("error", "what reads it has ended; open it again"))
+        if not answer:
+            raise ReaderEnded(self.path, "what reads it has ended; open it again")
+        if "error" in answer:
+            raise StreamError(self.path, answer["error"])
         return answer, files[0] if files else None
 
 
@@ -123,7 +130,7 @@ class _Reader:
         self._handed: list[int] = []
         """Memory of the last growths: who lets go of it last has the work of freeing it, and that must not be the desk."""
 
-    def read(self, growing: bool, sieve: str) -> tuple[dict[str, Any], int | None]:
+    def read(self, sieve: str) -> tuple[dict[str, Any], int | None]:
         """Read on; answer with the take, indexed and counted, in memory."""
         from opossum.take.handover import pack
         from opossum.take.sieve import SieveError
@@ -135,7 +142,6 @@ class _Reader:
             return {"growth": self._growth}, None
         self._session = None  # it need not take up memory beside its successor
         take = Take.from_contents(self._stream.contents(), self._name)
-        take.growing = growing
         session = self._session = Session(take)
         self._growth += 1
         if len(take.peers) == 1 and self._examinations:
@@ -150,16 +156,16 @@ class _Reader:
         self._handed.append(os.dup(memory))
         return {"growth": self._growth}, memory
 
-    def examine(self, growing: bool) -> tuple[dict[str, Any], int | None]:
+    def examine(self, playing: bool) -> tuple[dict[str, Any], int | None]:
         """Examine what was read; answer with what was found in memory."""
         from opossum.findings.examine import examine
         from opossum.take.checks import check_take
         from opossum.take.handover import pack_values
 
         session = self._session
-        assert session is not None
-        session.take.growing = growing
-        self._findings = examine(session.take)
+        if session is None:
+            return {"error": "nothing of it was read yet"}, None
+        self._findings = examine(session.take, playing=playing)
         self._examinations += 1
         doubled = session.doubled(self._findings)
         memory = os.memfd_create("opossum-findings")
@@ -171,7 +177,7 @@ class _Reader:
 def _with_plain_severity(finding: Any) -> Any:
     from dataclasses import replace
 
-    return replace(finding, severity=finding.severity.value)
+    return replace(finding, severity=finding.severity.value, rated=None)
 
 
 def serve(number: int, path: str) -> None:

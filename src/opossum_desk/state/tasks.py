@@ -1,17 +1,19 @@
-"""What the desk does off its window's thread: opening takes and examining them. A task is a function of `tell`."""
+"""What the desk does off its window's thread: opening takes, examining and saving them. A task is a function of `tell`."""
 
 from __future__ import annotations
 
 import os
 import threading
 from collections.abc import Callable
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 from opossum_desk.state.session import Session
 
 if TYPE_CHECKING:
+    from opossum.findings.finding import Finding
+    from opossum.stream.damage import Damage
     from opossum.take.helper import Helper
-    from opossum_desk.state.following import FollowedTake
+    from opossum_desk.state.row_index import Flag
 
 Tell = Callable[[str, float], None]
 """Reports progress as a text and a share from 0 to 1; raises Cancelled when the user thought better of it."""
@@ -99,19 +101,47 @@ class HeadStart:
         return self.session or open_session(self.paths, tell)
 
 
-def examining_task(session: Session, followed: FollowedTake | None = None) -> Callable[[Tell], Any]:
-    """Return the task of examining a session's take: the session, its findings, its damage, its doubled calls.
+class Examined(NamedTuple):
+    """What an examination found, what is damaged, and which calls were doubled.
 
-    Of a stream that is followed, who reads it does so, and answers with `Examined`.
+    `session` is the one that was examined; of a stream that another process reads, instead, the number of its
+    `growth`, and of the examination (`number`), for whose columns `doubled` counts.
     """
-    if followed is not None:
-        return lambda tell: followed.examine(session.take.growing)
 
-    def task(tell: Tell) -> Any:
+    findings: list[Finding]
+    damage: list[Damage]
+    doubled: Flag
+    session: Session | None = None
+    growth: int = 0
+    number: int = 0
+
+
+def examining_task(session: Session, followed: Any = None) -> Callable[[Tell], Examined]:
+    """Return the task of examining a session's take; of a stream that is `followed`, who reads it does so."""
+    playing = session.playing
+    if followed is not None:
+        return lambda tell: Examined(**followed.examine(playing)._asdict())
+
+    def task(tell: Tell) -> Examined:
         from opossum.findings.examine import examine
         from opossum.take.checks import check_take
 
-        found = examine(session.take, progress=lambda kind: tell(f"Looking for: {kind}", 0.5))
-        return session, found, check_take(session.take), session.doubled(found)
+        found = examine(session.take, progress=lambda kind: tell(f"Looking for: {kind}", 0.5), playing=playing)
+        return Examined(found, check_take(session.take), session.doubled(found), session)
+
+    return task
+
+
+def saving_task(session: Session, path: str) -> Callable[[Tell], str]:
+    """Return the task of saving a session's take; it answers with the path."""
+
+    def task(tell: Tell) -> str:
+        from opossum.take.archive import save_take
+
+        try:
+            save_take(session.take, path)
+        except OSError as error:
+            raise OSError(f"{path}: cannot be written ({error.strerror or error}).") from None
+        return path
 
     return task

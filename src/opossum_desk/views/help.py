@@ -4,30 +4,28 @@ from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QPainter, QPaintEvent
-from PySide6.QtWidgets import QDialog, QDialogButtonBox, QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QApplication,
+    QDialog,
+    QDialogButtonBox,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QVBoxLayout,
+    QWidget,
+)
 
-from opossum_desk.layout.loom import BeadState
+from opossum_desk.areas import AREAS
+from opossum_desk.command import key_sign
+from opossum_desk.commands import COMMANDS
+from opossum_desk.flow.layout.loom import BeadState
 from opossum_desk.views.look import Look
 from opossum_desk.views.stamps import draw_bead
 
-KEYS = (
-    ("← →", "frame before, after"),
-    ("↑ ↓", "call before, after"),
-    (", .", "same event before, after"),
-    ("N  Shift+N", "next, previous finding"),
-    ("Enter", "follow the cause"),
-    ("Backspace", "back where you were (Shift: forward)"),
-    ("Z  0", "fit the selection, whole take"),
-    ("+ −", "zoom in, out (Ctrl+wheel: at the pointer)"),
-    ("Ctrl+F  H", "the sieve, hide what it does not let through"),
-    ("B  [ ]", "mark the frame, go to the mark before, after"),
-    ("F", "fold or unfold the selected thread's class"),
-    ("T", "axis by frame or by time"),
-    ("Shift+drag", "measure frames, time, calls"),
-    ("Space", "hold the game that plays, or let it go on"),
-    ("C  Shift+C", "one call on, one frame on, while it is held"),
-    ("F6", "next panel"),
-)
+KEY_COLUMNS = 2
+UNTOLD_KEYS = ("Enter", "=")
+"""Keys that do what another key of the same command does; telling them would only make the table longer."""
+HANDS = (("Ctrl+wheel", "Zoom at the pointer"), ("Shift+drag", "Measure frames, time, calls"))
 
 _STATES = (
     (BeadState.DID, "changed something"),
@@ -82,6 +80,42 @@ class _Legend(QWidget):
         painter.drawText(QRectF(left + 20, y - 11, 160, 22), Qt.AlignmentFlag.AlignVCenter, text)
 
 
+def key_table() -> list[tuple[str, str]]:
+    """Return (keys, what they do) of everything that has a key, and of the hands that have none."""
+    rows = [
+        (" ".join(key_sign(key) for key in command.keys if key not in UNTOLD_KEYS), command.plain_title)
+        for command in COMMANDS
+        if command.keys
+    ]
+    rows += [(area.key, f"Area {area.title}: {area.explained}") for area in AREAS if area.key]
+    return rows + list(HANDS)
+
+
+def _key_grid() -> QGridLayout:
+    """Return the table of keys, in as many columns as keep it short."""
+    keys = QGridLayout()
+    keys.setHorizontalSpacing(14)
+    table = key_table()
+    tall = -(-len(table) // KEY_COLUMNS)
+    for number, (key, what) in enumerate(table):
+        label = QLabel(what)
+        label.setProperty("role", "quiet")
+        for part, widget in enumerate((QLabel(key), label)):
+            keys.addWidget(widget, number % tall, 2 * (number // tall) + part)
+    return keys
+
+
+def explain(parent: QWidget, usual: str) -> HelpDialog:
+    """Show and return a page about the view in focus; `usual` is told where it says nothing of itself."""
+    widget: QWidget | None = QApplication.focusWidget()
+    while widget is not None and not widget.whatsThis():
+        widget = widget.parentWidget()
+    look = parent.look  # type: ignore[attr-defined]
+    dialog = HelpDialog(look, widget.whatsThis() if widget is not None else usual, parent)
+    dialog.show()
+    return dialog
+
+
 class HelpDialog(QDialog):
     """Explains the view in focus."""
 
@@ -96,14 +130,7 @@ class HelpDialog(QDialog):
         column.addWidget(text)
         row = QHBoxLayout()
         row.addWidget(_Legend(look))
-        keys = QGridLayout()
-        keys.setHorizontalSpacing(14)
-        for number, (key, what) in enumerate(KEYS):
-            keys.addWidget(QLabel(key), number, 0)
-            label = QLabel(what)
-            label.setProperty("role", "quiet")
-            keys.addWidget(label, number, 1)
-        row.addLayout(keys)
+        row.addLayout(_key_grid())
         column.addLayout(row)
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
         buttons.rejected.connect(self.reject)

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 
 from PySide6.QtWidgets import QApplication, QMenu, QWidget
 
 from opossum.findings.finding import Finding
-from opossum.take.flow import same_on_other_peers
+from opossum.take.chains import same_on_other_peers
+from opossum_desk.commands import COMMANDS
 from opossum_desk.state.session import Session
 
 MOST_OTHERS = 8
@@ -23,8 +25,9 @@ def add_call_actions(menu: QMenu, session: Session, call: int) -> None:
     parent = int(take.calls.parent[call])
     cause = menu.addAction("Follow its cause", lambda: session.select_call(parent))
     cause.setEnabled(parent >= 0)
-    menu.addAction("Same event before", partial(_step_event_from, session, call, -1))
-    menu.addAction("Same event after", partial(_step_event_from, session, call, 1))
+    for command in COMMANDS:
+        if command.about_calls and command.do is not None:
+            menu.addAction(command.plain_title, partial(_from_call, session, call, command.do))
     for other in same_on_other_peers(take, call)[:MOST_OTHERS]:
         peer = take.peers[int(take.tables["call"]["p"][other])].name
         title = f"The same on {peer}: {take.function_of_call(other)} ({take.owner_of_call(other)})"
@@ -51,9 +54,9 @@ def _select_on_its_peer(session: Session, call: int) -> None:
     session.select_call(call)
 
 
-def _step_event_from(session: Session, call: int, step: int) -> None:
+def _from_call(session: Session, call: int, do: Callable[[Session], object]) -> None:
     session.select_call(call)
-    session.step_event(step)
+    do(session)
 
 
 def finding_menu(parent: QWidget, session: Session, finding: Finding) -> QMenu:

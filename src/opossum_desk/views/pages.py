@@ -1,9 +1,11 @@
-"""Plain faces of the desk: opening, and what could not be opened."""
+"""Plain faces of the desk: opening, waiting for a game, and what could not be opened."""
 
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QVBoxLayout, QWidget
+
+from opossum_desk.area import Desk
 
 
 class _Centred(QWidget):
@@ -19,8 +21,12 @@ class _Centred(QWidget):
         outer.addStretch(1)
         self.text = QLabel()
         self.text.setWordWrap(True)
+        self.text.setTextFormat(Qt.TextFormat.PlainText)
         self.text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.column.addWidget(self.text)
+
+    def enter(self) -> None:
+        """Be shown."""
 
     def _finish(self, *buttons: QPushButton) -> None:
         row = QHBoxLayout()
@@ -88,7 +94,27 @@ class FailedPage(_Centred):
         back.clicked.connect(self.start_wanted)
         self._finish(self.another, back)
 
+    def enter(self) -> None:
+        """Be shown: whoever presses Enter opens another."""
+        self.another.setFocus()
+
     def tell(self, sentence: str) -> None:
         """Say what went wrong."""
         self.text.setText(sentence)
         self.setAccessibleDescription(sentence)
+
+
+def make(name: str, desk: Desk) -> OpeningPage | ListeningPage | FailedPage:
+    """Return a page by its name, its buttons connected."""
+    if name == "opening":
+        opening = OpeningPage()
+        opening.cancelled.connect(desk.cancel_opening)
+        return opening
+    if name == "listening":
+        listening = ListeningPage()
+        listening.cancelled.connect(desk.games.stop)
+        return listening
+    failed = FailedPage()
+    failed.open_wanted.connect(desk.ask_open)
+    failed.start_wanted.connect(lambda: desk.go_to("start"))
+    return failed

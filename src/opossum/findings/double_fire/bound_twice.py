@@ -1,0 +1,128 @@
+"""Bound twice: one (event, owner, function) is bound more than once at the same time, so one send calls it twice."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import NamedTuple
+
+import numpy as np
+
+from opossum.findings.declaring import Cause, Spring
+from opossum.findings.finding import Found, Severity
+from opossum.findings.links import shares_binds, shares_calls
+from opossum.findings.scene import Scene
+from opossum.findings.wording import listed
+from opossum.stream.tables import Array
+from opossum.take.grouping import Runs, joined, repeated
+from opossum.take.take import Take
+
+
+class _Doubled(NamedTuple):
+    """Calls of one send, owner and function, group by group: `extra` are those but the first of a doubled group."""
+
+    runs: Runs
+    rows: Array
+    extra: Array
+
+
+def find(scene: Scene) -> Iterator[Found]:
+    """Yield what is bound twice. Cost: one sort of the calls that share send, owner and function, and of the binds."""
+    doubled = _doubled(scene)
+    places = np.flatnonzero(doubled.extra)
+    calls = doubled.rows[doubled.runs.order[places]]
+    order = np.argsort(calls)
+    calls, places = calls[order], places[order]
+    place_of = dict(zip(calls.tolist(), doubled.runs.group[places].tolist(), strict=True))
+    for rows in scene.by_class(calls):
+        group = place_of[int(rows[0])]
+        start = int(doubled.runs.starts[group])
+        together = doubled.rows[doubled.runs.order[start : start + int(doubled.runs.sizes[group])]]
+        yield _tell(scene, rows, np.sort(together))
+
+
+def _doubled(scene: Scene) -> _Doubled:
+    """Return the calls that one send made of one owner's one function, and which of them a second bind made."""
+    calls = scene.take.calls
+    asked = np.flatnonzero((calls.send >= 0) & scene.counted)
+    rows, codes = repeated(calls.send[asked], scene.owner[asked], scene.function[asked])
+    rows = asked[rows]
+    runs = Runs(codes)
+    bind = np.asarray(calls.bind, np.int64)[rows]
+    # calls through one bind are no second bind's: count the binds that differ
+    by_bind = Runs(codes, bind)
+    ordered = bind[by_bind.order]
+    fresh = (ordered >= 0) & ((by_bind.rank == 0) | (ordered != np.roll(ordered, 1)))
+    binds = by_bind.sums(fresh)
+    nameless = runs.order[runs.starts[binds == 0]]
+    if len(nameless):
+        binds[binds == 0] = binds_alive(scene, rows[nameless])
+    return _Doubled(runs, rows, (binds >= 2)[runs.group] & (runs.rank > 0))
+
+
+def binds_alive(scene: Scene, calls: Array) -> Array:
+    """Return int64 (n,): how many binds of a call's event, owner and function were alive when it began.
+
+    Binds and their ends are sorted once by (who is bound to what, line); each call then costs two searches.
+    """
+    take, table = scene.take, scene.take.tables["bind"]
+    event = np.asarray(take.calls.event)[calls]
+    of_call, of_bind = joined(
+        (scene.peer[calls], event, scene.owner[calls], scene.function[calls]),
+        (table["p"], table["ev"], table["o"], table["fn"]),
+    )
+    begun, ended = np.asarray(table["line"], np.int64), take.binds.unbind_line
+    line = scene.line[calls]
+    stride = int(max(begun.max(initial=0), line.max(initial=0))) + 2
+    wanted = of_call.astype(np.int64) * stride + line
+    base = of_bind.astype(np.int64) * stride
+    begins, ends = np.sort(base + begun), np.sort(base + np.minimum(ended, stride - 1))
+    return np.searchsorted(begins, wanted) - np.searchsorted(ends, wanted)
+
+
+def _binds_of(take: Take, scene: Scene, together: Array) -> Array:
+    """Return the binds (rows, ascending) through which calls of one send came, or could have come."""
+    binds = np.unique(take.calls.bind[together])
+    binds = binds[binds >= 0]
+    if len(binds):
+        return binds
+    table, call = take.tables["bind"], int(together[0])
+    line = int(scene.line[call])
+    same = (np.asarray(table["ev"]) == take.calls.event[call]) & (np.asarray(table["o"]) == scene.owner[call])
+    same &= (np.asarray(table["fn"]) == scene.function[call]) & (np.asarray(table["p"]) == scene.peer[call])
+    return np.flatnonzero(same & (np.asarray(table["line"]) < line) & (take.binds.unbind_line > line))
+
+
+def _tell(scene: Scene, rows: Array, together: Array) -> Found:
+    take = scene.take
+    binds = _binds_of(take, scene, together)
+    places = [take.text(int(take.tables["bind"]["at"][bind])) for bind in binds]
+    sends = np.unique(take.calls.send[rows])
+    subject = scene.subject_of_calls(rows)
+    where = [place for place in places if place]
+    bound = f"bound {len(binds)} times at once" + (f" (at {listed(where)})" if where else "")
+    evidence = scene.evidence("bind", binds.tolist(), "bound here")
+    evidence += scene.evidence("send", [int(take.calls.send[together[0]])], "one send …")
+    evidence += scene.evidence("call", together.tolist(), "… ran it here")
+    again = places[-1] or "the second bind"
+    heard = f"each of {len(sends):,} `{subject.ev}` sends" if len(sends) > 1 else f"one `{subject.ev}` send"
+    times = {2: "twice"}.get(len(binds), f"{len(binds)} times")
+    return Found(
+        subject=subject,
+        frame_rows=take.calls.frame[rows],
+        count=len(rows),
+        cost_ns=scene.cost_of(rows),
+        summary=f"{subject.fn} of {listed(scene.owners_of_calls(rows))} ran {times} for {heard}: it is {bound}.",
+        advice=f"Remove one of the binds of `{subject.ev}` to {subject.fn}, likely {again}, "
+        "or unbind before binding again.",
+        evidence=tuple(evidence),
+        calls=np.union1d(rows, together),
+    )
+
+
+BOUND_TWICE = Cause(
+    "bound-twice",
+    "bound twice",
+    Severity.FAULT,
+    find,
+    springs_from=(Spring("stale-listener", shares_binds), Spring("stale-listener", shares_calls)),
+)

@@ -1,0 +1,93 @@
+"""An endless loop: a guarded loop told that it turned, or the stream ends inside a call that never returned."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from opossum.findings.declaring import Cause
+from opossum.findings.finding import Severity, Subject
+from opossum.findings.freeze import event_storm
+from opossum.findings.freeze.frozen import THRESHOLDS, happened_before, open_calls, records_in, stack_details
+from opossum.findings.freeze.telling import Verdict, told, verdicts_of
+from opossum.findings.scene import Scene
+from opossum.findings.wording import at_place, listed
+from opossum.stream.tables import Array
+
+
+def judge(scene: Scene, frame: int, length: int) -> Verdict | None:
+    """Say whether a loop turned in the frame without end."""
+    take = scene.take
+    spin, stuck = records_in(scene, "spin", frame), records_in(scene, "stuck", frame)
+    opened = open_calls(scene, frame)
+    turning = _turning_call(scene, frame, spin, opened)
+    if not len(spin) and turning is None:
+        return None
+    place = take.text(int(take.tables["spin"]["at"][spin[-1]])) if len(spin) else ""
+    if turning is not None:
+        subject = scene.subject_of_calls(np.array([turning]), at=place or scene.place_of_call(turning))
+        name = f"{subject.fn} of {take.owner_of_call(turning)}"
+    else:
+        subject, name = Subject(peer=scene.peer_name(int(take.frames.peer[frame])), at=place), "a loop"
+    ended, known = len(opened) > 0, bool(len(spin) or len(stuck))
+    details = stack_details(scene, stuck)
+    if not known:
+        details.append("No watchdog was heard: the records do not tell whether the game froze here or crashed.")
+    details.append(happened_before(scene, frame, turning))
+    evidence = scene.evidence(
+        "call", [turning] if turning is not None else [], "never came back" if ended else "the call it turned in"
+    )
+    evidence += scene.evidence("spin", spin[-2:].tolist(), "the loop turned")
+    evidence += scene.evidence("stuck", stuck[-2:].tolist(), "the watchdog saw it")
+    where = place or subject.at or name
+    verb = "did not end" if ended or not len(spin) else "turned in a loop"
+    return Verdict(
+        key=(subject.cls, subject.fn, subject.ev, place),
+        subject=subject,
+        reason=f"{name} {verb}: {listed(_proof(scene, spin, stuck, place, ended))}",
+        advice=f"Give the loop in {where} a way out."
+        if known
+        else f"Look at {where}: the game froze or crashed inside it.",
+        evidence=evidence,
+        calls=np.array([turning] if turning is not None else [], np.int64),
+        details=details,
+        ending=_ending(scene, frame, known),
+    )
+
+
+def _turning_call(scene: Scene, frame: int, spin: Array, opened: Array) -> int | None:
+    """Return the call in which the loop turned: as its guard says, else the innermost one that never returned."""
+    take = scene.take
+    if len(spin):
+        peer = np.array([int(take.frames.peer[frame])])
+        named = take.call_ids.rows(peer, np.asarray(take.tables["spin"]["c"])[spin[-1:]])
+        if named[0] >= 0:
+            return int(named[0])
+    return int(opened[-1]) if len(opened) else None
+
+
+def _proof(scene: Scene, spin: Array, stuck: Array, place: str, ended: bool) -> list[str]:
+    """Return what proves it, in words."""
+    tables, proof = scene.take.tables, []
+    if len(spin):
+        turns = int(np.asarray(tables["spin"]["n"])[spin].max())
+        proof.append(f"its loop{at_place(place)} turned {turns:,} times")
+    if len(stuck):
+        lasted = np.asarray(tables["stuck"]["sec"])[stuck]
+        longest = float(np.max(lasted, initial=0.0, where=~np.isnan(lasted)))
+        proof.append(f"the watchdog saw it stuck for {longest:.1f} s" if longest else "the watchdog saw it stuck")
+    if ended:
+        proof.append("the stream ends inside it without `bye`")
+    return proof
+
+
+def _ending(scene: Scene, frame: int, known: bool) -> str:
+    """Return how the frame's sentence begins where the stream ends in it; empty where it does not."""
+    take = scene.take
+    peer = int(take.frames.peer[frame])
+    if take.recording.closed(peer) or frame != take.frames.of_peer(peer).stop - 1:
+        return ""
+    return "froze and never ended ({length} recorded)" if known else "never ended"
+
+
+VERDICTS = verdicts_of(judge, event_storm.VERDICTS)
+ENDLESS_LOOP = Cause("endless-loop", "a loop without end", Severity.FAULT, told(VERDICTS), THRESHOLDS)

@@ -1,0 +1,62 @@
+"""Many calls: no single one is to blame, together they are most of the frame."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from opossum.findings.declaring import Cause, Spring
+from opossum.findings.finding import Severity, Subject
+from opossum.findings.freeze import endless_loop, event_storm, slow_call
+from opossum.findings.freeze.frozen import FREEZE_OWN_SHARE, THRESHOLDS, happened_before, on_main_thread, own_times
+from opossum.findings.freeze.telling import Verdict, told, verdicts_of
+from opossum.findings.links import shares_calls
+from opossum.findings.scene import Scene
+from opossum.findings.symptoms import EATS_THE_FRAME, HANGS
+from opossum.findings.wording import at_place, listed, milliseconds, plural
+
+MOST_NAMED = 2000
+"""Calls of a burst whose functions are named."""
+
+
+def judge(scene: Scene, frame: int, length: int) -> Verdict | None:
+    """Say whether a burst of calls held the frame; the event that cost most is named."""
+    take, calls = scene.take, scene.take.calls
+    rows = on_main_thread(scene, take.calls_by_frame.rows(frame))
+    if not len(rows):
+        return None
+    own = own_times(scene, rows)
+    if int(own.sum()) < scene[FREEZE_OWN_SHARE] * length:
+        return None
+    events, of_event = np.unique(calls.event[rows], return_inverse=True)
+    spent = np.bincount(of_event, weights=own)
+    event = int(np.argmax(spent))
+    burst = rows[of_event == event]
+    subject = scene.subject_of_calls(burst)
+    functions = sorted({take.function_of_call(int(row)) for row in burst[:MOST_NAMED]})
+    name = take.text(int(events[event]))
+    if len(functions) > 1:
+        subject = Subject(ev=name, peer=subject.peer)
+    evidence = scene.evidence("call", burst[:2].tolist(), "the first of them")
+    evidence += scene.evidence("call", burst[-1:].tolist(), "the last of them")
+    return Verdict(
+        key=(name,),
+        subject=subject,
+        reason=f"`{name}` made {plural(len(burst), 'call')} of {listed(functions)} in one frame, "
+        f"{milliseconds(float(spent[event]))} together, none of them long",
+        advice=f"Send `{name}` once with all it is about, or spread it over frames{at_place(subject.at)}.",
+        evidence=evidence,
+        calls=burst,
+        details=[happened_before(scene, frame, int(burst[0]))],
+    )
+
+
+VERDICTS = verdicts_of(judge, event_storm.VERDICTS, endless_loop.VERDICTS, slow_call.VERDICTS)
+MANY_CALLS = Cause(
+    "many-calls",
+    "too many calls",
+    Severity.FAULT,
+    told(VERDICTS),
+    (*THRESHOLDS, FREEZE_OWN_SHARE),
+    springs_from=(Spring("stale-listener", shares_calls),),
+    symptoms=(EATS_THE_FRAME, HANGS),
+)

@@ -1,0 +1,64 @@
+"""A slow call: one call's own time is most of the frame."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from opossum.findings.declaring import Cause, Spring
+from opossum.findings.finding import Severity
+from opossum.findings.freeze import endless_loop, event_storm
+from opossum.findings.freeze.frozen import (
+    FREEZE_OWN_SHARE,
+    THRESHOLDS,
+    happened_before,
+    on_main_thread,
+    own_times,
+    records_in,
+    stack_details,
+)
+from opossum.findings.freeze.telling import Verdict, told, verdicts_of
+from opossum.findings.links import shares_calls
+from opossum.findings.scene import Scene
+from opossum.findings.symptoms import EATS_THE_FRAME, HANGS
+from opossum.findings.wording import at_place, milliseconds
+
+
+def judge(scene: Scene, frame: int, length: int) -> Verdict | None:
+    """Say whether one call held the frame by itself."""
+    take, calls = scene.take, scene.take.calls
+    rows = on_main_thread(scene, take.calls_by_frame.rows(frame))
+    if not len(rows):
+        return None
+    own = own_times(scene, rows)
+    worst = int(np.argmax(own))
+    if own[worst] < scene[FREEZE_OWN_SHARE] * length:
+        return None
+    call = int(rows[worst])
+    subject = scene.subject_of_calls(rows[worst : worst + 1])
+    stuck = records_in(scene, "stuck", frame)
+    evidence = scene.evidence("call", [call], "began here")
+    if calls.ret[call] >= 0:
+        evidence += scene.evidence("ret", [int(calls.ret[call])], "came back here")
+    evidence += scene.evidence("stuck", stuck[-2:].tolist(), "the watchdog saw it")
+    return Verdict(
+        key=(subject.cls, subject.fn, subject.ev),
+        subject=subject,
+        reason=f"{subject.fn} of {take.owner_of_call(call)}, called by `{subject.ev}`, "
+        f"took {milliseconds(int(own[worst]))} itself",
+        advice=f"Spread the work of {subject.fn} over frames, or do it on another thread{at_place(subject.at)}.",
+        evidence=evidence,
+        calls=np.array([call], np.int64),
+        details=[*stack_details(scene, stuck), happened_before(scene, frame, call)],
+    )
+
+
+VERDICTS = verdicts_of(judge, event_storm.VERDICTS, endless_loop.VERDICTS)
+SLOW_CALL = Cause(
+    "slow-call",
+    "one slow call",
+    Severity.FAULT,
+    told(VERDICTS),
+    (*THRESHOLDS, FREEZE_OWN_SHARE),
+    springs_from=(Spring("stale-listener", shares_calls),),
+    symptoms=(EATS_THE_FRAME, HANGS),
+)

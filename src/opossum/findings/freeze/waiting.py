@@ -1,0 +1,69 @@
+"""Waiting: the thread stood still outside any call."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from opossum.findings.declaring import Cause
+from opossum.findings.finding import Severity, Subject
+from opossum.findings.freeze import endless_loop, event_storm, many_calls, slow_call
+from opossum.findings.freeze.frozen import (
+    THRESHOLDS,
+    happened_before,
+    on_main_thread,
+    records_in,
+    stack_details,
+    stack_of,
+)
+from opossum.findings.freeze.telling import Verdict, told, verdicts_of
+from opossum.findings.scene import Scene
+from opossum.findings.wording import at_place, milliseconds
+from opossum.stream.tables import Array
+
+
+def judge(scene: Scene, frame: int, length: int) -> Verdict | None:
+    """Say where the frame stood still: what no other cause explains."""
+    take = scene.take
+    peer = int(take.frames.peer[frame])
+    stuck = records_in(scene, "stuck", frame)
+    rows = on_main_thread(scene, take.calls_by_frame.rows(frame))
+    outer = rows[take.calls.parent[rows] < 0] if len(rows) else rows
+    long_ns, last = _longest_gap(scene, frame, outer)
+    stack = stack_of(scene, stuck)
+    place = _place_in(stack[0]) if stack else ""
+    table = take.tables["frame"]
+    frame_row = np.flatnonzero(np.asarray(table["line"], np.int64) == take.frames.line[frame])
+    evidence = scene.evidence("frame", frame_row.tolist(), "the frame")
+    evidence += scene.evidence("stuck", stuck[-2:].tolist(), "the watchdog saw it")
+    if last is not None:
+        evidence += scene.evidence("call", [last], "the last call before")
+    after = last + 1 if last is not None else (int(rows[0]) if len(rows) else len(take.calls))
+    return Verdict(
+        key=(place,),
+        subject=Subject(peer=scene.peer_name(peer), at=place),
+        reason=f"the game's thread stood still for {milliseconds(long_ns)} outside any call",
+        advice=f"Do not wait on the game's thread{at_place(place)}: load or ask on another thread and send an event "
+        "when it is done.",
+        evidence=evidence,
+        details=[*stack_details(scene, stuck), happened_before(scene, frame, after)],
+    )
+
+
+def _longest_gap(scene: Scene, frame: int, outer: Array) -> tuple[float, int | None]:
+    """Return (ns, the call before it or None) of the longest stretch of a frame outside its outermost calls."""
+    take, calls = scene.take, scene.take.calls
+    ends = np.array([take.frames.start_ns[frame], take.frames.work_end_ns[frame]])
+    start, end = take.holds.game_times(np.full(2, take.frames.peer[frame]), ends).tolist()
+    gap_starts = np.concatenate(([start], np.maximum.accumulate(calls.game_end_ns[outer]) if len(outer) else []))
+    gap_ends = np.concatenate((calls.game_start_ns[outer] if len(outer) else [], [end]))
+    gap = int(np.argmax(gap_ends - gap_starts))
+    return float(gap_ends[gap] - gap_starts[gap]), int(outer[gap - 1]) if gap > 0 else None
+
+
+def _place_in(stack_line: str) -> str:
+    """Return the source place a line of a stack names, else the line."""
+    return stack_line.rpartition(" ")[2] if ":" in stack_line else stack_line
+
+
+VERDICTS = verdicts_of(judge, event_storm.VERDICTS, endless_loop.VERDICTS, slow_call.VERDICTS, many_calls.VERDICTS)
+WAITING = Cause("waiting", "the thread stood still", Severity.FAULT, told(VERDICTS), THRESHOLDS)

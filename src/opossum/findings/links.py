@@ -1,0 +1,26 @@
+"""When one finding is another's consequence: the ways in which causes declare that they spring from another."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from opossum.findings.finding import Finding
+from opossum.findings.scene import Scene
+
+SHARED_CALLS = 0.5
+"""A finding is another's consequence when at least this share of its calls are the other's."""
+
+
+def shares_calls(scene: Scene, finding: Finding, root: Finding) -> bool:
+    """Say whether most calls of a finding are calls of the root. Linear in the calls, and in the finding's."""
+    if not len(finding.calls) or not len(root.calls):
+        return False
+    flags = np.zeros(len(scene.take.calls), bool)
+    flags[root.calls] = True
+    return float(flags[finding.calls].mean()) >= SHARED_CALLS
+
+
+def shares_binds(scene: Scene, finding: Finding, root: Finding) -> bool:
+    """Say whether one of the binds that prove the root is among those that prove the finding."""
+    binds = {item.row for item in root.evidence if item.k == "bind"}
+    return any(item.k == "bind" and item.row in binds for item in finding.evidence)

@@ -1,0 +1,34 @@
+"""A poll on every frame: it hangs on a tick."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from opossum.findings.declaring import Cause, Spring
+from opossum.findings.finding import Found, Severity
+from opossum.findings.links import shares_calls
+from opossum.findings.polling_waste.wasting import THRESHOLDS, Schedule, wasted
+from opossum.findings.scene import Scene
+
+SCHEDULE = Schedule(
+    lambda interval: "on every frame",
+    "Let whatever changes the value send an event, and bind {function} to it instead of the tick{where}.",
+)
+
+
+def find(scene: Scene) -> Iterator[Found]:
+    """Yield wasteful ticks. Cost: linear in the calls of ticks."""
+    ticked = np.flatnonzero(scene.counted & (scene.via == scene.take.code("tick")))
+    yield from wasted(scene, ticked, SCHEDULE)
+
+
+EVERY_FRAME = Cause(
+    "every-frame",
+    "on every frame",
+    Severity.WASTE,
+    find,
+    THRESHOLDS,
+    springs_from=(Spring("stale-listener", shares_calls),),
+)

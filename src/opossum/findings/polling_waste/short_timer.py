@@ -1,0 +1,33 @@
+"""A poll by a looping timer."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from opossum.findings.declaring import Cause, Spring
+from opossum.findings.finding import Found, Severity
+from opossum.findings.links import shares_calls
+from opossum.findings.polling_waste.timed import timed_calls
+from opossum.findings.polling_waste.wasting import THRESHOLDS, Schedule, wasted
+from opossum.findings.scene import Scene
+from opossum.findings.wording import milliseconds
+
+SCHEDULE = Schedule(
+    lambda interval: f"by a timer every {milliseconds(interval)}",
+    "Let whatever changes the value send an event, and bind {function} to it instead of the timer{where}.",
+)
+
+
+def find(scene: Scene) -> Iterator[Found]:
+    """Yield wasteful timers. Cost: linear in the calls of timers."""
+    yield from wasted(scene, scene.once(timed_calls).by_timer, SCHEDULE)
+
+
+SHORT_TIMER = Cause(
+    "short-timer",
+    "by a timer",
+    Severity.WASTE,
+    find,
+    THRESHOLDS,
+    springs_from=(Spring("stale-listener", shares_calls),),
+)

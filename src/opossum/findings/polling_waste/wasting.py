@@ -1,0 +1,178 @@
+"""What every schedule of polling has in common: when it is waste, what it costs, and how that is told."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from typing import NamedTuple
+
+import numpy as np
+
+from opossum.findings.finding import Found, Severity
+from opossum.findings.polling_waste.replacing import POLLING_EVENT_SHARE, Replacement, interval_ns, replacement
+from opossum.findings.scene import Scene
+from opossum.findings.settings import Threshold
+from opossum.findings.wording import at_place, milliseconds, plural
+from opossum.stream.tables import Array
+
+POLLING_CALLS = Threshold("polling_calls", 60, "calls", "a second of ticks: with fewer, there is no schedule to judge")
+POLLING_WASTED_SHARE = Threshold(
+    "polling_wasted_share", 0.9, "share of the calls looked at", "what finds something one time in ten earns its calls"
+)
+POLLING_KNOWN_CALLS = Threshold(
+    "polling_known_calls", 10, "calls", "nine in ten cannot be told from all with fewer known effects than this"
+)
+POLLING_SAMPLED_BUDGET_SHARE = Threshold(
+    "polling_sampled_budget_share",
+    0.005,
+    "share of the frame budget",
+    "less than this, reckoned from samples, is noise",
+)
+
+THRESHOLDS = (
+    POLLING_CALLS,
+    POLLING_WASTED_SHARE,
+    POLLING_KNOWN_CALLS,
+    POLLING_EVENT_SHARE,
+    POLLING_SAMPLED_BUDGET_SHARE,
+)
+
+
+class Schedule(NamedTuple):
+    """How one cause is told: its rhythm (given the interval in ns), its advice, and what makes it worse than a tick.
+
+    `advice` names {function} and {where}; `faster_than_frames` is said where the interval is shorter than a frame.
+    """
+
+    rhythm: Callable[[float], str]
+    advice: str
+    faster_than_frames: str = ""
+
+
+class _Looked(NamedTuple):
+    """Calls of one class and function: all, those whose effect is known, of these the wasted ones and the finds.
+
+    `own_only`: known only as far as the owner's own state shows.
+    """
+
+    group: Array
+    known: Array
+    wasted: Array
+    hits: Array
+    own_only: bool
+
+    @property
+    def sampled(self) -> bool:
+        """Say whether only some calls were looked at."""
+        return len(self.known) < len(self.group)
+
+
+def wasted(scene: Scene, calls: Array, schedule: Schedule) -> Iterator[Found]:
+    """Yield the wasteful polls among calls (rows, ascending) of one schedule, summed over each class's instances.
+
+    Cost: linear in the calls, and for each waste found in the sends that may replace it.
+    """
+    for group in scene.by_class(calls):
+        if len(group) < scene[POLLING_CALLS]:
+            continue
+        looked = _looked_at(scene, group)
+        if looked is not None and len(looked.wasted) >= scene[POLLING_WASTED_SHARE] * len(looked.known):
+            yield _tell(scene, looked, schedule)
+
+
+def _looked_at(scene: Scene, group: Array) -> _Looked | None:
+    """Return what is known of a group's effects, by the weaker evidence only where there is no better; None: too little."""
+    calls = scene.take.calls
+    effect = calls.effect[group]
+    own_only = False
+    if np.count_nonzero(effect >= 0) < scene[POLLING_KNOWN_CALLS]:
+        effect = np.where(effect >= 0, effect, calls.own[group])
+        own_only = True
+    known = effect >= 0
+    if np.count_nonzero(known) < scene[POLLING_KNOWN_CALLS]:
+        return None
+    # a call of unknown effect that sent has found something all the same
+    hits = (effect > 0) | (~known & scene.sent[group])
+    return _Looked(group, group[known], group[effect == 0], group[hits], own_only)
+
+
+def _tell(scene: Scene, looked: _Looked, schedule: Schedule) -> Found:
+    take, group = scene.take, looked.group
+    subject = scene.subject_of_calls(group)
+    peer = int(scene.peer[group[0]])
+    # of calls whose effect is unknown, as many are taken to be wasted as of the known ones
+    wasted_ns = int(scene.cost_of(looked.wasted) * len(group) / len(looked.known))
+    per_frame = wasted_ns / max(1, len(np.unique(take.calls.frame[group])))
+    budget = scene.budgets_ns[peer]
+    interval = interval_ns(scene, group)
+    instead = replacement(scene, peer, group, looked.hits)
+    owner = subject.o or plural(len(np.unique(scene.owner[group])), "object")
+    about = "about " if looked.sampled else ""
+    summary = (
+        f"{subject.fn} of {owner} ran {plural(len(group), 'time')} {schedule.rhythm(interval)}, {_share(looked)}: "
+        f"{about}{wasted_ns / 1e6 / (scene.played_ns / 1e9):.2f} ms a second, {per_frame / budget:.1%} of the frame budget."
+    )
+    where = at_place(subject.at)
+    advice = schedule.advice.format(function=subject.fn, where=where)
+    if instead is not None:
+        advice = (
+            f"Bind {subject.fn} to `{take.text(instead.event)}` instead{where}: "
+            "it comes just when there is something to find."
+        )
+    evidence = scene.evidence("call", looked.wasted[:4].tolist(), "ran for nothing")
+    evidence += scene.evidence("call", looked.hits[:3].tolist(), "found something")
+    small = looked.sampled and per_frame < scene[POLLING_SAMPLED_BUDGET_SHARE] * budget
+    return Found(
+        subject=subject,
+        frame_rows=take.calls.frame[looked.wasted],
+        count=len(group),
+        cost_ns=wasted_ns,
+        summary=summary,
+        advice=advice,
+        evidence=tuple(evidence),
+        calls=looked.wasted,
+        details=_details(scene, looked, schedule, wasted_ns, interval, interval < budget, instead),
+        rated=Severity.NOTE if small else Severity.RISK if looked.own_only else None,
+    )
+
+
+def _share(looked: _Looked) -> str:
+    """Say how much of it was for nothing: of all, or of those that were looked at."""
+    hits = len(looked.hits)
+    if not looked.sampled:
+        found = f"it found something {plural(hits, 'time')}" if hits else "it never found anything"
+        return f"{len(looked.wasted) / len(looked.known):.1%} of them for nothing ({found})"
+    seen = len(looked.known) - len(looked.wasted)
+    found = f"{seen:,} of them found something" if seen else "none of them found anything"
+    others = f", {hits - seen:,} others sent something" if hits > seen else ""
+    return f"{len(looked.known):,} of {len(looked.group):,} looked at, {found}{others}"
+
+
+def _details(
+    scene: Scene,
+    looked: _Looked,
+    schedule: Schedule,
+    wasted_ns: int,
+    interval: float,
+    faster: bool,
+    instead: Replacement | None,
+) -> tuple[str, ...]:
+    about = "about " if looked.sampled else ""
+    saved = round(len(looked.group) * len(looked.wasted) / len(looked.known))
+    details = [f"Saved if replaced: {about}{plural(saved, 'call')} and {milliseconds(wasted_ns)} in this take."]
+    if instead is not None:
+        details.append(
+            f"`{scene.take.text(instead.event)}` came just then in {instead.share:.0%} of the finds; "
+            f"polling noticed it {milliseconds(instead.delay_ns)} later on average."
+        )
+    else:
+        details.append(
+            f"Polling notices a change {milliseconds(interval / 2)} late on average "
+            f"(half the interval of {milliseconds(interval)})."
+        )
+    if faster and schedule.faster_than_frames:
+        details.append(schedule.faster_than_frames)
+    if looked.sampled:
+        details.append("Only some calls were looked at, so rare finds cannot be excluded.")
+    if looked.own_only:
+        details.append("It did nothing as far as its own object shows; what lies elsewhere is not known.")
+    return tuple(details)

@@ -1,0 +1,82 @@
+"""Called after gone: the listener was called although its owner's life had ended."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from opossum.findings.declaring import Cause
+from opossum.findings.finding import Found, Severity
+from opossum.findings.scene import Scene
+from opossum.findings.stale_listener.outliving import gone_evidence, outlives, pile_up
+from opossum.findings.symptoms import EARLY_OR_LATE
+from opossum.findings.wording import at_place, listed, milliseconds, plural
+from opossum.stream.tables import Array
+from opossum.take.indexes.objects import GONE
+
+
+def find(scene: Scene) -> Iterator[Found]:
+    """Yield listeners that were called past their owner's life. Cost: linear in the calls and the binds."""
+    for rows in scene.by_class(scene.once(stale_calls)):
+        yield _tell(scene, rows)
+
+
+def stale_calls(scene: Scene) -> Array:
+    """Return the calls (rows, ascending) of listeners whose owner was gone.
+
+    Where the call names its bind, that bind's owner counts: a new object of the same name does not make an old bind
+    new.  Without it, the owner must be gone since before the call's frame.
+    """
+    take, calls, binds = scene.take, scene.take.calls, scene.take.binds
+    gone_line = np.append(binds.owner_gone_line, np.int64(0))
+    stale = np.append(outlives(scene, binds.owner_gone_line), False)
+    by_bind = stale[calls.bind] & (scene.line > gone_line[calls.bind]) & scene.counted
+    loose = np.flatnonzero(take.owner_gone & scene.counted & (calls.bind < 0))
+    if len(loose):
+        frame_begin = take.frames.line[calls.frame[loose]]
+        before = take.objects.state_at(scene.peer[loose], scene.owner[loose], frame_begin)
+        by_bind[loose[before == GONE]] = True
+    return np.flatnonzero(by_bind)
+
+
+def _tell(scene: Scene, rows: Array) -> Found:
+    take, calls = scene.take, scene.take.calls
+    subject = scene.subject_of_calls(rows)
+    owners = scene.owners_of_calls(rows)
+    binds = np.unique(calls.bind[rows])
+    binds = binds[binds >= 0]
+    cost = scene.cost_of(rows)
+    evidence = scene.evidence("bind", binds[:3].tolist(), "bound here")
+    evidence += gone_evidence(scene, _gone_lines(scene, rows, binds), "its owner went")
+    evidence += scene.evidence("call", rows[:4].tolist(), "called all the same")
+    where = take.text(int(take.tables["bind"]["at"][binds[0]])) if len(binds) else ""
+    unbind = f"Unbind `{subject.ev}` where {subject.cls or 'the owner'} is destroyed"
+    return Found(
+        subject=subject,
+        frame_rows=calls.frame[rows],
+        count=len(rows),
+        cost_ns=cost,
+        summary=f"{subject.fn} was called {plural(len(rows), 'time')} for {plural(len(owners), 'object')} already gone "
+        f"({listed(owners)}), {milliseconds(cost)} in all{pile_up(scene, len(owners))}.",
+        advice=f"{unbind}{f'; it is bound at {where}' if where else f' ({subject.fn}{at_place(subject.at)})'}.",
+        evidence=tuple(evidence),
+        calls=rows,
+    )
+
+
+def _gone_lines(scene: Scene, rows: Array, binds: Array) -> Array:
+    """Return the lines of the `gone` records of the binds' owners, or of the calls' where no bind is known."""
+    if len(binds):
+        return scene.take.binds.owner_gone_line[binds]
+    gone = scene.take.tables["gone"]
+    return np.asarray(gone["line"], np.int64)[np.isin(np.asarray(gone["o"]), np.unique(scene.owner[rows]))]
+
+
+CALLED_AFTER_GONE = Cause(
+    "called-after-gone",
+    "called after its owner went",
+    Severity.FAULT,
+    find,
+    symptoms=(EARLY_OR_LATE,),
+)

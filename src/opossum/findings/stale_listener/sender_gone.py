@@ -1,0 +1,62 @@
+"""Sender gone: the only sender it listens to is gone, so it can never be called again."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from opossum.findings.declaring import Cause
+from opossum.findings.finding import Found, Severity
+from opossum.findings.scene import Scene
+from opossum.findings.stale_listener.outliving import (
+    by_class,
+    ends_with_take,
+    frames_of_lines,
+    gone_evidence,
+    names_of,
+    outlives,
+    subject_of_binds,
+)
+from opossum.findings.symptoms import NEVER_COMES
+from opossum.findings.wording import listed
+from opossum.stream.tables import Array
+from opossum.take.indexes.objects import ALIVE
+
+
+def find(scene: Scene) -> Iterator[Found]:
+    """Yield listeners to a sender who went. Cost: linear in the binds."""
+    take, binds = scene.take, scene.take.binds
+    table = take.tables["bind"]
+    deaf = outlives(scene, binds.source_gone_line) & (np.asarray(table["src"]) != np.asarray(table["o"]))
+    deaf &= np.asarray(table["src"]) >= 0
+    deaf &= binds.owner_gone_line > binds.source_gone_line
+    deaf &= ~ends_with_take(scene, binds.source_gone_line)
+    rows = np.flatnonzero(deaf)
+    if len(rows):
+        # a sender of that name who lives at the end can still call
+        last = np.full(len(rows), max(span.last_line for span in take.peers) + 1)
+        state = take.objects.state_at(np.asarray(table["p"])[rows], np.asarray(table["src"])[rows], last)
+        rows = rows[state != ALIVE]
+    for group in by_class(scene, rows):
+        yield _tell(scene, group)
+
+
+def _tell(scene: Scene, binds: Array) -> Found:
+    subject = subject_of_binds(scene, binds)
+    sources = names_of(scene, binds, "src")
+    gone_line = scene.take.binds.source_gone_line
+    evidence = scene.evidence("bind", binds[:3].tolist(), "listens to that sender only")
+    evidence += gone_evidence(scene, gone_line[binds], "the sender went")
+    return Found(
+        subject=subject,
+        frame_rows=frames_of_lines(scene, gone_line)[binds],
+        count=len(binds),
+        summary=f"{subject.fn} of {listed(names_of(scene, binds, 'o'))} still listens to `{subject.ev}` of "
+        f"{listed(sources)}, which {'is' if len(sources) == 1 else 'are'} gone: it can never be called again.",
+        advice=f"Unbind `{subject.ev}` when its sender goes{f'; it is bound ({subject.at})' if subject.at else ''}.",
+        evidence=tuple(evidence),
+    )
+
+
+SENDER_GONE = Cause("sender-gone", "listens to one who went", Severity.RISK, find, symptoms=(NEVER_COMES,))

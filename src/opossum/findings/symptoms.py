@@ -1,0 +1,21 @@
+"""What somebody comes with: the symptoms that the start page asks for. Kinds and causes say which they answer."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+
+class Symptom(NamedTuple):
+    """A symptom in the words of whoever has it, and what it may mean."""
+
+    title: str
+    explained: str
+
+
+FIRES_TWICE = Symptom("It fires twice", "one thing happens, its effect comes again")
+NEVER_COMES = Symptom("It never comes", "a listener waits for somebody who is gone")
+EARLY_OR_LATE = Symptom("It comes too early or late", "noticed late by polling, or called after its owner's end")
+EATS_THE_FRAME = Symptom("It eats the frame", "work on every frame, mostly for nothing")
+HANGS = Symptom("It hangs", "a frame that takes far too long, or never ends")
+
+SYMPTOMS = (FIRES_TWICE, NEVER_COMES, EARLY_OR_LATE, EATS_THE_FRAME, HANGS)

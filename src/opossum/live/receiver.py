@@ -1,0 +1,323 @@
+"""The receiver: takes games' streams by TCP and puts every line on disk at once.
+
+All peers go into one stream file, each line with its peer's name, so that whatever reads streams can read it,
+also while it grows.  Runs on a thread of its own; every bound has a refusal that says why.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import contextlib
+import ipaddress
+import os
+import threading
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+import msgspec
+
+from opossum.live.greeting import Held, PeerLink, Refused
+from opossum.live.tripwires import Tripwire
+
+DEFAULT_PORT = 47533
+LONGEST_LINE = 1 << 20
+CHUNK_BYTES = 1 << 18
+MOST_PEERS = 16
+MOST_BYTES_A_SECOND = 256 << 20
+MOST_BYTES = 64 << 30
+HEAD_WITHIN_S = 10.0
+PING_EVERY_S = 1.0
+
+
+@dataclass(frozen=True, slots=True)
+class PeerState:
+    """What is known of one peer: `silent_s` since its last line; the clock's offset and error in ns (None: unknown);
+    `holds`: it can be held; `held`: where it is being held, if it is."""
+
+    name: str
+    game: str
+    records: int
+    rubbish: int
+    connected: bool
+    closed: bool
+    silent_s: float
+    offset_ns: int
+    error_ns: int | None
+    holds: bool
+    held: Held | None
+
+
+class ReceiveError(OSError):
+    """Listening cannot begin; the message says why and what to do."""
+
+
+def is_loopback(host: str) -> bool:
+    """Say whether only this machine can reach a host's address."""
+    if host == "localhost":
+        return True
+    try:
+        return ipaddress.ip_address(host).is_loopback
+    except ValueError:
+        return False
+
+
+class _Peer:
+    """One connection, as the receiver keeps it."""
+
+    def __init__(self, link: PeerLink, writer: asyncio.StreamWriter) -> None:
+        self.link = link
+        self.writer = writer
+        self.connected = True
+        self.last_line = time.monotonic()
+
+
+class Receiver:
+    """Listens from `start` to `stop`; `peers` may be asked from any thread."""
+
+    def __init__(
+        self, out: str | os.PathLike[str], host: str = "127.0.0.1", port: int = DEFAULT_PORT, token: str = ""
+    ) -> None:
+        """Prepare to write to the stream file `out`.
+
+        Raises:
+            ReceiveError: `host` can be reached from other machines and no token was given.
+        """
+        if not is_loopback(host) and not token:
+            raise ReceiveError(f"other machines can reach {host}, so a token is needed; give one with --token")
+        self.out = Path(out)
+        self.host, self.port = host, port
+        self._token = token
+        self._peers: list[_Peer] = []
+        self._names: set[str] = set()
+        self._file = -1
+        self._bytes = 0
+        self._wires: dict[int, Tripwire] = {}
+        self._next_wire = 1
+        self._loop: asyncio.AbstractEventLoop | None = None
+        self._stopping: asyncio.Event | None = None
+        self._ready = threading.Event()
+        self._failed = ""
+        self.refusals: list[str] = []
+        """Why peers were refused, in order (the last hundred)."""
+
+    def start(self) -> None:
+        """Begin to listen; returns when peers can connect.
+
+        Raises:
+            ReceiveError: the port is taken, or the file cannot be written.
+        """
+        self._thread = threading.Thread(target=self._run, name="opossum-receiver", daemon=True)
+        self._thread.start()
+        self._ready.wait(10)
+        if self._failed:
+            self._thread.join(1)
+            raise ReceiveError(self._failed)
+
+    def stop(self) -> None:
+        """Stop listening, close all connections and the file."""
+        if self._loop is not None and self._stopping is not None:
+            with contextlib.suppress(RuntimeError):
+                self._loop.call_soon_threadsafe(self._stopping.set)
+        self._thread.join(5)
+
+    @property
+    def peers(self) -> list[PeerState]:
+        """Return what is known of every peer so far, gone ones too."""
+        now = time.monotonic()
+        return [
+            PeerState(
+                peer.link.name,
+                peer.link.game,
+                peer.link.records,
+                peer.link.rubbish,
+                peer.connected,
+                peer.link.closed,
+                now - peer.last_line,
+                peer.link.clock.offset_ns,
+                peer.link.clock.error_ns,
+                peer.link.holds,
+                peer.link.held if peer.connected else None,
+            )
+            for peer in list(self._peers)
+        ]
+
+    def shifts(self) -> dict[str, tuple[int, int]]:
+        """Return what sets each peer's clock against the first one's: name → (ns to add, error in ns; -1: not known)."""
+        peers = [peer for peer in self.peers if peer.error_ns is not None]
+        if len(peers) < 2:
+            return {}
+        first = peers[0]
+        return {
+            peer.name: (first.offset_ns - peer.offset_ns, (peer.error_ns or 0) + (first.error_ns or 0))
+            for peer in peers[1:]
+        }
+
+    # --- holding ---------------------------------------------------------------------------------
+
+    @property
+    def tripwires(self) -> dict[int, Tripwire]:
+        """Return the tripwires that are set, by number."""
+        return dict(self._wires)
+
+    def trip(self, wire: Tripwire) -> int:
+        """Set a tripwire in every game that can be held, now or once it comes; return its number."""
+        number, self._next_wire = self._next_wire, self._next_wire + 1
+        self._wires = self._wires | {number: wire}
+
+        def say() -> None:
+            for peer in self._peers:
+                self._tell_wire(peer, number, wire)
+
+        self._soon(say)
+        return number
+
+    def untrip(self, number: int) -> None:
+        """Take a tripwire away."""
+        self._wires = {other: wire for other, wire in self._wires.items() if other != number}
+        self.tell({"k": "untrip", "id": number})
+
+    def hold(self) -> None:
+        """Hold every game at its next call or frame."""
+        self.tell({"k": "hold"})
+
+    def go(self) -> None:
+        """Let every held game go on."""
+        self.tell({"k": "go"})
+
+    def step(self, by: str) -> None:
+        """Let held games go on to their next ``call`` or ``frame``."""
+        self.tell({"k": "step", "by": by}, held_only=True)
+
+    def tell(self, message: dict[str, object], held_only: bool = False) -> None:
+        """Say something to every connected game that can be held."""
+
+        def say() -> None:
+            for peer in self._peers:
+                if not held_only or peer.link.held is not None:
+                    _tell(peer, message)
+
+        self._soon(say)
+
+    def _tell_wire(self, peer: _Peer, number: int, wire: Tripwire) -> None:
+        if wire.peer in ("", peer.link.name):
+            _tell(peer, {"k": "trip", "id": number, "when": wire.when})
+
+    def _soon(self, action: Callable[[], object]) -> None:
+        """Do something on the receiver's thread."""
+        if self._loop is not None:
+            with contextlib.suppress(RuntimeError):  # it has stopped
+                self._loop.call_soon_threadsafe(action)
+
+    # --- on the receiver's thread ------------------------------------------------------------------
+
+    def _run(self) -> None:
+        try:
+            asyncio.run(self._serve())
+        except OSError as error:
+            self._failed = f"{self.host}:{self.port}: cannot listen ({error.strerror or error}); is another Opossum listening there?"
+        finally:
+            if self._file >= 0:
+                os.close(self._file)
+                self._file = -1
+            self._ready.set()
+
+    async def _serve(self) -> None:
+        self._loop, self._stopping = asyncio.get_running_loop(), asyncio.Event()
+        # the port first: a receiver that cannot begin leaves no file behind
+        server = await asyncio.start_server(self._meet, self.host, self.port, limit=LONGEST_LINE, start_serving=False)
+        async with server:
+            try:
+                self._file = os.open(self.out, os.O_WRONLY | os.O_CREAT | os.O_TRUNC | os.O_CLOEXEC, 0o600)
+            except OSError as error:
+                self._failed = f"{self.out}: cannot be written ({error.strerror or error})"
+                return
+            await server.start_serving()
+            self.port = server.sockets[0].getsockname()[1]
+            self._ready.set()
+            await self._stopping.wait()
+        for task in asyncio.all_tasks() - {asyncio.current_task()}:
+            task.cancel()
+
+    async def _meet(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        link = PeerLink(self._token, self._names)
+        peer: _Peer | None = None
+        pinging: asyncio.Task[None] | None = None
+        try:
+            if sum(1 for other in self._peers if other.connected) >= MOST_PEERS:
+                raise Refused(f"{MOST_PEERS} games are connected already")
+            head = link.accept(await asyncio.wait_for(self._line(reader), HEAD_WITHIN_S))
+            self._keep(head)
+            peer = _Peer(link, writer)
+            self._peers.append(peer)
+            writer.write(b'{"k":"welcome","opossum":1}\n')
+            for number, wire in self._wires.items():
+                self._tell_wire(peer, number, wire)
+            pinging = asyncio.create_task(_ping(writer))
+            await self._listen_to(peer, reader)
+        except Refused as refused:
+            self.refusals = [*self.refusals[-99:], refused.why]
+            writer.write(msgspec.json.encode({"k": "refuse", "why": refused.why}) + b"\n")
+        except (OSError, asyncio.IncompleteReadError, TimeoutError, asyncio.CancelledError):
+            pass  # it went away, or we did; what it said so far is kept
+        finally:
+            if pinging is not None:
+                pinging.cancel()
+            if peer is not None:
+                peer.connected = False
+            with contextlib.suppress(OSError, asyncio.CancelledError):
+                await asyncio.wait_for(writer.drain(), 1)
+            writer.close()
+
+    async def _line(self, reader: asyncio.StreamReader) -> bytes:
+        try:
+            line = await reader.readuntil(b"\n")
+        except asyncio.LimitOverrunError:
+            raise Refused(f"a line is longer than {LONGEST_LINE >> 20} MiB") from None
+        return line
+
+    async def _listen_to(self, peer: _Peer, reader: asyncio.StreamReader) -> None:
+        second, taken, rest = time.monotonic(), 0, b""
+        while True:
+            data = await reader.read(CHUNK_BYTES)
+            if not data:
+                raise asyncio.IncompleteReadError(rest, None)
+            peer.last_line = now = time.monotonic()
+            taken += len(data)
+            if now - second >= 1:
+                second, taken = now, len(data)
+            if taken > MOST_BYTES_A_SECOND:
+                raise Refused(f"more than {MOST_BYTES_A_SECOND >> 20} MiB came in a second")
+            *lines, rest = (rest + data).split(b"\n")
+            if len(rest) > LONGEST_LINE or any(len(line) > LONGEST_LINE for line in lines):
+                raise Refused(f"a line is longer than {LONGEST_LINE >> 20} MiB")
+            try:
+                kept = peer.link.chunk(lines, time.monotonic_ns())
+            except Refused:
+                self._keep(b"".join(peer.link.kept_before_refusal))
+                raise
+            self._keep(b"".join(kept))
+
+    def _keep(self, line: bytes) -> None:
+        """Put whole lines on disk."""
+        self._bytes += len(line)
+        if self._bytes > MOST_BYTES:
+            raise Refused(f"the recording has reached {MOST_BYTES >> 30} GiB")
+        while line:
+            line = line[os.write(self._file, line) :]
+
+
+def _tell(peer: _Peer, message: dict[str, object]) -> None:
+    if peer.link.holds and peer.connected and not peer.writer.is_closing():
+        peer.writer.write(msgspec.json.encode(message) + b"\n")
+
+
+async def _ping(writer: asyncio.StreamWriter) -> None:
+    """Ask for the game's clock, again and again."""
+    number = 0
+    while True:
+        number += 1
+        writer.write(msgspec.json.encode({"k": "ping", "id": number, "t": time.monotonic_ns()}) + b"\n")
+        await writer.drain()
+        await asyncio.sleep(PING_EVERY_S if number > 3 else 0.1)

@@ -1,0 +1,120 @@
+"""What an area of the window is, and what the desk offers to areas and commands. Areas are registered in `areas`."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any, NamedTuple, Protocol
+
+from PySide6.QtWidgets import QSplitter, QWidget
+
+if TYPE_CHECKING:
+    from opossum.findings.symptoms import Symptom
+    from opossum_desk.memory import Memory
+    from opossum_desk.opening import Opening
+    from opossum_desk.playing import Games
+    from opossum_desk.state.session import Session
+    from opossum_desk.views.look import Look
+
+
+class AreaView(QWidget):
+    """A room of the window. What it does not override, it does not care about."""
+
+    def set_session(self, session: Session | None) -> None:
+        """Show a take, or nothing."""
+
+    def set_grown_session(self, session: Session) -> None:
+        """Show a take that has grown, leaving everything where its user has put it."""
+        self.set_session(session)
+
+    def enter(self) -> None:
+        """Be gone to: show things as they are now, and take the focus."""
+        self.setFocus()
+
+    def panels(self) -> dict[str, QWidget]:
+        """Return the panels that can be hidden, by name; whether they are is remembered."""
+        return {}
+
+    def splits(self) -> dict[str, QSplitter]:
+        """Return the splitters whose sizes are remembered, by name."""
+        return {}
+
+
+class Desk(Protocol):
+    """What the window offers to its areas and commands."""
+
+    memory: Memory
+    look: Look
+    opening: Opening
+    games: Games
+    session: Session | None
+
+    def say(self, text: str) -> None:
+        """Say something in the status line."""
+
+    def say_of_take(self, text: str) -> None:
+        """Say what take this is, at the right of the status line."""
+
+    def fail(self, text: str) -> None:
+        """Say on a page of its own what could not be done."""
+
+    def set_session(self, session: Session, grown: bool) -> None:
+        """Show a session in every area; `grown`: its take is the one that is shown, longer by now."""
+
+    def page(self, name: str) -> Any:
+        """Return one of the plain faces: ``opening``, ``listening`` or ``failed``."""
+
+    def show_page(self, name: str) -> None:
+        """Show one of the plain faces."""
+
+    def is_on_page(self, name: str) -> bool:
+        """Say whether one of the plain faces is shown."""
+
+    def cancel_opening(self) -> None:
+        """Stop opening and go back to where we were."""
+
+    def go_to(self, area: str) -> None:
+        """Go to an area by its name."""
+
+    def is_in(self, area: str) -> bool:
+        """Say whether an area is shown."""
+
+    def view(self, area: str) -> Any:
+        """Return the view of an area, made if need be."""
+
+    def open_paths(self, paths: list[str]) -> None:
+        """Open takes or streams in the background."""
+
+    def ask_open(self) -> None:
+        """Let the user choose a take or stream."""
+
+    def open_demo(self) -> None:
+        """Open the bakery's night."""
+
+    def ask_save(self) -> None:
+        """Let the user say where to save the take."""
+
+    def choose_look(self, choice: str) -> None:
+        """Choose the ``day`` or ``night`` look, or follow the ``system``."""
+
+    def explain(self) -> None:
+        """Explain the view in focus."""
+
+    def close(self) -> bool:
+        """Close the window."""
+
+    def ask(self, symptom: Symptom) -> None:
+        """Open a take with a symptom's question asked."""
+
+
+class Area(NamedTuple):
+    """An area: its name, its title on the rail, the key that goes there, what it is for, and how its view is made.
+
+    `needs_take`: it can only be gone to while a take is open.
+    """
+
+    name: str
+    title: str
+    key: str
+    explained: str
+    make: Callable[[Desk], AreaView]
+    needs_take: bool = False

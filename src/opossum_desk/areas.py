@@ -1,0 +1,25 @@
+"""The areas of the window, in the order of the rail. A new one is a folder, and one line here."""
+
+from __future__ import annotations
+
+from opossum_desk.area import Area, AreaView, Desk
+from opossum_desk.flow.area import FlowArea
+
+
+def _make_start(desk: Desk) -> AreaView:
+    from opossum_desk.start.area import make  # made when first wanted: the desk often starts with a take
+
+    return make(desk)
+
+
+def _make_live(desk: Desk) -> AreaView:
+    from opossum_desk.live.area import make
+
+    return make(desk)
+
+
+AREAS: list[Area] = [
+    Area("start", "Start", "Alt+1", "ways in, symptoms, recent takes", _make_start),
+    Area("flow", "Flow", "Alt+2", "what ran in which order, frame by frame", FlowArea.of, needs_take=True),
+    Area("live", "Live", "Alt+3", "games that play, tripwires, values", _make_live),
+]

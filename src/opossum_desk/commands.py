@@ -1,0 +1,128 @@
+"""The table of everything the desk can do: menus, keys, F1 and the table of keys in the documentation follow from it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+
+from opossum_desk.area import Desk
+from opossum_desk.command import Command
+from opossum_desk.state import stepping
+from opossum_desk.state.session import Session
+
+ZOOM_STEP = 1.6
+
+
+def _zoom(factor: float, session: Session) -> None:
+    """Zoom around the selected frame, or the middle."""
+    inside = session.column >= 0 and session.low <= session.axis.edges[session.column] < session.high
+    middle = float(session.axis.edges[session.column]) + 0.5 if inside else (session.low + session.high) / 2
+    session.zoom(factor, middle)
+    session.settle()
+
+
+def _step_finding(step: int, desk: Desk) -> None:
+    if desk.session is not None and desk.is_in("flow"):
+        finding = stepping.step_finding(desk.session, step)
+        desk.say(finding.summary if finding else "There are no findings to step through.")
+
+
+def _follow_cause(desk: Desk) -> None:
+    session = desk.session
+    if session is None or not desk.is_in("flow") or stepping.follow_cause(session):
+        return
+    desk.say(
+        "Nothing is known to have caused this: the send came from outside any call."
+        if session.call >= 0
+        else "Select a call first."
+    )
+
+
+def _mark(desk: Desk) -> None:
+    if desk.session is not None and desk.is_in("flow"):
+        marked = desk.session.toggle_bookmark()
+        desk.say("Marked." if marked else "Not marked; select a frame to mark it.")
+
+
+def _in_flow(action: str) -> Callable[[Desk], None]:
+    """Return what has the view Flow do something, while it is shown."""
+
+    def act(desk: Desk) -> None:
+        if desk.is_in("flow"):
+            getattr(desk.view("flow"), action)()
+
+    return act
+
+
+def _with_games(desk: Desk, action: Callable[[Desk], None]) -> None:
+    """Do something to the games while somebody listens for them."""
+    if desk.games.receiver is not None and (desk.is_in("flow") or desk.is_in("live")):
+        action(desk)
+
+
+def _step(function: Callable[[Session, int], object], step: int) -> Callable[[Session], object]:
+    return lambda session: function(session, step)
+
+
+COMMANDS: list[Command] = [
+    Command("&Open a take …", ("Ctrl+O",), "&File", lambda desk: desk.ask_open()),
+    Command("&Listen for a game", (), "&File", lambda desk: desk.games.listen()),
+    Command("&Try the bakery", (), "&File", lambda desk: desk.open_demo()),
+    Command("&Save the take …", ("Ctrl+S",), "&File", lambda desk: desk.ask_save(), group=1),
+    Command("&Quit", ("Ctrl+Q",), "&File", lambda desk: desk.close(), group=2),
+    Command("Axis by frame or by time", ("T",), "&View", _in_flow("toggle_axis"), group=1),
+    Command("Fold all rows", (), "&View", do=lambda session: session.fold_all(True), group=2),
+    Command("Unfold all rows", (), "&View", do=lambda session: session.fold_all(False), group=2),
+    Command("Next finding", ("N",), "&Go", partial(_step_finding, 1)),
+    Command("Previous finding", ("Shift+N",), "&Go", partial(_step_finding, -1)),
+    Command("Frame after", ("Right",), "&Go", do=_step(stepping.step_frame, 1)),
+    Command("Frame before", ("Left",), "&Go", do=_step(stepping.step_frame, -1)),
+    Command("Call after", ("Down",), "&Go", do=_step(stepping.step_call, 1)),
+    Command("Call before", ("Up",), "&Go", do=_step(stepping.step_call, -1)),
+    Command("Same event after", (".",), "&Go", do=_step(stepping.step_event, 1), about_calls=True),
+    Command("Same event before", (",",), "&Go", do=_step(stepping.step_event, -1), about_calls=True),
+    Command("Follow the cause", ("Return", "Enter"), "&Go", _follow_cause),
+    Command("Back where you were", ("Backspace",), "&Go", do=lambda session: session.go_back()),
+    Command("Forward again", ("Shift+Backspace",), "&Go", do=lambda session: session.go_forward()),
+    Command("Fit the selection", ("Z",), "&Go", do=lambda session: session.fit_selection()),
+    Command("Whole take", ("0",), "&Go", do=lambda session: session.show_all()),
+    Command("Zoom in", ("+", "="), "&Go", do=partial(_zoom, ZOOM_STEP)),
+    Command("Zoom out", ("-",), "&Go", do=partial(_zoom, 1 / ZOOM_STEP)),
+    Command("Mark this frame", ("B",), "&Go", _mark),
+    Command("Mark after", ("]",), "&Go", do=_step(stepping.step_bookmark, 1)),
+    Command("Mark before", ("[",), "&Go", do=_step(stepping.step_bookmark, -1)),
+    Command(
+        "Hide what does not match the sieve",
+        ("H",),
+        "&Go",
+        do=lambda session: session.set_hide_unmatched(not session.sieve.hides),
+    ),
+    Command("Fold or unfold the selected row", ("F",), "&Go", _in_flow("fold_selected")),
+    Command("Forget the measured stretch", ("Escape",), "&Go", _in_flow("forget_measure")),
+    Command("The sieve", ("Ctrl+F",), "&Go", _in_flow("focus_sieve")),
+    Command("Next panel", ("F6",), "&Go", _in_flow("next_panel")),
+    Command("&Listen for a game", (), "&Live", lambda desk: desk.games.listen()),
+    Command("Stop listening", (), "&Live", lambda desk: desk.games.stop()),
+    Command(
+        "Hold the game, or let it go on",
+        ("Space",),
+        "&Live",
+        lambda desk: _with_games(desk, lambda desk: desk.games.toggle_hold()),
+        group=1,
+    ),
+    Command(
+        "One call on",
+        ("C",),
+        "&Live",
+        lambda desk: _with_games(desk, lambda desk: desk.games.step("call")),
+        group=1,
+    ),
+    Command(
+        "One frame on",
+        ("Shift+C",),
+        "&Live",
+        lambda desk: _with_games(desk, lambda desk: desk.games.step("frame")),
+        group=1,
+    ),
+    Command("What am I looking at?", ("F1",), "&Help", lambda desk: desk.explain()),
+]

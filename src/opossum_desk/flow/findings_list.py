@@ -1,0 +1,258 @@
+"""The list of findings: grouped by what went wrong, worst first, each with a strip of where in the take."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterator
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRectF, QSize, Qt
+from PySide6.QtGui import QColor, QContextMenuEvent, QKeyEvent, QPainter, QStandardItem, QStandardItemModel
+from PySide6.QtWidgets import QStyledItemDelegate, QTreeView, QWidget
+
+from opossum.findings.finding import Finding
+from opossum.take.grouping import distinct
+from opossum_desk.layout.wording import SEVERITY_TITLES, cause_title, finding_title, kind_title
+from opossum_desk.state.session import Session
+from opossum_desk.views.look import Look
+from opossum_desk.views.menus import finding_menu
+from opossum_desk.views.plain import plain_tooltip
+
+if TYPE_CHECKING:
+    from PySide6.QtWidgets import QStyleOptionViewItem
+
+Index = QModelIndex | QPersistentModelIndex
+FINDING_ROLE = Qt.ItemDataRole.UserRole + 1
+STRIP_PX = 6
+STEP_PX = 14
+"""How much further right stands what follows from another finding."""
+
+
+class FindingsList(QTreeView):
+    """Findings as a tree: what went wrong, then each finding, then what follows from it."""
+
+    def __init__(self, look: Look, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.look = look
+        self.session: Session | None = None
+        self.only: Collection[tuple[str, str]] = ()
+        """(kind, cause) of what is listed; all, if there are none."""
+        self._following = False
+        self._rows = QStandardItemModel(self)
+        self.setModel(self._rows)
+        self.setHeaderHidden(True)
+        self.setRootIsDecorated(False)
+        self.setIndentation(0)
+        self.setUniformRowHeights(False)
+        self.setEditTriggers(QTreeView.EditTrigger.NoEditTriggers)
+        self.setVerticalScrollMode(QTreeView.ScrollMode.ScrollPerPixel)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setItemDelegate(_FindingDelegate(look, self))
+        self.setAccessibleName("Findings")
+        self.setMinimumWidth(180)
+        self.setWhatsThis(
+            "Findings: what is wrong in this take, worst first. The strip under each shows where in the take. N and Shift+N step through them."
+        )
+        self.clicked.connect(self._chosen)
+        self.activated.connect(self._chosen)
+        # a viewport of Qt's own making would have PySide6 load every class of widget there is, to tell what it is
+        self._ground = QWidget()
+        self.setViewport(self._ground)
+        look.changed.connect(self._ground.update)
+
+    def set_session(self, session: Session | None) -> None:
+        """List the findings of a session."""
+        self.session = session
+        self.only = ()
+        if session is not None:
+            session.subscribe("findings axis", self.renew)
+            session.subscribe("selection", self._follow)
+        self.renew()
+
+    def ask(self, causes: Collection[tuple[str, str]]) -> int:
+        """List only findings of these (kind, cause), all if there are none; return how many there are."""
+        self.only = causes
+        self.renew()
+        return len(self.shown())
+
+    def shown(self) -> list[Finding]:
+        """Return the findings in the list, in its order."""
+        if self.session is None:
+            return []
+        return [
+            finding for finding in self.session.findings if not self.only or (finding.kind, finding.cause) in self.only
+        ]
+
+    def renew(self) -> None:
+        """List anew."""
+        self._rows.clear()
+        session = self.session
+        if session is None:
+            return
+        if not session.examined:
+            self._add_note("The take is being examined …")
+            return
+        found = self.shown()
+        if not found:
+            self._add_note("Nothing found." if not self.only else "This take shows no such thing.")
+            return
+        groups: dict[str, QStandardItem] = {}
+        items: dict[str, QStandardItem] = {}
+        for finding in found:
+            # what follows from another finding stands under it, whatever its kind
+            above = items.get(finding.root) or groups.get(finding.kind) or self._add_group(finding.kind, groups)
+            items[finding.id] = item = self._item(finding)
+            above.appendRow(item)
+        for kind, group in groups.items():
+            group.setText(f"{kind_title(kind)}  {_rows_under(group)}")
+        self.expandAll()
+        self._follow()
+
+    def _add_group(self, kind: str, groups: dict[str, QStandardItem]) -> QStandardItem:
+        group = groups[kind] = QStandardItem()
+        group.setFlags(Qt.ItemFlag.ItemIsEnabled)
+        self._rows.appendRow(group)
+        return group
+
+    def _item(self, finding: Finding) -> QStandardItem:
+        follows = ", follows from the one above" if finding.root else ""
+        item = QStandardItem(f"{finding_title(finding)}, {SEVERITY_TITLES[finding.severity.value]}{follows}")
+        item.setData(finding, FINDING_ROLE)
+        item.setToolTip(plain_tooltip(finding.summary))
+        item.setData(finding.summary, Qt.ItemDataRole.AccessibleDescriptionRole)
+        return item
+
+    def _add_note(self, text: str) -> None:
+        item = QStandardItem(text)
+        item.setFlags(Qt.ItemFlag.ItemIsEnabled)
+        self._rows.appendRow(item)
+
+    def _chosen(self, index: Index) -> None:
+        finding = index.data(FINDING_ROLE)
+        if finding is not None and self.session is not None:
+            self.session.show_finding(finding)
+
+    def currentChanged(self, current: Index, previous: Index) -> None:
+        super().currentChanged(current, previous)
+        if not self._following and self.hasFocus() and current.isValid():
+            self._chosen(current)
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        finding = self.indexAt(event.pos()).data(FINDING_ROLE)
+        if finding is not None and self.session is not None:
+            finding_menu(self, self.session, finding).exec(event.globalPos())
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Keep keys that walk the list; all others belong to the desk."""
+        walking = (
+            Qt.Key.Key_Up,
+            Qt.Key.Key_Down,
+            Qt.Key.Key_Home,
+            Qt.Key.Key_End,
+            Qt.Key.Key_PageUp,
+            Qt.Key.Key_PageDown,
+            Qt.Key.Key_Space,
+        )
+        if event.key() in walking:
+            super().keyPressEvent(event)
+        else:
+            event.ignore()
+
+    def _follow(self) -> None:
+        """Mark the finding the session shows."""
+        if self.session is None or self.session.finding is None:
+            return
+        for item in self.items():
+            finding = item.data(FINDING_ROLE)
+            if finding is not None and finding.id == self.session.finding.id:
+                self._following = True
+                self.setCurrentIndex(item.index())
+                self._following = False
+                return
+
+    def items(self) -> Iterator[QStandardItem]:
+        """Yield every item from top to bottom."""
+        waiting = [self._rows.item(row) for row in range(self._rows.rowCount())]
+        while waiting:
+            item = waiting.pop(0)
+            yield item
+            waiting[:0] = [item.child(row) for row in range(item.rowCount())]
+
+
+def _rows_under(item: QStandardItem) -> int:
+    """Return how many items stand under one, however deep."""
+    return sum(1 + _rows_under(item.child(row)) for row in range(item.rowCount()))
+
+
+def _depth(index: Index) -> int:
+    """Return from how many findings, one from the other, this one follows as it is listed."""
+    depth = -1
+    while index.parent().isValid():
+        index, depth = index.parent(), depth + 1
+    return depth
+
+
+class _FindingDelegate(QStyledItemDelegate):
+    """Draws a finding: its name, its cause, its count, and the strip of where in the take."""
+
+    def __init__(self, look: Look, view: FindingsList) -> None:
+        super().__init__(view)
+        self._look = look
+        self._view = view
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
+        line = option.fontMetrics.height() + 2
+        return QSize(100, line * 2 + STRIP_PX + 14 if index.data(FINDING_ROLE) is not None else line + 14)
+
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
+        painter.save()
+        colours = self._look.colours
+        rect = QRectF(option.rect)
+        finding: Finding | None = index.data(FINDING_ROLE)
+        metrics = option.fontMetrics
+        line = metrics.height() + 2
+        if finding is None:
+            painter.setPen(QColor(colours.quiet))
+            painter.drawText(rect.adjusted(12, 8, -4, 0), Qt.AlignmentFlag.AlignVCenter, str(index.data()))
+            painter.restore()
+            return
+        if self._view.selectionModel().isSelected(index):
+            painter.fillRect(rect, QColor(colours.choice))
+        left = rect.left() + 12 + STEP_PX * _depth(index)
+        room = rect.right() - left - 8
+        severe = finding.severity.value == "fault"
+        painter.fillRect(
+            QRectF(rect.left(), rect.top() + 4, 3, rect.height() - 8), QColor(colours.rose if severe else colours.line)
+        )
+        name = finding.name or "the game's thread"
+        count = f"{finding.count:,}×" if finding.count > 1 else ""
+        count_px = metrics.horizontalAdvance(count) + 8 if count else 0
+        painter.setPen(QColor(colours.ink))
+        painter.drawText(
+            QRectF(left, rect.top() + 5, room - count_px, line),
+            Qt.AlignmentFlag.AlignVCenter,
+            metrics.elidedText(name, Qt.TextElideMode.ElideMiddle, int(room - count_px)),
+        )
+        painter.setPen(QColor(colours.quiet))
+        painter.drawText(
+            QRectF(left, rect.top() + 5, room, line), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, count
+        )
+        painter.setPen(QColor(colours.rose if severe else colours.quiet))
+        painter.drawText(
+            QRectF(left, rect.top() + 5 + line, room, line), Qt.AlignmentFlag.AlignVCenter, cause_title(finding)
+        )
+        self._paint_strip(painter, finding, QRectF(left, rect.bottom() - STRIP_PX - 5, room, STRIP_PX))
+        painter.restore()
+
+    def _paint_strip(self, painter: QPainter, finding: Finding, strip: QRectF) -> None:
+        colours, session = self._look.colours, self._view.session
+        assert session is not None
+        painter.fillRect(QRectF(strip.left(), strip.center().y() - 0.5, strip.width(), 1), QColor(colours.line))
+        low, high = session.axis.extent
+        columns: Any = session.axis_columns(finding.frame_rows)
+        if not columns:
+            return
+        xs = strip.left() + (session.axis.edges[columns] - low) / max(high - low, 1e-9) * strip.width()
+        colour = QColor(colours.rose if finding.severity.value == "fault" else colours.quiet)
+        for x in distinct(np.round(xs / 1.5) * 1.5).tolist():
+            painter.fillRect(QRectF(x, strip.top(), 1.5, strip.height()), colour)

@@ -1,0 +1,402 @@
+"""The Loom's layout: which beads, or how dense, where, and what joins them.
+
+Words: a *row* is a listener, or a folded class of them, a *bead* one call (or several of one row in one frame), a *stitch* joins two
+beads that ran in the other order than their rows stand.  Cost: the rows on screen times the width in
+pixels (density) or times the visible frames (beads), each found by binary search; the take's length enters
+only as a logarithm.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from enum import IntEnum
+from typing import NamedTuple
+
+import numpy as np
+
+from opossum.stream.tables import Array
+from opossum_desk.layout.scale import Scale, grid_marks
+from opossum_desk.state.axis import Axis, AxisMode
+from opossum_desk.state.row_index import Level, Row
+from opossum_desk.state.session import Session
+
+ROW_PX = 19.0
+HEADER_PX = 24.0
+LABEL_PX = 216.0
+"""Width of the labels at the left, by default."""
+
+BEAD_FROM_PX = 5.5
+"""Beads are drawn from this width of a frame on; below, density."""
+STITCH_FROM_PX = 11.0
+NAMES_FROM_PX = 120.0
+SPREAD_FROM_PX = 44.0
+"""From this width of a frame on a bead stands where in its frame it began, not in the middle."""
+LEAN = 0.36
+"""Share of a frame's width over which its beads lean to the right in the order they ran."""
+LEAST_FROZEN_PX = 7.0
+MOST_STITCHES = 400
+MOST_NAMES = 250
+
+
+class BeadState(IntEnum):
+    """What a bead says; later ones win where several calls share a bead."""
+
+    DID = 0  # it changed something
+    UNKNOWN = 1  # whether it did is not known
+    IDLE = 2  # it ran for nothing
+    GONE = 3  # its owner was gone
+    TWIN = 4  # twice for one cause
+
+
+@dataclass(eq=False, repr=False)
+class Beads:
+    """Columns over beads: pixel centre `x`, `line` (index of the row on screen), `call` (its first),
+    `count`, `state` (`BeadState`), `via` (string code), `stretch` (px to the right), `faded`, `lit`."""
+
+    x: Array
+    line: Array
+    call: Array
+    count: Array
+    state: Array
+    via: Array
+    stretch: Array
+    faded: Array
+    lit: Array
+
+    def __len__(self) -> int:
+        return len(self.x)
+
+
+class Density(NamedTuple):
+    """Arrays (rows on screen, pixel columns): calls, of them for nothing, twin, gone, and matched.
+
+    `via` (rows,): how most of a row's calls came about.  Pixel column j stands at `left + j`.
+    """
+
+    left: float
+    calls: Array
+    wasted: Array
+    twin: Array
+    gone: Array
+    matched: Array
+    via: Array
+
+
+class RowLine(NamedTuple):
+    """A row on screen: its top in px, what it is, and its label."""
+
+    top: float
+    row: Row
+    owner: str
+    function: str
+    members: int
+    phase: str
+    faded: bool
+    rests: bool = False
+
+
+class FrozenBand(NamedTuple):
+    """A frame far over budget: from x to x, and what to say about it."""
+
+    left: float
+    right: float
+    text: str
+    column: int
+    seconds: float
+
+
+@dataclass(eq=False, repr=False)
+class LoomPicture:
+    """All there is to paint."""
+
+    scale: Scale
+    lines: list[RowLine]
+    grid: list[tuple[float, str]]
+    frozen: list[FrozenBand]
+    phases: list[tuple[float, float, str]]
+    beads: Beads | None = None
+    density: Density | None = None
+    stitches: Array = field(default_factory=lambda: np.zeros((0, 4)))
+    names: list[tuple[float, float, str]] = field(default_factory=list)
+    selected: tuple[float, float] | None = None
+    bead_px: float = 0.0
+
+    def hit(self, x: float, y: float) -> int:
+        """Return the call of the bead under a point, -1 where there is none."""
+        if self.beads is None or not len(self.beads):
+            return -1
+        line = self.line_at(y)
+        if line < 0:
+            return -1
+        on_line = np.flatnonzero(self.beads.line == line)
+        if not len(on_line):
+            return -1
+        distance = np.maximum(self.beads.x[on_line] - x, x - (self.beads.x[on_line] + self.beads.stretch[on_line]))
+        nearest = int(np.argmin(distance))
+        reach = max(4.0, self.bead_px / 2 + 1)
+        return int(self.beads.call[on_line[nearest]]) if distance[nearest] <= reach else -1
+
+    def line_at(self, y: float) -> int:
+        """Return the index of the row under a height, -1 where there is none."""
+        for index, line in enumerate(self.lines):
+            if line.top <= y < line.top + ROW_PX:
+                return index
+        return -1
+
+
+def layout_loom(
+    session: Session, width: float, height: float, scroll: float, label_px: float = LABEL_PX
+) -> LoomPicture:
+    """Return what to paint on `width` × `height` px with the rows scrolled by `scroll` px."""
+    axis = session.axis
+    scale = Scale(session.low, session.high, label_px, max(1.0, width - label_px))
+    first = max(0, int(scroll // ROW_PX))
+    last = min(len(session.rows), int((scroll + height - HEADER_PX) // ROW_PX) + 1)
+    rows = session.rows[first:last]
+    columns = session.visible_columns
+    window = np.array([columns[0], columns[1] + 1])
+    lines = [_line(session, row, HEADER_PX + (first + i) * ROW_PX - scroll, window) for i, row in enumerate(rows)]
+    frame_px = scale.per_unit * _usual_width(axis, *columns)
+    picture = {
+        "scale": scale,
+        "lines": lines,
+        "grid": grid_marks(axis, scale),
+        "frozen": frozen_bands(session, scale),
+        "phases": _phase_bands(lines),
+        "selected": _selected_band(session, scale),
+    }
+    if not rows or not axis.columns:
+        return LoomPicture(**picture)  # type: ignore[arg-type]
+    if frame_px < BEAD_FROM_PX:
+        return LoomPicture(**picture, density=_density(session, rows, scale))  # type: ignore[arg-type]
+    beads = _beads(session, rows, scale, columns, frame_px)
+    stitches = _stitches(session, beads, lines, frame_px)
+    return LoomPicture(
+        **picture,  # type: ignore[arg-type]
+        beads=beads,
+        stitches=stitches,
+        names=_names(session, beads, lines, frame_px),
+        bead_px=bead_size(frame_px),
+    )
+
+
+def bead_size(frame_px: float) -> float:
+    """Return a bead's diameter in px for a frame's width."""
+    return float(np.clip(frame_px * 0.8, 5.0, 11.0))
+
+
+def _usual_width(axis: Axis, first: int, last: int) -> float:
+    """Return the usual width on the axis of a visible frame."""
+    widths = np.diff(axis.edges[first : last + 2])
+    return float(np.sort(widths)[len(widths) // 2]) if len(widths) else 1.0
+
+
+def _line(session: Session, row: Row, top: float, window: Array) -> RowLine:
+    row_index = session.row_index
+    owner, function = row_index.label(row)
+    members = len(row_index.listeners_of(row))
+    level = row_index.level(row)
+    start, stop = level.groups.starts[row.number], level.groups.starts[row.number + 1]
+    faded = session.sieve.active and level.sums["matched"][stop] == level.sums["matched"][start]
+    rests = row_index.rests(row, window)
+    phase = "resting" if rests else session.take.text(row_index.phase_of_row(row))
+    return RowLine(top, row, owner, function, members, phase, bool(faded), rests)
+
+
+def frozen_bands(session: Session, scale: Scale) -> list[FrozenBand]:
+    """Return the frozen frames within the window, never narrower than `LEAST_FROZEN_PX`.
+
+    Of those that would lie upon each other the longest stands for all: never more bands than there is room for.
+    """
+    axis, bands = session.axis, []
+    first, last = session.visible_columns
+    columns = axis.frozen[(axis.frozen >= first) & (axis.frozen <= last)]
+    if not len(columns):
+        return []
+    lefts, rights = scale.xs(axis.edges[columns]), scale.xs(axis.edges[columns + 1])
+    lengths = session.frame_lengths[axis.first_row + columns]
+    narrow = rights - lefts < LEAST_FROZEN_PX
+    middles = (lefts + rights) / 2
+    lefts = np.where(narrow, middles - LEAST_FROZEN_PX / 2, lefts)
+    rights = np.where(narrow, middles + LEAST_FROZEN_PX / 2, rights)
+    places = np.where(narrow, np.floor(middles / LEAST_FROZEN_PX), -1 - np.arange(len(columns)))
+    order = np.lexsort((-lengths, places))
+    longest = np.sort(order[np.concatenate(([True], np.diff(places[order]) != 0))])
+    for index in longest.tolist():
+        seconds = float(lengths[index]) / 1e9
+        text = f"frame {axis.numbers[columns[index]]} · {seconds:.2f} s"
+        bands.append(FrozenBand(float(lefts[index]), float(rights[index]), text, int(columns[index]), seconds))
+    return bands
+
+
+def _phase_bands(lines: list[RowLine]) -> list[tuple[float, float, str]]:
+    bands: list[tuple[float, float, str]] = []
+    for line in lines:
+        if bands and bands[-1][2] == line.phase:
+            bands[-1] = (bands[-1][0], line.top + ROW_PX, line.phase)
+        else:
+            bands.append((line.top, line.top + ROW_PX, line.phase))
+    return bands
+
+
+def _selected_band(session: Session, scale: Scale) -> tuple[float, float] | None:
+    if session.column < 0:
+        return None
+    edges = session.axis.edges
+    return scale.x(float(edges[session.column])), scale.x(float(edges[session.column + 1]))
+
+
+# --- density -------------------------------------------------------------------------------------
+
+
+def _density(session: Session, rows: list[Row], scale: Scale) -> Density:
+    axis, row_index = session.axis, session.row_index
+    pixels = int(scale.width)
+    positions = scale.low + np.arange(pixels + 1) / scale.per_unit
+    # the first column whose edge is at or right of each pixel's: so each frame falls into one pixel
+    borders = np.searchsorted(axis.edges[:-1], positions, "left")
+    # a frame that begins left of the window but reaches into it belongs to the first pixel
+    borders[0] = session.visible_columns[0]
+    shape = (len(rows), pixels)
+    calls, wasted, twin, gone, matched = (np.zeros(shape, np.int32) for _ in range(5))
+    via = np.full(len(rows), -1, np.int64)
+    for index, row in enumerate(rows):
+        level = row_index.level(row)
+        places = level.places(row.number, borders)
+        calls[index] = np.diff(places)
+        for name, target in (("wasted", wasted), ("twin", twin), ("gone", gone), ("matched", matched)):
+            target[index] = np.diff(level.sums[name][places])
+        via[index] = via_of_row(session, level, row)
+    return Density(scale.left, calls, wasted, twin, gone, matched, via)
+
+
+def via_of_row(session: Session, level: Level, row: Row) -> int:
+    """Return the string code of how a row's middle call came about."""
+    start, stop = int(level.groups.starts[row.number]), int(level.groups.starts[row.number + 1])
+    if start == stop:
+        return -1
+    call = int(level.groups.order[(start + stop) // 2])
+    send = int(session.take.calls.send[call])
+    return int(session.take.tables["send"]["via"][send]) if send >= 0 else -1
+
+
+# --- beads ---------------------------------------------------------------------------------------
+
+
+def _beads(session: Session, rows: list[Row], scale: Scale, columns: tuple[int, int], frame_px: float) -> Beads:
+    take, axis, row_index = session.take, session.axis, session.row_index
+    found, owners = [], []
+    window = np.array([columns[0], columns[1] + 1])
+    for index, row in enumerate(rows):
+        level = row_index.level(row)
+        start, stop = level.places(row.number, window)
+        found.append(level.groups.order[start:stop])
+        owners.append(np.full(stop - start, index, np.int64))
+    calls = np.concatenate(found) if found else np.zeros(0, np.int64)
+    line = np.concatenate(owners) if owners else calls
+    column = row_index.column[calls].astype(np.int64)
+    # calls of one row in one frame share a bead
+    key = line * (axis.columns + 1) + column
+    order = np.argsort(key, kind="stable")
+    calls, line, column, key = calls[order], line[order], column[order], key[order]
+    heads = np.flatnonzero(np.concatenate(([True], np.diff(key) != 0))) if len(key) else np.zeros(0, np.int64)
+    count = np.diff(np.append(heads, len(key)))
+    state = _states(session, calls)
+    shared = np.maximum.reduceat(state, heads) if len(heads) else state
+    # a bead ran for nothing only if all its calls did
+    idle = state == BeadState.IDLE
+    all_idle = np.add.reduceat(idle.astype(np.int64), heads) == count if len(heads) else idle
+    did = np.add.reduceat((state == BeadState.DID).astype(np.int64), heads) > 0 if len(heads) else idle
+    shared = np.where((shared == BeadState.IDLE) & ~all_idle, np.where(did, BeadState.DID, BeadState.UNKNOWN), shared)
+    matched = row_index.flags["matched"][calls]
+    faded = np.add.reduceat(matched.astype(np.int64), heads) == 0 if len(heads) else matched
+    slowest = np.maximum.reduceat(take.calls.duration_ns[calls], heads) if len(heads) else calls
+    head_calls, head_columns = calls[heads], column[heads]
+    left, right = axis.edges[head_columns], axis.edges[head_columns + 1]
+    width_px = (right - left) * scale.per_unit
+    work = np.maximum(axis.work_ends_ns[head_columns] - axis.starts_ns[head_columns], 1.0)
+    if axis.mode is AxisMode.TIME:
+        place = axis.positions(take.calls.start_ns[head_calls])
+    elif frame_px >= SPREAD_FROM_PX:
+        share = np.clip((take.calls.start_ns[head_calls] - axis.starts_ns[head_columns]) / work, 0.0, 1.0)
+        place = left + (right - left) * (0.06 + 0.82 * share)
+    else:
+        # a frozen frame's beads stand at its left: what came before the stretch of nothing
+        usual = np.minimum(right - left, 1.0)
+        share = 0.5
+        if frame_px >= STITCH_FROM_PX:
+            # leaning with the order they ran in, so that a stitch slants
+            share = 0.5 + LEAN * (_rank_in_frame(session, head_calls) - 0.5)
+        place = left + usual * share
+    via = np.append(np.asarray(take.tables["send"]["via"], np.int64), -1)[take.calls.send[head_calls]]
+    size = bead_size(frame_px)
+    x = scale.xs(place)
+    # dear calls stretch to the right, by their share of the frame's work, only where that shows
+    budget = np.maximum(work, 2e6)
+    stretch = np.where(slowest > 0.2 * budget, slowest / work * width_px * 0.82, 0.0)
+    stretch = np.clip(stretch, 0.0, np.maximum(scale.xs(right) - x - size / 2, 0.0))
+    lit = np.zeros(len(heads), bool)
+    if session.selection.related:
+        related = np.isin(calls, list(session.selection.related))
+        lit = np.add.reduceat(related.astype(np.int64), heads) > 0 if len(heads) else lit
+        if session.call >= 0:
+            # the bead answers for the selected call, not for its first
+            chosen = np.flatnonzero(calls == session.call)
+            if len(chosen):
+                head_calls = head_calls.copy()
+                head_calls[np.searchsorted(heads, chosen[0], "right") - 1] = session.call
+    return Beads(x, line[heads], head_calls, count, shared, via, stretch, faded, lit)
+
+
+def _rank_in_frame(session: Session, calls: Array) -> Array:
+    """Return float64 (n,): 0 for the first call of its frame … 1 for its last."""
+    frames = session.take.calls_by_frame
+    frame = session.take.calls.frame[calls]
+    first = frames.order[np.minimum(frames.starts[frame], len(frames.order) - 1)]
+    return (calls - first) / np.maximum(frames.sizes()[frame] - 1, 1)
+
+
+def _states(session: Session, calls: Array) -> Array:
+    effect = session.take.calls.effect[calls]
+    flags = session.row_index.flags
+    state = np.where(effect == 0, BeadState.IDLE, np.where(effect < 0, BeadState.UNKNOWN, BeadState.DID))
+    state = np.where(flags["gone"][calls], BeadState.GONE, state)
+    return np.where(flags["twin"][calls], BeadState.TWIN, state).astype(np.int64)
+
+
+def _stitches(session: Session, beads: Beads, lines: list[RowLine], frame_px: float) -> Array:
+    """Return float64 (n, 4): x1 y1 x2 y2 between calls that ran in the other order than their rows stand."""
+    if frame_px < STITCH_FROM_PX or len(beads) < 2:
+        return np.zeros((0, 4))
+    column = session.row_index.column[beads.call]
+    order = np.lexsort((beads.call, column))
+    first, second = order[:-1], order[1:]
+    swapped = (column[first] == column[second]) & (beads.line[second] < beads.line[first])
+    first, second = first[swapped][:MOST_STITCHES], second[swapped][:MOST_STITCHES]
+    tops = np.array([line.top for line in lines]) + ROW_PX / 2
+    return np.column_stack((beads.x[first], tops[beads.line[first]], beads.x[second], tops[beads.line[second]]))
+
+
+def _names(session: Session, beads: Beads, lines: list[RowLine], frame_px: float) -> list[tuple[float, float, str]]:
+    """Return (x, y, text) beside beads when few frames are in view: what ran it, and how long it took."""
+    if frame_px < NAMES_FROM_PX:
+        return []
+    names = []
+    size = bead_size(frame_px)
+    take = session.take
+    right_of: dict[int, float] = {}
+    for index in np.argsort(beads.x, kind="stable")[:MOST_NAMES].tolist():
+        call, line = int(beads.call[index]), int(beads.line[index])
+        x = float(beads.x[index] + beads.stretch[index]) + size / 2 + 4
+        if x < right_of.get(line, -1e9):
+            continue
+        micro = take.calls.duration_ns[call] / 1e3
+        time = f"{micro / 1000:.1f} ms" if micro >= 1000 else f"{micro:.0f} µs"
+        text = (
+            f"{take.event_of_call(call)} · {time}"
+            if beads.count[index] == 1
+            else f"×{beads.count[index]} · {take.event_of_call(call)}"
+        )
+        names.append((x, lines[line].top + ROW_PX / 2, text))
+        right_of[line] = x + 6.2 * len(text) + size
+    return names

@@ -1,0 +1,137 @@
+"""The Slice's layout: one frame, call by call, with causes. Linear in the frame's calls, cut at `MOST_CALLS`."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+
+from opossum_desk.state.session import Session
+
+MOST_CALLS = 3000
+MOST_SAYS = 200
+SLICE_ROW_PX = 21.0
+DEEPEST_INDENT = 9
+
+
+class SliceRow(NamedTuple):
+    """One line: a phase's name, a log line, or a call with what it says about itself.
+
+    `share`: the call's time as a share of the frame's longest call; `marks`: words such as `twice`, `gone`.
+    """
+
+    kind: str
+    text: str
+    call: int = -1
+    depth: int = 0
+    event: str = ""
+    via: str = ""
+    time: str = ""
+    start: str = ""
+    share: float = 0.0
+    marks: tuple[str, ...] = ()
+
+
+class SlicePicture(NamedTuple):
+    """The frame's title and its lines."""
+
+    title: str
+    subtitle: str
+    rows: list[SliceRow]
+    left_out: int = 0
+
+    def index_of(self, call: int) -> int:
+        """Return the line of a call, -1 where it has none."""
+        return next((i for i, row in enumerate(self.rows) if row.call == call), -1)
+
+
+def short_time(ns: float) -> str:
+    """Return a time in at most six characters or so."""
+    if ns >= 1e9:
+        return f"{ns / 1e9:.2f} s"
+    return f"{ns / 1e6:.1f} ms" if ns >= 1e6 else f"{ns / 1e3:.0f} µs"
+
+
+def _says_of_frame(session: Session, frame: int) -> list[tuple[int, str]]:
+    """Return (stream line, text) of the log lines that came in a frame, in order."""
+    take, table = session.take, session.take.tables["say"]
+    if not len(table):
+        return []
+    rows = np.flatnonzero(take.frames.rows_of_lines(table["p"], table["line"]) == frame)[:MOST_SAYS]
+    return [(int(table["line"][row]), take.text(int(table["text"][row]))) for row in rows.tolist()]
+
+
+def layout_slice(session: Session) -> SlicePicture:
+    """Return the lines of the selected frame."""
+    take, axis = session.take, session.axis
+    if session.column < 0:
+        return SlicePicture("No frame selected", "Click a bead, or press →.", [])
+    calls = session.calls_of_column(session.column)
+    row = axis.row_of_column(session.column)
+    number = int(take.frames.number[row])
+    left_out = max(0, len(calls) - MOST_CALLS)
+    if left_out and session.call >= 0:
+        place = int(np.searchsorted(calls, session.call))
+        begin = int(np.clip(place - MOST_CALLS // 2, 0, left_out))
+        calls = calls[begin : begin + MOST_CALLS]
+    else:
+        calls = calls[:MOST_CALLS]
+    rows: list[SliceRow] = []
+    longest = max(1, int(take.calls.duration_ns[calls].max())) if len(calls) else 1
+    depth: dict[int, int] = {}
+    phase_now = None
+    flags = session.row_index.flags
+    start_ns = float(take.frames.start_ns[row])
+    says = _says_of_frame(session, row)
+    call_lines = take.tables["call"]["line"]
+    for call in calls.tolist():
+        while says and says[0][0] < int(call_lines[call]):
+            rows.append(SliceRow("say", says.pop(0)[1]))
+        parent = int(take.calls.parent[call])
+        depth[call] = depth.get(parent, -1) + 1 if parent in depth else 0
+        phase = int(take.phase_of_call[call])
+        if phase != phase_now and depth[call] == 0:
+            phase_now = phase
+            rows.append(SliceRow("phase", take.text(phase) or "outside any phase"))
+        marks = []
+        if flags["twin"][call]:
+            marks.append(session.doubled_word(call))
+        if flags["gone"][call]:
+            marks.append("owner gone")
+        if not take.calls.returned[call]:
+            peer = int(take.frames.peer[int(take.calls.frame[call])])
+            held = take.recording.held_at_end(peer)
+            marks.append("held here" if held else "still runs" if session.playing else "never returned")
+        elif take.calls.effect[call] == 0:
+            marks.append("for nothing")
+        ret = int(take.calls.ret[call])
+        if ret >= 0 and take.tables["ret"]["err"][ret] >= 0:
+            marks.append("raised")
+        rows.append(
+            SliceRow(
+                "call",
+                f"{take.owner_of_call(call)} {take.function_of_call(call).rpartition('.')[2]}",
+                call,
+                min(depth[call], DEEPEST_INDENT),
+                take.event_of_call(call) + _from_earlier(session, call, row),
+                take.via_of_send(int(take.calls.send[call])),
+                short_time(float(take.calls.duration_ns[call])),
+                f"+{(take.calls.start_ns[call] - start_ns) / 1e6:.2f}",
+                float(take.calls.duration_ns[call]) / longest,
+                tuple(marks),
+            )
+        )
+    length = short_time(float(session.frame_lengths[row]))
+    loading = " · loading" if take.frames.loading[row] else ""
+    title = f"Frame {number}" if number >= 0 else "Start-up"
+    rows += [SliceRow("say", text) for _, text in says]
+    return SlicePicture(title, f"{len(calls) + left_out:,} calls · {length} of work{loading}", rows, left_out)
+
+
+def _from_earlier(session: Session, call: int, row: int) -> str:
+    """Say from which earlier frame a call's cause reaches into this one, if it does."""
+    take = session.take
+    parent = int(take.calls.parent[call])
+    if parent < 0 or take.calls.frame[parent] == row:
+        return ""
+    return f" (from frame {take.frames.number[take.calls.frame[parent]]})"

@@ -1,0 +1,103 @@
+"""The Story's text: a finding told with its proof, as a small page of HTML. No Qt: it is only text."""
+
+from __future__ import annotations
+
+from html import escape
+from urllib.parse import quote
+
+from opossum.findings.finding import Evidence, Finding
+from opossum_desk.layout.wording import SEVERITY_TITLES, cause_title, kind_title
+from opossum_desk.state.session import Session
+
+MOST_FRAME_LINKS = 12
+
+
+def story_html(session: Session, finding: Finding, ink: str, quiet: str, accent: str) -> str:
+    """Return the page of one finding in the given colours; links are `frame:COLUMN`, `call:ROW`, `finding:ID`."""
+    subject = finding.subject
+    name = subject.fn or (f"`{subject.ev}`" if subject.ev else subject.q or subject.at or finding.kind)
+    parts = [
+        f'<p style="margin:0;color:{accent if finding.severity.value == "fault" else quiet}">'
+        f"{SEVERITY_TITLES[finding.severity.value]} · {escape(kind_title(finding.kind))}</p>",
+        f'<p style="margin:2px 0 8px 0;font-size:large"><b>{escape(name.strip("`"))}</b> '
+        f"{escape(cause_title(finding))}</p>",
+        f"<p>{_prose(finding.summary)}</p>",
+        f'<p style="color:{quiet};margin-bottom:0">What to change</p><p style="margin-top:0">{_prose(finding.advice)}</p>',
+    ]
+    parts += [f"<p>{_prose(detail)}</p>" for detail in finding.details]
+    parts.append(_frames(session, finding, quiet))
+    parts.append(f'<p style="color:{quiet};margin-bottom:0">Proof</p>')
+    parts += [_evidence(session, item, quiet) for item in finding.evidence]
+    for title, ids in (
+        ("Follows from", [finding.root] if finding.root else []),
+        ("What follows from it", finding.consequences),
+    ):
+        links = [_finding_link(session, other) for other in ids]
+        if links:
+            parts.append(f'<p style="color:{quiet};margin-bottom:0">{title}</p>' + "".join(links))
+    return f'<div style="color:{ink}">' + "".join(parts) + "</div>"
+
+
+def _prose(text: str) -> str:
+    """Return text as HTML; what stands in backticks becomes a name."""
+    pieces = escape(text).split("`")
+    return "".join(f"<b>{piece}</b>" if index % 2 else piece for index, piece in enumerate(pieces))
+
+
+def _frames(session: Session, finding: Finding, quiet: str) -> str:
+    columns = session.axis_columns(finding.frame_rows)
+    if not columns:
+        return ""
+    step = max(1, len(columns) // MOST_FRAME_LINKS)
+    shown = columns[::step][:MOST_FRAME_LINKS]
+    links = " ".join(f'<a href="frame:{column}">{_number(session, column)}</a>' for column in shown)
+    more = f" … of {len(columns):,}" if len(columns) > len(shown) else ""
+    return (
+        f'<p style="color:{quiet};margin-bottom:0">Frames where it shows</p><p style="margin-top:0">{links}{more}</p>'
+    )
+
+
+def _number(session: Session, column: int) -> str:
+    number = int(session.axis.numbers[column])
+    return str(number) if number >= 0 else "start-up"
+
+
+def _evidence(session: Session, item: Evidence, quiet: str) -> str:
+    take = session.take
+    source, line = take.line_in_source(item.line)
+    where = f"line {line:,}" + (f" of {source}" if len(take.sources) > 1 else "")
+    href = ""
+    if item.k == "call":
+        href = f"call:{item.row}"
+    else:
+        table = take.tables[item.k]
+        columns = session.axis_columns(
+            take.frames.rows_of_lines(table["p"][item.row : item.row + 1], table["line"][item.row : item.row + 1])
+        )
+        href = f"frame:{columns[0]}" if columns else ""
+    what = escape(_record_text(session, item))
+    linked = f'<a href="{href}">{what}</a>' if href else what
+    return f'<p style="margin:1px 0">{linked} – {escape(item.note)} <span style="color:{quiet}">({where})</span></p>'
+
+
+def _record_text(session: Session, item: Evidence) -> str:
+    """Return a record in a few words."""
+    take, row = session.take, item.row
+    table = take.tables[item.k]
+    if item.k == "call":
+        return f"call of {take.function_of_call(row)} ({take.owner_of_call(row)})"
+    if item.k == "frame":
+        return f"frame {int(table['n'][row])}"
+    words = [item.k]
+    for field in ("ev", "o", "fn", "q", "what", "at"):
+        column = table.columns.get(field)
+        if column is not None and (text := take.text(int(column[row]))):
+            words.append(text)
+    return " ".join(words)
+
+
+def _finding_link(session: Session, finding_id: str) -> str:
+    other = session.finding_named(finding_id)
+    if other is None:
+        return ""
+    return f'<p style="margin-top:0"><a href="finding:{quote(other.id)}">{_prose(other.summary)}</a></p>'

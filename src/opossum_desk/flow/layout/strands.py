@@ -1,0 +1,477 @@
+"""The Strands' layout: timers, delays, clips, tracks, waits, queues and values on the shared axis.
+
+Things of one class, kind and event share a row, as listeners of the Loom do when folded.  Rows are gathered once a take
+(linear in its arms, plays, waits, queue steps and watches); a picture costs what is visible, at most a few
+strokes a pixel.
+"""
+
+from __future__ import annotations
+
+import json
+from dataclasses import dataclass, field
+from typing import NamedTuple
+
+import numpy as np
+
+from opossum.stream.tables import Array
+from opossum.take.grouping import distinct
+from opossum.take.indexes.objects import NEVER
+from opossum.take.marks import marks_of
+from opossum.take.pauses import paused_stretches
+from opossum.take.take import Take
+from opossum_desk.layout.scale import Scale
+from opossum_desk.state.session import Session
+
+STRAND_PX = 26.0
+MOST_ITEMS = 300
+"""Items of one row drawn one by one; beyond, they are drawn as one quiet bar that says how many."""
+
+BLENDED_SHARE = 0.5
+"""Clips that share less than this of the shorter one follow each other, blended."""
+MARK_REACH_NS = 500e6
+"""A mark's send within this of its planned place is that mark's, and not another one's of the same name."""
+
+REACH_PX = 7.0
+DENSE_PX = 5.0
+"""Firings closer together than this are drawn as one thick stretch of their line, not as dots."""
+
+_TITLES = {
+    "timer": "timer",
+    "delay": "delay",
+    "clip": "clips",
+    "track": "track",
+    "wait": "waits for",
+    "queue": "queue",
+    "value": "value",
+}
+
+
+@dataclass(eq=False, repr=False)
+class StrandRow:
+    """One row: its kind, what it is called, and its items (rows of the kind's table), by start time.
+
+    `gone_ns`: for timers, when the owner went while it was armed; NaN where it did not.
+    """
+
+    kind: str
+    label: str
+    items: Array
+    starts_ns: Array
+    ends_ns: Array
+    gone_ns: Array = field(default_factory=lambda: np.zeros(0))
+
+
+class Stroke(NamedTuple):
+    """One thing to draw: `shape` says how; from x to x2 at height y (y2 where it has two); `text` beside it.
+
+    `state`: ``ok``, ``wrong`` (rose), ``open`` (hollow) or ``quiet``. `send`: row of the send it stands for, or -1.
+    """
+
+    shape: str
+    x: float
+    y: float
+    x2: float
+    y2: float
+    state: str = "ok"
+    text: str = ""
+    send: int = -1
+    kind: str = ""
+
+
+class DotRun(NamedTuple):
+    """Moments of one strand: pixel centres `xs` at height `y`, with the row of the `send` table of each."""
+
+    xs: Array
+    y: float
+    sends: Array
+    kind: str = ""
+
+
+Mark = Stroke | DotRun
+"""What a strand is drawn of."""
+
+
+class StrandLine(NamedTuple):
+    """A row on screen: its top in px, kind, and label."""
+
+    top: float
+    kind: str
+    label: str
+
+
+@dataclass(eq=False, repr=False)
+class StrandPicture:
+    """All there is to paint."""
+
+    scale: Scale
+    lines: list[StrandLine]
+    strokes: list[Stroke] = field(default_factory=list)
+    dots: list[DotRun] = field(default_factory=list)
+
+    def hit(self, x: float, y: float) -> int:
+        """Return the send (row) of the dot or mark nearest to a point, within reach; -1 where there is none."""
+        best, distance = -1, REACH_PX
+        for stroke in self.strokes:
+            if stroke.send >= 0:
+                away = max(abs(stroke.x - x), abs((stroke.y + stroke.y2) / 2 - y) - 8)
+                if away < distance:
+                    best, distance = stroke.send, away
+        for run in self.dots:
+            if abs(run.y - y) < REACH_PX and len(run.xs):
+                nearest = int(np.argmin(np.abs(run.xs - x)))
+                away = max(abs(float(run.xs[nearest]) - x), abs(run.y - y))
+                if away < distance:
+                    best, distance = int(run.sends[nearest]), away
+        return best
+
+
+def gather_strands(take: Take) -> list[StrandRow]:
+    """Return the rows of a take, kind by kind, in the order in which they first appear."""
+    rows: list[StrandRow] = []
+    arms = take.tables["arm"]
+    loops = np.asarray(arms["loop"]) == 1
+    for kind, mask in (("timer", loops), ("delay", ~loops)):
+        rows += _grouped(take, kind, np.flatnonzero(mask), arms, take.arms.event, take.arms.end_ns)
+    plays = take.tables["play"]
+    track = np.asarray(plays["what"]) == take.code("track")
+    names = clip_names_where_needed(take)
+    rows += _grouped(take, "clip", np.flatnonzero(~track), plays, names, take.plays.end_ns)
+    rows += _grouped(take, "track", np.flatnonzero(track), plays, names, take.plays.end_ns)
+    waits = take.tables["wait"]
+    rows += _grouped(take, "wait", np.arange(len(waits)), waits, np.asarray(waits["ev"]), take.waits.end_ns)
+    queues = take.queues
+    for name in distinct(queues.name).tolist():
+        items = np.flatnonzero(queues.name == name)
+        rows.append(StrandRow("queue", take.text(name), items, queues.time_ns[items], queues.time_ns[items]))
+    watch = take.tables["watch"]
+    for owner, name in dict.fromkeys(zip(watch["o"].tolist(), watch["name"].tolist(), strict=True)):
+        items = np.flatnonzero((np.asarray(watch["o"]) == owner) & (np.asarray(watch["name"]) == name))
+        times = np.asarray(watch["t"], np.int64)[items]
+        rows.append(StrandRow("value", f"{take.text(owner)} {take.text(name)}".strip(), items, times, times))
+    return rows
+
+
+def clip_names_where_needed(take: Take) -> Array:
+    """Return (plays,): the code of each clip's name where one object plays several at once, else -1.
+
+    One after the other they share a row; at once they would lie upon each other. A short blend is no such thing.
+    """
+    plays = take.tables["play"]
+    owner, start, end = (
+        np.asarray(plays["o"]),
+        np.asarray(plays["t"], np.float64),
+        np.asarray(take.plays.end_ns, np.float64),
+    )
+    order = np.lexsort((start, owner))
+    before, after = order[:-1], order[1:]
+    shared = np.minimum(end[before], end[after]) - start[after]
+    shorter = np.minimum(end[before] - start[before], end[after] - start[after])
+    at_once = (owner[before] == owner[after]) & (shared > shorter * BLENDED_SHARE) & (shorter > 0)
+    classes = {take.class_of(int(code)) for code in distinct(owner[after[at_once]]).tolist()}
+    parted = np.array([code for code in distinct(owner).tolist() if take.class_of(int(code)) in classes], np.int64)
+    return np.where(np.isin(owner, parted), np.asarray(plays["clip"]), -1)
+
+
+def _grouped(take: Take, kind: str, items: Array, table: object, events: Array, ends: Array) -> list[StrandRow]:
+    by_name: dict[str, list[int]] = {}
+    owners: dict[str, set[int]] = {}
+    names = {code: take.class_of(int(code)) for code in distinct(table["o"]).tolist()}  # type: ignore[index]
+    for item in items.tolist():
+        owner = int(table["o"][item])  # type: ignore[index]
+        event = take.text(int(events[item]))
+        name = f"{names[owner]} {_TITLES[kind]} {event}".strip()
+        by_name.setdefault(name, []).append(item)
+        owners.setdefault(name, set()).add(owner)
+    rows = []
+    starts = np.asarray(table["t"], np.int64)  # type: ignore[index]
+    for name, numbers in by_name.items():
+        own = np.array(numbers, np.int64)
+        label = f"{name} ×{len(owners[name])}" if len(owners[name]) > 1 else name
+        gone = _gone_times(take, own) if kind == "timer" else np.zeros(0)
+        rows.append(StrandRow(kind, label, own, starts[own], ends[own], gone))
+    return rows
+
+
+def layout_strands(
+    session: Session, rows: list[StrandRow], width: float, height: float, scroll: float, label_px: float
+) -> StrandPicture:
+    """Return what to paint on `width` × `height` px with the rows scrolled by `scroll` px."""
+    scale = Scale(session.low, session.high, label_px, max(1.0, width - label_px))
+    first = max(0, int(scroll // STRAND_PX))
+    last = min(len(rows), int((scroll + height) // STRAND_PX) + 1)
+    lines: list[StrandLine] = []
+    strokes: list[Stroke] = []
+    dots: list[DotRun] = []
+    window = np.interp([session.low, session.high], session.axis.edges, session.axis.starts_ns)
+    for index in range(first, last):
+        top = index * STRAND_PX - scroll
+        row = rows[index]
+        lines.append(StrandLine(top, row.kind, row.label))
+        for mark in _LAYOUTS[row.kind](session, row, scale, top, window):
+            if isinstance(mark, DotRun):
+                dots.append(mark._replace(kind=row.kind))
+            else:
+                strokes.append(mark._replace(kind=row.kind))
+    return StrandPicture(scale, lines, strokes, dots)
+
+
+def _visible(row: StrandRow, window: Array) -> Array:
+    """Return the places of the row's items that reach into the window (ns)."""
+    return np.flatnonzero((row.starts_ns <= window[1]) & (row.ends_ns >= window[0]))
+
+
+def _x(session: Session, scale: Scale, time_ns: float) -> float:
+    return scale.x(float(np.interp(time_ns, session.axis.starts_ns, session.axis.edges)))
+
+
+def _crowd(session: Session, scale: Scale, top: float, row: StrandRow, places: Array) -> list[Mark]:
+    """Return one quiet bar for more items than can be told apart."""
+    end = min(float(row.ends_ns[places].max()), float(session.axis.starts_ns[-1]))
+    x, x2 = _x(session, scale, float(row.starts_ns[places].min())), _x(session, scale, end)
+    return [Stroke("crowd", x, top + STRAND_PX / 2, x2, top + STRAND_PX / 2, "quiet", f"{len(places):,}")]
+
+
+def _firings(session: Session, arm: int, scale: Scale, y: float, window: Array) -> list[Mark]:
+    """Return a timer's firings in view: dots, or a thick stretch where dots would run together."""
+    take = session.take
+    sends = take.arms.firings.rows(arm)
+    times = np.asarray(take.tables["send"]["t"])[sends]
+    inside = slice(*np.searchsorted(times, [window[0], window[1]]))
+    sends, times = sends[inside], times[inside]
+    if not len(sends):
+        return []
+    xs = scale.xs(session.axis.positions(times[[0, -1]]))
+    if len(sends) > 2 and (xs[1] - xs[0]) / (len(sends) - 1) < DENSE_PX:
+        return [Stroke("dense", float(xs[0]), y, float(xs[1]), y)]
+    return [DotRun(scale.xs(session.axis.positions(times)), y, sends)]
+
+
+def _dot(x: float, y: float, send: int) -> DotRun:
+    return DotRun(np.array([x]), y, np.array([send]))
+
+
+def _timers(session: Session, row: StrandRow, scale: Scale, top: float, window: Array) -> list[Mark]:
+    take, y = session.take, top + STRAND_PX / 2
+    places = _visible(row, window)
+    if len(places) > MOST_ITEMS:
+        return _crowd(session, scale, top, row, places)
+    strokes: list[Mark] = []
+    # timers of one row that live together lie beside each other
+    lanes: list[float] = []
+    last_ns = float(session.axis.starts_ns[-1])
+    begins = scale.xs(session.axis.positions(row.starts_ns[places]))
+    stops = scale.xs(session.axis.positions(np.minimum(row.ends_ns[places].astype(np.float64), last_ns)))
+    paused = np.concatenate(
+        (take.tables["pause"]["a"], take.tables["arm"]["a"][np.asarray(take.tables["arm"]["paused"]) == 1])
+    )
+    is_paused = np.isin(np.asarray(take.tables["arm"]["a"])[row.items[places]], paused)
+    for index, place in enumerate(places.tolist()):
+        arm = int(row.items[place])
+        start, end = float(row.starts_ns[place]), float(row.ends_ns[place])
+        lane = next((i for i, busy in enumerate(lanes) if busy <= start), len(lanes))
+        lanes[lane : lane + 1] = [end]
+        own_y = y + (lane % 4 - min(3, len(lanes) - 1) / 2) * 5
+        x, x2 = float(begins[index]), float(stops[index])
+        gone_ns = float(row.gone_ns[place])
+        if gone_ns == gone_ns:
+            gone_x = _x(session, scale, gone_ns)
+            strokes.append(Stroke("dashed", gone_x, own_y, x2, own_y, "wrong"))
+            x2 = gone_x
+        strokes.append(Stroke("line", x, own_y, x2, own_y, "ok"))
+        if is_paused[index]:
+            for begin, finish in paused_stretches(take, arm):
+                strokes.append(
+                    Stroke("gap", _x(session, scale, begin), own_y, _x(session, scale, finish), own_y, "quiet")
+                )
+        strokes += _firings(session, arm, scale, own_y, window)
+    return strokes
+
+
+def _gone_times(take: Take, arms: Array) -> Array:
+    """Return float64 (n,): when the owners of timers went while they were armed (and stayed so), else NaN."""
+    table = take.tables["arm"]
+    peers, owners = np.asarray(table["p"])[arms], np.asarray(table["o"])[arms]
+    if not len(arms):
+        return np.zeros(0)
+    line, when = take.objects.next_gone(peers, owners, np.asarray(table["line"])[arms])
+    end_line = take.arms.end_line[arms]
+    outlived = (line != NEVER) & (end_line > line) & take.objects.spawned(peers, owners)
+    times = np.full(len(arms), np.nan)
+    known = np.flatnonzero(outlived)
+    gone_frame = take.frames.rows_of_lines(peers[known], line[known])
+    end_frame = take.frames.rows_of_lines(peers[known], np.minimum(end_line[known], np.iinfo(np.int64).max - 1))
+    cleared_in_time = (end_line[known] != NEVER) & (gone_frame == end_frame)
+    times[known[~cleared_in_time]] = when[known[~cleared_in_time]]
+    return times
+
+
+def _delays(session: Session, row: StrandRow, scale: Scale, top: float, window: Array) -> list[Mark]:
+    take = session.take
+    places = _visible(row, window)
+    if len(places) > MOST_ITEMS:
+        return _crowd(session, scale, top, row, places)
+    strokes: list[Mark] = []
+    base, peak = top + STRAND_PX - 6, top + 4
+    for place in places.tolist():
+        arm = int(row.items[place])
+        end = float(row.ends_ns[place])
+        hanging = end == NEVER
+        stop = float(take.peers[int(take.tables["arm"]["p"][arm])].last_t) if hanging else end
+        x, x2 = _x(session, scale, float(row.starts_ns[place])), _x(session, scale, stop)
+        fired = take.arms.firings.rows(arm)
+        landed = len(fired) > 0
+        strokes.append(Stroke("arc", x, base, x2, peak, "ok" if landed else "open"))
+        if landed:
+            strokes.append(_dot(x2, base, int(fired[-1])))
+    return strokes
+
+
+def _clips(session: Session, row: StrandRow, scale: Scale, top: float, window: Array) -> list[Mark]:
+    take = session.take
+    places = _visible(row, window)
+    if len(places) > MOST_ITEMS:
+        return _crowd(session, scale, top, row, places)
+    table, stops, sends = take.tables["play"], take.tables["stop"], take.tables["send"]
+    strokes: list[Mark] = []
+    for place in places.tolist():
+        play = int(row.items[place])
+        start, end = float(row.starts_ns[place]), float(row.ends_ns[place])
+        x, x2 = _x(session, scale, start), _x(session, scale, end)
+        stop = int(take.plays.stop[play])
+        how = take.text(int(stops["how"][stop])) if stop >= 0 else ""
+        shape = "wave" if row.kind == "track" else "bar" if how in ("end", "") else "cut"
+        strokes.append(Stroke(shape, x, top + 5, x2, top + STRAND_PX - 5, "ok", take.text(int(table["clip"][play]))))
+        fired: dict[str, list[int]] = {}
+        for send in take.plays.fired.rows(play).tolist():
+            fired.setdefault(take.text(int(sends["mark"][send])), []).append(send)
+        rate = float(table["rate"][play])
+        rate = rate if rate > 0 else 1.0
+        begin = float(table["from"][play])
+        begin = begin if begin == begin else 0.0
+        for name, seconds in marks_of(take, play)[:60]:
+            moment = start + (seconds - begin) / rate * 1e9
+            if seconds < begin:
+                continue
+            due = _x(session, scale, moment)
+            mine = [send for send in fired.get(name, []) if abs(sends["t"][send] - moment) < MARK_REACH_NS]
+            if mine:
+                # planned place as a fine line, real place as a strong one: they part where a mark came late
+                real = _x(session, scale, float(sends["t"][mine[0]]))
+                strokes.append(Stroke("plan", due, top + 2, due, top + STRAND_PX - 2, "quiet", name))
+                strokes.append(Stroke("mark", real, top + 4, real, top + STRAND_PX - 4, "ok", name, send=mine[0]))
+            elif moment <= end or how in ("cut", "blend"):
+                strokes.append(Stroke("mark", due, top + 4, due, top + STRAND_PX - 4, "open", name))
+    return strokes
+
+
+def _waits(session: Session, row: StrandRow, scale: Scale, top: float, window: Array) -> list[Mark]:
+    take, y = session.take, top + STRAND_PX / 2
+    places = _visible(row, window)
+    if len(places) > MOST_ITEMS:
+        return _crowd(session, scale, top, row, places)
+    met_table = take.tables["met"]
+    strokes: list[Mark] = []
+    for place in places.tolist():
+        wait = int(row.items[place])
+        x, x2 = _x(session, scale, float(row.starts_ns[place])), _x(session, scale, float(row.ends_ns[place]))
+        met = int(take.waits.met[wait])
+        strokes.append(Stroke("dashed", x, y, x2, y, "ok" if met >= 0 else "quiet"))
+        if met >= 0:
+            send = int(take.send_ids.rows(met_table["p"][met : met + 1], met_table["s"][met : met + 1])[0])
+            strokes.append(_dot(x2, y, send))
+        else:
+            strokes.append(Stroke("ring", x2, y, x2, y, "quiet" if take.waits.quit[wait] else "open"))
+    return strokes
+
+
+def _queue(session: Session, row: StrandRow, scale: Scale, top: float, window: Array) -> list[Mark]:
+    lengths = session.take.queues.length[row.items].astype(np.float64)
+    return _steps(session, row.starts_ns, lengths, scale, top, window, "fill", 0.0)
+
+
+def _values(session: Session, row: StrandRow, scale: Scale, top: float, window: Array) -> list[Mark]:
+    column = session.take.tables["watch"].json("v")
+    inside = slice(*_around(row.starts_ns, window))
+    texts = [column[int(item)] for item in row.items[inside][:4000]]
+    numbers = [_as_number(text) for text in texts]
+    if all(number is not None for number in numbers):
+        values = np.array(numbers, np.float64)
+        return _steps(session, row.starts_ns[inside][:4000], values, scale, top, window, "step", None)
+    strokes: list[Mark] = []
+    times = row.starts_ns[inside][:4000]
+    last_x = -1e9
+    for time, text in zip(times.tolist(), texts, strict=True):
+        x = _x(session, scale, time)
+        if x - last_x >= 40:
+            strokes.append(Stroke("text", x, top + 4, x, top + STRAND_PX - 4, "quiet", text.strip('"')[:24]))
+            last_x = x
+    return strokes
+
+
+def _as_number(text: str) -> float | None:
+    try:
+        value = json.loads(text)
+    except (ValueError, RecursionError):
+        return None
+    return float(value) if isinstance(value, bool | int | float) else None
+
+
+def _around(times: Array, window: Array) -> tuple[int, int]:
+    """Return the slice of times within the window, with one more on either side."""
+    low, high = np.searchsorted(times, window)
+    return max(0, int(low) - 1), min(len(times), int(high) + 1)
+
+
+def _steps(
+    session: Session,
+    times: Array,
+    values: Array,
+    scale: Scale,
+    top: float,
+    window: Array,
+    shape: str,
+    floor: float | None,
+) -> list[Mark]:
+    """Return a stepped line (or filled curve) reduced to its extremes a pixel."""
+    low, high = _around(times, window)
+    times, values = times[low:high], values[low:high]
+    if not len(times):
+        return []
+    bottom = float(values.min()) if floor is None else floor
+    span = max(float(values.max()) - bottom, 1e-9)
+    xs = scale.xs(session.axis.positions(times))
+    ys = top + STRAND_PX - 5 - (values - bottom) / span * (STRAND_PX - 10)
+    ends = np.append(
+        xs[1:], max(float(xs[-1]), min(scale.left + scale.width, _x(session, scale, float(session.axis.starts_ns[-1]))))
+    )
+    pixel = np.round(xs).astype(np.int64)
+    heads = np.flatnonzero(np.concatenate(([True], np.diff(pixel) != 0)))
+    highest, lowest = np.minimum.reduceat(ys, heads), np.maximum.reduceat(ys, heads)
+    tails = np.append(heads[1:], len(xs)) - 1
+    base = top + STRAND_PX - 5
+    strokes: list[Mark] = []
+    for index, (head, tail) in enumerate(zip(heads.tolist(), tails.tolist(), strict=True)):
+        if shape == "step" and lowest[index] - highest[index] > 0.5:
+            strokes.append(
+                Stroke("rise", float(xs[head]), float(highest[index]), float(xs[head]), float(lowest[index]))
+            )
+        y = float(ys[tail])
+        strokes.append(Stroke(shape, float(xs[head]), y, float(ends[tail]), base if shape == "fill" else y))
+        if shape == "step" and tail + 1 < len(ys):
+            strokes.append(Stroke("rise", float(ends[tail]), y, float(ends[tail]), float(ys[tail + 1])))
+    last = values[-1]
+    strokes.append(
+        Stroke("text", float(xs[-1]) + 4, top + 3, float(xs[-1]) + 4, top + STRAND_PX - 3, "quiet", f"{last:g}")
+    )
+    return strokes
+
+
+_LAYOUTS = {
+    "timer": _timers,
+    "delay": _delays,
+    "clip": _clips,
+    "track": _clips,
+    "wait": _waits,
+    "queue": _queue,
+    "value": _values,
+}

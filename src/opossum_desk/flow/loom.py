@@ -1,0 +1,426 @@
+"""The Loom: frames × listeners in the order they run."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
+from PySide6.QtGui import QContextMenuEvent, QImage, QMouseEvent, QPainter, QPen
+from PySide6.QtWidgets import QMenu, QToolTip, QWidget
+
+from opossum.stream.tables import Array
+from opossum.take.grouping import distinct
+from opossum_desk.flow.describing import describe_call, describe_line
+from opossum_desk.flow.layout.loom import HEADER_PX, ROW_PX, Density, FrozenBand, LoomPicture, RowLine, layout_loom
+from opossum_desk.state.session import Session
+from opossum_desk.views.canvas import AxisCanvas, image_of, premultiplied, text_cutter
+from opossum_desk.views.look import Look
+from opossum_desk.views.menus import add_call_actions, sieve
+from opossum_desk.views.plain import plain_tooltip
+from opossum_desk.views.stamps import Stamps
+
+FOLD_PX = 16.0
+MOST_FROZEN_NAMES = 12
+LEAST_RAGGED_PX = 10.0
+"""A frozen frame drawn narrower than this is a stripe: its ragged edges would meet."""
+
+
+class LoomView(AxisCanvas):
+    """Paints a `LoomPicture`: quiet things by Qt, beads by NumPy into one image."""
+
+    def __init__(self, look: Look, parent: QWidget | None = None) -> None:
+        super().__init__(look, "Loom", parent)
+        self.picture: LoomPicture | None = None
+        self._stamps: Stamps | None = None
+        self._cut = text_cutter(self.small_font())
+        self.setMinimumSize(320, 120)
+        self.setWhatsThis(
+            "The Loom: columns are frames, rows are listeners in the order they run. A filled bead changed something, "
+            "a small hollow one ran for nothing, a twin ran twice for one cause, a dotted one belongs to an object that is gone."
+        )
+
+    def set_session(self, session: Session | None) -> None:
+        if session is not None:
+            session.subscribe("window selection hover sieve findings rows axis", self.renew)
+        self.scroll_bar.setValue(0)
+        super().set_session(session)
+
+    def restyle(self) -> None:
+        self._stamps = None
+        self._cut = text_cutter(self.small_font())
+        super().restyle()
+
+    def content_height(self) -> float:
+        return HEADER_PX + ROW_PX * (len(self.session.rows) + 1) if self.session else 0.0
+
+    def renew(self) -> None:
+        self.picture = None
+        super().renew()
+
+    def current(self) -> LoomPicture | None:
+        """Return the picture of what is seen, laid out if need be."""
+        if self.picture is None and self.session is not None:
+            self.picture = layout_loom(
+                self.session, self.width(), self.height(), self.scroll_bar.value(), self.label_px
+            )
+        return self.picture
+
+    def summary(self) -> str:
+        session = self.session
+        if session is None:
+            return "No take is open."
+        first, last = session.visible_columns
+        numbers = session.axis.numbers
+        if not len(numbers):
+            return "The take has no frames."
+        return f"{len(session.rows)} rows, frames {numbers[first]} to {numbers[last]}."
+
+    # --- painting ------------------------------------------------------------------------------------
+
+    def paint(self, painter: QPainter, session: Session) -> None:
+        picture = self.current()
+        if picture is None:
+            return
+        self._paint_ground(painter, picture)
+        if picture.beads is not None or picture.density is not None:
+            painter.drawImage(QPointF(0, 0), self._bead_image(session, picture))
+        self._paint_stitches(painter, picture)
+        self._paint_names(painter, picture)
+        self._paint_counts(painter, picture)
+        for band in picture.frozen:
+            self._paint_frozen(painter, band)
+        self.paint_measure(painter)
+        self._paint_labels(painter, picture)
+        self._paint_header(painter, picture)
+        if not session.rows:
+            painter.setPen(self.colour("quiet"))
+            text = (
+                "Nothing passes the sieve. Empty it to see all rows."
+                if session.sieve.active
+                else "This take holds no calls."
+            )
+            painter.drawText(QRectF(self.rect()), Qt.AlignmentFlag.AlignCenter, text)
+
+    def _paint_ground(self, painter: QPainter, picture: LoomPicture) -> None:
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        band = self.colour("band")
+        for number, (top, bottom, _) in enumerate(picture.phases):
+            if number % 2:
+                painter.fillRect(QRectF(0, top, self.width(), bottom - top), band)
+        painter.setPen(self.colour("line"))
+        painter.drawLines([QLineF(x, HEADER_PX, x, self.height()) for x, _ in picture.grid])
+        if picture.selected is not None:
+            left, right = picture.selected
+            choice = self.colour("choice")
+            painter.fillRect(QRectF(left, 0, max(2.0, right - left), self.height()), choice)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+
+    def _bead_image(self, session: Session, picture: LoomPicture) -> QImage:
+        ratio = self.devicePixelRatioF()
+        width, height = int(self.width() * ratio), int(self.height() * ratio)
+        canvas = np.zeros((height, width), np.uint32)
+        if picture.density is not None:
+            self._press_density(session, picture, picture.density, canvas, ratio)
+        else:
+            self._press_beads(session, picture, canvas, ratio)
+        return image_of(self, canvas, ratio)
+
+    def _press_beads(self, session: Session, picture: LoomPicture, canvas: Array, ratio: float) -> None:
+        beads = picture.beads
+        assert beads is not None
+        if not len(beads):
+            return
+        if self._stamps is None or self._stamps.ratio != ratio:
+            self._stamps = Stamps(self.look, ratio)
+        tops = np.array([line.top for line in picture.lines]) + ROW_PX / 2
+        y = tops[beads.line]
+        self._press_stretches(session, picture, canvas, ratio, y)
+        visible = (y > HEADER_PX) & (beads.x > self.label_px - 4)
+        key = ((beads.via + 1) * 8 + beads.state) * 4 + beads.faded * 2 + beads.lit
+        for value in distinct(key[visible]).tolist():
+            mine = np.flatnonzero(visible & (key == value))
+            via = session.take.text(value // 32 - 1) or "direct"
+            stamp = self._stamps.get(via, value // 4 % 8, picture.bead_px, bool(value & 2), bool(value & 1))
+            self._stamps.press(canvas, stamp, beads.x[mine] * ratio, y[mine] * ratio)
+
+    def _press_stretches(self, session: Session, picture: LoomPicture, canvas: Array, ratio: float, y: Array) -> None:
+        beads = picture.beads
+        assert beads is not None
+        dear = np.flatnonzero((beads.stretch > 1) & (y > HEADER_PX))
+        half = max(1, round(picture.bead_px * 0.23 * ratio))
+        for index in dear.tolist():
+            colour = self.look.via(session.take.text(int(beads.via[index])))
+            value = premultiplied(colour, 70 if beads.faded[index] else 200)
+            middle = round(y[index] * ratio)
+            left, right = max(0, int(beads.x[index] * ratio)), int((beads.x[index] + beads.stretch[index]) * ratio)
+            canvas[max(0, middle - half) : middle + half + 1, left:right] = value
+
+    def _press_density(
+        self, session: Session, picture: LoomPicture, density: Density, canvas: Array, ratio: float
+    ) -> None:
+        """Draw per pixel column a bar as tall as calls are many (by logarithm); rare faults in full height and rose."""
+        rows, columns = density.calls.shape
+        if not rows:
+            return
+        left = int(density.left * ratio)
+        room = min(int(columns * ratio), canvas.shape[1] - left)
+        source = np.minimum((np.arange(room) / ratio).astype(np.int64), columns - 1)
+        most = max(1, int(density.calls.max()))
+        tall = np.where(density.calls > 0, 4.5 + 7.5 * np.log1p(density.calls) / np.log1p(max(most, 8)), 0.0)[:, source]
+        did = (density.calls > density.wasted)[:, source]
+        faded = (density.matched == 0)[:, source] & session.sieve.active
+        colours = np.array(
+            [premultiplied(self.look.via(session.take.text(int(via))), 235) for via in density.via], np.uint32
+        )
+        hollow = np.array(
+            [premultiplied(self.look.via(session.take.text(int(via))), 110) for via in density.via], np.uint32
+        )
+        ghost = np.array(
+            [premultiplied(self.look.via(session.take.text(int(via))), 45) for via in density.via], np.uint32
+        )
+        # a lone call is given a second pixel, so that it is seen
+        lone = (tall[:, 1:] == 0) & (tall[:, :-1] > 0)
+        tall[:, 1:] = np.where(lone, tall[:, :-1], tall[:, 1:])
+        did[:, 1:] |= lone & did[:, :-1]
+        faded[:, 1:] = np.where(lone, faded[:, :-1], faded[:, 1:])
+        pixel = np.where(faded, ghost[:, None], np.where(did, colours[:, None], hollow[:, None]))
+        rose = premultiplied(self.colour("rose"), 255)
+        wrong = (density.twin > 0)[:, source]
+        gone = (density.gone > 0)[:, source]
+        for fault in (wrong, gone):
+            fault[:, 1:] |= fault[:, :-1]  # two pixels wide at any zoom: what is rare and wrong is never lost
+        gone &= ~wrong
+        tops = np.array([line.top for line in picture.lines])
+        for step in range(int(ROW_PX * ratio)):
+            offset = step / ratio - ROW_PX / 2
+            rows = np.round((tops + ROW_PX / 2 + offset) * ratio).astype(np.int64)
+            valid = np.flatnonzero((rows >= int(HEADER_PX * ratio)) & (rows < canvas.shape[0]))
+            if not len(valid):
+                continue
+            drawn = np.where(np.abs(offset) * 2 <= tall[valid], pixel[valid], 0)
+            if abs(offset) <= 7:
+                dotted = int(offset + 20) % 4 < 2
+                if dotted:
+                    drawn = np.where(gone[valid], rose, drawn)
+                else:
+                    drawn = np.where(gone[valid], 0, drawn)
+                if abs(offset) >= 1:  # a twin is two marks, one above the other
+                    drawn = np.where(wrong[valid], rose, drawn)
+                else:
+                    drawn = np.where(wrong[valid], 0, drawn)
+            canvas[rows[valid], left : left + room] = drawn
+
+    def _paint_stitches(self, painter: QPainter, picture: LoomPicture) -> None:
+        if not len(picture.stitches):
+            return
+        colour = self.colour("ink")
+        colour.setAlpha(95)
+        painter.setPen(QPen(colour, 1.1))
+        painter.drawLines([QLineF(*stitch) for stitch in picture.stitches.tolist()])
+
+    def _paint_names(self, painter: QPainter, picture: LoomPicture) -> None:
+        if not picture.names:
+            return
+        painter.setFont(self.small_font())
+        painter.setPen(self.colour("quiet"))
+        for x, y, text in picture.names:
+            if x < self.width() and y > HEADER_PX:
+                painter.drawText(QPointF(x, y + 4), text)
+
+    def _paint_counts(self, painter: QPainter, picture: LoomPicture) -> None:
+        """Write how many calls a folded bead carries, where there is room and no name says it."""
+        beads = picture.beads
+        if beads is None or picture.names or picture.bead_px < 9:
+            return
+        painter.setFont(self.small_font(2))
+        painter.setPen(self.colour("quiet"))
+        for index in np.flatnonzero(beads.count > 1)[:300].tolist():
+            y = picture.lines[int(beads.line[index])].top + ROW_PX / 2
+            if y > HEADER_PX + 6 and picture.scale.per_unit >= 26:
+                painter.drawText(
+                    QPointF(float(beads.x[index]) + picture.bead_px / 2 + 1, y + 4), str(int(beads.count[index]))
+                )
+
+    def _paint_frozen(self, painter: QPainter, band: FrozenBand) -> None:
+        """Draw a frozen frame torn out of the weave: a rose wash with ragged edges and what it cost."""
+        left, right = max(band.left, self.label_px - 30), min(band.right, self.width() + 30.0)
+        tooth = 4.0 if band.right - band.left > 14 else 2.0
+        heights = np.arange(HEADER_PX, self.height() + 7, 7).tolist()
+        wash = self.colour("rose")
+        wash.setAlpha(46 if band.right - band.left > 30 else 130)
+        painter.fillRect(QRectF(left + tooth / 2, HEADER_PX, right - left - tooth, self.height()), wash)
+        if band.right - band.left < LEAST_RAGGED_PX:
+            return
+        painter.setPen(QPen(self.colour("rose"), 1.5))
+        for edge, way in ((left, tooth), (right, -tooth)):
+            painter.drawPolyline([QPointF(edge + (way if number % 2 else 0), y) for number, y in enumerate(heights)])
+
+    def _paint_frozen_names(self, painter: QPainter, bands: list[FrozenBand]) -> None:
+        """Write in the header what frozen frames cost, the longest first, as many as have room beside each other."""
+        painter.setFont(self.small_font(0, bold=True))
+        written: list[QRectF] = []
+        for band in sorted(bands, key=lambda band: -band.seconds):
+            room = painter.fontMetrics().horizontalAdvance(band.text) + 14
+            x = min(max(band.left, self.label_px + 2), self.width() - room - 14)
+            box = QRectF(x, 2, room, HEADER_PX - 3)
+            if len(written) < MOST_FROZEN_NAMES and not any(box.intersects(other) for other in written):
+                written.append(box)
+                self._paint_frozen_name(painter, band.text, box)
+
+    def _paint_frozen_name(self, painter: QPainter, text: str, box: QRectF) -> None:
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(self.colour("rose"))
+        painter.drawRoundedRect(box, 2, 2)
+        painter.setPen(self.colour("paper"))
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+
+    def _paint_labels(self, painter: QPainter, picture: LoomPicture) -> None:
+        painter.fillRect(QRectF(0, HEADER_PX, self.label_px - 6, self.height()), self.colour("paper"))
+        band = self.colour("band")
+        for number, (top, bottom, _) in enumerate(picture.phases):
+            if number % 2:
+                painter.fillRect(QRectF(0, top, self.label_px - 6, bottom - top), band)
+        painter.setFont(self.small_font())
+        for line in picture.lines:
+            self._paint_label(painter, line)
+        painter.setFont(self.small_font(2))
+        painter.setPen(self.colour("quiet"))
+        for top, bottom, phase in picture.phases:
+            if phase and bottom - top >= 60:
+                painter.save()
+                painter.translate(11, (max(top, HEADER_PX) + min(bottom, self.height())) / 2)
+                painter.rotate(-90)
+                painter.drawText(QRectF(-60, -7, 120, 14), Qt.AlignmentFlag.AlignCenter, phase)
+                painter.restore()
+        painter.setPen(self.colour("line"))
+        painter.drawLine(QPointF(self.label_px - 6, HEADER_PX), QPointF(self.label_px - 6, self.height()))
+
+    def _paint_label(self, painter: QPainter, line: RowLine) -> None:
+        if line.top < HEADER_PX - ROW_PX:
+            return
+        session = self.session
+        assert session is not None
+        quiet, ink = self.colour("quiet"), self.colour("ink")
+        if line.faded:
+            quiet.setAlpha(110)
+            ink.setAlpha(110)
+        elif line.rests:
+            ink = quiet
+        group = line.row.number if line.row.folded else int(session.row_index.class_of_listener[line.row.number])
+        foldable = line.row.folded or group in session.unfolded
+        if foldable:
+            painter.setPen(quiet)
+            painter.drawText(
+                QRectF(20, line.top, FOLD_PX, ROW_PX), Qt.AlignmentFlag.AlignCenter, "+" if line.row.folded else "–"
+            )
+        owner = f"{line.owner} ×{line.members}" if line.members > 1 else line.owner
+        room = self.label_px - 48
+        owner_text = self._cut(owner, room * 0.6)
+        width = painter.fontMetrics().horizontalAdvance(owner_text)
+        function_text = self._cut(line.function, room - width - 6)
+        own = (
+            self.colour("focus")
+            if session.call >= 0 and session.row_index.row_of_call(session.call, session.unfolded) == line.row
+            else ink
+        )
+        painter.setPen(own)
+        painter.drawText(QRectF(38, line.top, room, ROW_PX), Qt.AlignmentFlag.AlignVCenter, owner_text)
+        painter.setPen(quiet)
+        painter.drawText(
+            QRectF(38 + width + 6, line.top, room - width, ROW_PX), Qt.AlignmentFlag.AlignVCenter, function_text
+        )
+
+    def _paint_header(self, painter: QPainter, picture: LoomPicture) -> None:
+        painter.fillRect(QRectF(0, 0, self.width(), HEADER_PX), self.colour("paper"))
+        painter.setFont(self.small_font())
+        painter.setPen(self.colour("quiet"))
+        word = "frame" if picture.grid and not picture.grid[0][1].endswith("s") else "time"
+        painter.drawText(QRectF(38, 0, 160, HEADER_PX), Qt.AlignmentFlag.AlignVCenter, f"{word} →")
+        for x, label in picture.grid:
+            if x > self.width() - 16:
+                continue
+            painter.drawText(QRectF(x - 40, 2, 80, HEADER_PX - 4), Qt.AlignmentFlag.AlignCenter, label)
+        painter.setPen(self.colour("line"))
+        painter.drawLine(QPointF(0, HEADER_PX), QPointF(self.width(), HEADER_PX))
+        self._paint_frozen_names(painter, picture.frozen)
+
+    # --- hands -----------------------------------------------------------------------------------------
+
+    def hover(self, point: QPointF) -> None:
+        picture, session = self.current(), self.session
+        if picture is None or session is None:
+            return
+        call = picture.hit(point.x(), point.y()) if point.x() >= self.label_px else -1
+        session.set_hover(call)
+        if call >= 0:
+            QToolTip.showText(self.mapToGlobal(point.toPoint()), plain_tooltip(describe_call(session, call)), self)
+        elif point.x() < self.label_px:
+            line = picture.line_at(point.y())
+            if line >= 0:
+                text = plain_tooltip(describe_line(session, picture.lines[line]))
+                QToolTip.showText(self.mapToGlobal(point.toPoint()), text, self)
+
+    def click(self, point: QPointF) -> None:
+        picture, session = self.current(), self.session
+        if picture is None or session is None:
+            return
+        line = picture.line_at(point.y())
+        if point.x() < self.label_px:
+            if line >= 0 and point.x() <= 38 + 8:
+                self.fold(picture.lines[line])
+            return
+        call = picture.hit(point.x(), point.y())
+        if call >= 0:
+            session.select_call(call)
+        else:
+            session.select_column(session.axis.column_at(self.position_at(point.x())))
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        picture = self.current()
+        if picture is not None and event.position().x() < self.label_px:
+            line = picture.line_at(event.position().y())
+            if line >= 0:
+                self.fold(picture.lines[line])
+
+    def fold(self, line: RowLine) -> None:
+        """Fold a row's class, or unfold it, if it has more than one member."""
+        session = self.session
+        assert session is not None
+        group = line.row.number if line.row.folded else int(session.row_index.class_of_listener[line.row.number])
+        if line.row.folded or group in session.unfolded:
+            session.toggle_fold(line.row)
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        picture, session = self.current(), self.session
+        if picture is None or session is None:
+            return
+        menu = QMenu(self)
+        call = picture.hit(event.pos().x(), event.pos().y())
+        line = picture.line_at(event.pos().y())
+        if call >= 0:
+            add_call_actions(menu, session, call)
+        if line >= 0:
+            shown = picture.lines[line]
+            word = f"cls:{shown.owner}" if shown.row.folded else f"o:{shown.owner}"
+            menu.addAction(f"Sieve by “{shown.owner}”", lambda: sieve(session, word))
+            if shown.row.folded or int(session.row_index.class_of_listener[shown.row.number]) in session.unfolded:
+                menu.addAction("Unfold" if shown.row.folded else "Fold", lambda: self.fold(shown))
+        menu.addSeparator()
+        menu.addAction("Fold all", lambda: session.fold_all(True))
+        menu.addAction("Unfold all", lambda: session.fold_all(False))
+        menu.addAction("Whole take", session.show_all)
+        menu.exec(event.globalPos())
+
+    def scroll_to_call(self, call: int) -> None:
+        """Scroll so that a call's row is seen."""
+        session = self.session
+        if session is None or call < 0:
+            return
+        row = session.row_index.row_of_call(call, session.unfolded)
+        if row not in session.rows:
+            return
+        top = session.rows.index(row) * ROW_PX
+        room = self.height() - HEADER_PX - ROW_PX * 2
+        if top < self.scroll_bar.value():
+            self.scroll_bar.setValue(int(top))
+        elif top > self.scroll_bar.value() + room:
+            self.scroll_bar.setValue(int(top - room / 2))

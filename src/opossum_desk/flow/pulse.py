@@ -1,0 +1,189 @@
+"""The Pulse: the whole take in one strip; drag a window on it."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPen, QPixmap, QWheelEvent
+from PySide6.QtWidgets import QToolTip, QWidget
+
+from opossum.stream.tables import Array
+from opossum_desk.flow.layout.pulse import TICK_PX, PulsePicture, layout_overlay, layout_pulse
+from opossum_desk.state.session import Session
+from opossum_desk.views.canvas import DRAG_FROM_PX, Canvas, image_of, premultiplied
+from opossum_desk.views.look import Look
+
+LEFT_PX = 96.0
+TOP_PX = 6.0
+BOTTOM_PX = 17.0
+
+
+class PulseView(Canvas):
+    """Paints a `PulsePicture`; the curves are kept as a pixmap until take, size or look change."""
+
+    def __init__(self, look: Look, parent: QWidget | None = None) -> None:
+        super().__init__(look, "Pulse", parent)
+        self.picture: PulsePicture | None = None
+        self._curves: QPixmap | None = None
+        self._pressed: QPointF | None = None
+        self._window_at_press = (0.0, 0.0)
+        self.setMouseTracking(True)
+        self.setFixedHeight(92)
+        self.setWhatsThis(
+            "The Pulse: the whole take. Above, how long each frame took (the rose line marks frozen ones); below, how many calls "
+            "it made; at the bottom, findings. Drag to choose a window."
+        )
+
+    def set_session(self, session: Session | None) -> None:
+        if session is not None:
+            session.subscribe("window selection bookmarks", self.update)
+            session.subscribe("findings axis", self.renew)
+        super().set_session(session)
+
+    def restyle(self) -> None:
+        self._curves = None
+        super().restyle()
+
+    def renew(self) -> None:
+        self.picture, self._curves = None, None
+        super().renew()
+
+    def resizeEvent(self, event: object) -> None:
+        self.renew()
+
+    def current(self) -> PulsePicture | None:
+        """Return the picture, laid out if need be."""
+        if self.picture is None and self.session is not None:
+            self.picture = layout_pulse(self.session, self.width() - 8, LEFT_PX)
+        return self.picture
+
+    def summary(self) -> str:
+        if self.session is None:
+            return "No take is open."
+        frozen = len(self.session.axis.frozen)
+        return f"{self.session.axis.columns} frames, {frozen} frozen, {len(self.session.findings)} findings."
+
+    def paint(self, painter: QPainter, session: Session) -> None:
+        picture = self.current()
+        if picture is None:
+            return
+        if self._curves is None:
+            self._curves = self._draw_curves(picture)
+        painter.drawPixmap(0, 0, self._curves)
+        overlay = layout_overlay(session, picture.scale)
+        low, high = overlay.window
+        bottom = self.height() - BOTTOM_PX + TICK_PX
+        if high - low < picture.scale.width - 1:
+            shade = self.colour("panel")
+            shade.setAlpha(165)
+            painter.fillRect(QRectF(LEFT_PX, 0, low - LEFT_PX, bottom), shade)
+            painter.fillRect(QRectF(high, 0, LEFT_PX + picture.scale.width - high, bottom), shade)
+            painter.setPen(QPen(self.colour("focus"), 1.5))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(QRectF(low, 1, max(3.0, high - low), bottom - 2))
+        if overlay.selected is not None:
+            painter.setPen(QPen(self.colour("ink"), 1))
+            painter.drawLine(QPointF(overlay.selected, 0), QPointF(overlay.selected, bottom))
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(self.colour("focus"))
+        for x in overlay.marks:
+            painter.drawRect(QRectF(x - 2, 0, 4, 6))
+
+    def _draw_curves(self, picture: PulsePicture) -> QPixmap:
+        ratio = self.devicePixelRatioF()
+        pixmap = QPixmap(int(self.width() * ratio), int(self.height() * ratio))
+        pixmap.setDevicePixelRatio(ratio)
+        pixmap.fill(self.colour("paper"))
+        painter = QPainter(pixmap)
+        middle = TOP_PX + (self.height() - TOP_PX - BOTTOM_PX) * 0.62
+        base = self.height() - BOTTOM_PX - 2
+        painter.setFont(self.small_font(2))
+        painter.setPen(self.colour("quiet"))
+        painter.drawText(
+            QRectF(8, TOP_PX, LEFT_PX - 16, middle - TOP_PX),
+            Qt.AlignmentFlag.AlignVCenter,
+            f"work ≤ {picture.top_ms:.{1 if picture.top_ms < 10 else 0}f} ms",
+        )
+        painter.drawText(QRectF(8, middle, LEFT_PX - 16, base - middle), Qt.AlignmentFlag.AlignVCenter, "calls")
+        painter.drawText(QRectF(8, base, LEFT_PX - 16, BOTTOM_PX + 2), Qt.AlignmentFlag.AlignVCenter, "findings")
+        tall = middle - TOP_PX - 3
+        length = self.colour("quiet")
+        length.setAlpha(150)
+        self._draw_bars(painter, picture.length, QRectF(picture.scale.left, middle - tall, 0, tall), length, ratio)
+        if picture.budget <= 1:
+            painter.setPen(self.colour("line"))
+            y = middle - picture.budget * tall
+            painter.drawLine(QLineF(picture.scale.left, y, picture.scale.left + picture.scale.width, y))
+        painter.setPen(self.colour("line"))
+        painter.drawLine(QLineF(picture.scale.left, middle, picture.scale.left + picture.scale.width, middle))
+        colour = self.look.via("timer")
+        colour.setAlpha(150)
+        low_tall = base - middle - 3
+        self._draw_bars(painter, picture.calls, QRectF(picture.scale.left, base - low_tall, 0, low_tall), colour, ratio)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        for x, text in picture.frozen:
+            painter.setPen(QPen(self.colour("rose"), 3))
+            painter.drawLine(QPointF(x, TOP_PX), QPointF(x, base))
+            if len(picture.frozen) <= 12:
+                painter.setFont(self.small_font(1, bold=True))
+                painter.setPen(self.colour("rose"))
+                room = 52.0
+                left = x + 4 if x + room + 6 < self.width() else x - room - 4
+                painter.drawText(QRectF(left, TOP_PX - 2, room, 15), Qt.AlignmentFlag.AlignVCenter, text)
+        for x, severity in picture.ticks:
+            painter.setPen(QPen(self.colour("rose" if severity == "fault" else "quiet"), 1))
+            painter.drawLine(QPointF(x, base + 5), QPointF(x, base + 5 + TICK_PX))
+        painter.end()
+        return pixmap
+
+    def _draw_bars(self, painter: QPainter, shares: Array, box: QRectF, colour: QColor, ratio: float) -> None:
+        """Draw one bar a pixel from the box's foot, as high as its share of the box: at once, for there are thousands."""
+        rows, columns = max(1, round(box.height() * ratio)), round(len(shares) * ratio)
+        if not columns:
+            return
+        index = np.minimum((np.arange(columns) / ratio).astype(np.int64), len(shares) - 1)
+        heights = np.ceil(np.clip(shares, 0, 1) * rows)[index]
+        shade = np.uint32(premultiplied(colour, colour.alpha()))
+        canvas = np.where(np.arange(rows)[:, None] >= rows - heights, shade, np.uint32(0))
+        painter.drawImage(box.topLeft(), image_of(self, canvas, ratio))
+
+    # --- hands -----------------------------------------------------------------------------------------
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self.setFocus(Qt.FocusReason.MouseFocusReason)
+        if event.button() == Qt.MouseButton.LeftButton and self.session is not None:
+            self._pressed = event.position()
+            self._window_at_press = (self.session.low, self.session.high)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        picture, session = self.current(), self.session
+        if picture is None or session is None:
+            return
+        if self._pressed is None:
+            column = session.axis.column_at(picture.scale.position(event.position().x()))
+            if session.axis.columns and event.position().x() >= LEFT_PX:
+                row = session.axis.row_of_column(column)
+                text = f"frame {session.axis.numbers[column]} · {session.frame_lengths[row] / 1e6:.2f} ms"
+                QToolTip.showText(self.mapToGlobal(event.position().toPoint()), text, self)
+            return
+        if abs(event.position().x() - self._pressed.x()) < DRAG_FROM_PX:
+            return
+        edges = (picture.scale.position(self._pressed.x()), picture.scale.position(event.position().x()))
+        session.set_window(min(edges), max(edges), "drag on the Pulse")
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        picture, session = self.current(), self.session
+        if self._pressed is None or picture is None or session is None:
+            return
+        if abs(event.position().x() - self._pressed.x()) < DRAG_FROM_PX:
+            width = session.high - session.low
+            centre = picture.scale.position(event.position().x())
+            session.set_window(centre - width / 2, centre + width / 2)
+        self._pressed = None
+        session.settle()
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        picture, session = self.current(), self.session
+        if picture is not None and session is not None:
+            session.zoom(1.25 ** (event.angleDelta().y() / 120), picture.scale.position(event.position().x()))
+            session.settle()

@@ -1,0 +1,202 @@
+"""The Slice: one frame, call by call, with causes."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QContextMenuEvent, QMouseEvent, QPainter, QPen
+from PySide6.QtWidgets import QAbstractScrollArea, QMenu, QWidget
+
+from opossum_desk.flow.describing import describe_call
+from opossum_desk.flow.layout.loom import BeadState
+from opossum_desk.flow.layout.slice import SLICE_ROW_PX, SlicePicture, SliceRow, layout_slice
+from opossum_desk.state.session import Session
+from opossum_desk.views.canvas import text_cutter
+from opossum_desk.views.look import Look
+from opossum_desk.views.menus import add_call_actions
+from opossum_desk.views.plain import plain_tooltip
+from opossum_desk.views.stamps import draw_bead
+
+HEAD_PX = 44.0
+INDENT_PX = 13.0
+
+
+class SliceView(QAbstractScrollArea):
+    """Paints a `SlicePicture`; only the lines in view are drawn."""
+
+    def __init__(self, look: Look, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.look = look
+        self.session: Session | None = None
+        self.picture = SlicePicture("No take is open", "", [])
+        self._cut = text_cutter(self.font())
+        self.setAccessibleName("Slice")
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setMinimumSize(200, 120)
+        # a viewport of Qt's own making would have PySide6 load every class of widget there is, to tell what it is
+        self._ground = QWidget()
+        self.setViewport(self._ground)
+        self._ground.setMouseTracking(True)
+        self.verticalScrollBar().setSingleStep(int(SLICE_ROW_PX))
+        self.setWhatsThis(
+            "The Slice: the selected frame, call by call in the order they ran; what a call caused stands indented below it."
+        )
+        look.changed.connect(self._ground.update)
+
+    def set_session(self, session: Session | None) -> None:
+        """Show the selected frame of a session."""
+        self.session = session
+        if session is not None:
+            session.subscribe("selection findings", self.renew)
+            session.subscribe("hover", self._ground.update)
+        self.renew()
+
+    def renew(self) -> None:
+        """Lay the selected frame out anew and bring its selected call into view."""
+        if self.session is None:
+            self.picture = SlicePicture("No take is open", "", [])
+        else:
+            self.picture = layout_slice(self.session)
+        self._fit_bar()
+        if self.session is not None:
+            self._reveal(self.picture.index_of(self.session.call) if self.session.call >= 0 else 0)
+        self.setAccessibleDescription(f"{self.picture.title}, {self.picture.subtitle}")
+        self._ground.update()
+
+    def _fit_bar(self) -> None:
+        room = HEAD_PX + (len(self.picture.rows) + 1) * SLICE_ROW_PX - self._ground.height()
+        self.verticalScrollBar().setPageStep(self._ground.height())
+        self.verticalScrollBar().setMaximum(max(0, int(room)))
+
+    def resizeEvent(self, event: object) -> None:
+        self._fit_bar()
+
+    def _reveal(self, index: int) -> None:
+        top = index * SLICE_ROW_PX
+        bar = self.verticalScrollBar()
+        room = self._ground.height() - HEAD_PX - 2 * SLICE_ROW_PX
+        if top < bar.value() or top > bar.value() + room:
+            bar.setValue(int(top - room / 3))
+
+    def paintEvent(self, event: object) -> None:
+        colours = self.look.colours
+        painter = QPainter(self._ground)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.fillRect(self._ground.rect(), QColor(colours.paper))
+        width, height = self._ground.width(), self._ground.height()
+        scroll = self.verticalScrollBar().value()
+        first = max(0, int(scroll // SLICE_ROW_PX))
+        last = min(len(self.picture.rows), int((scroll + height) // SLICE_ROW_PX) + 1)
+        for index in range(first, last):
+            self._paint_row(painter, self.picture.rows[index], HEAD_PX + index * SLICE_ROW_PX - scroll, width)
+        if self.picture.left_out and last == len(self.picture.rows):
+            painter.setPen(QColor(colours.quiet))
+            y = HEAD_PX + last * SLICE_ROW_PX - scroll
+            painter.drawText(QPointF(12, y + 15), f"… and {self.picture.left_out:,} more calls in this frame")
+        painter.fillRect(QRectF(0, 0, width, HEAD_PX), QColor(colours.paper))
+        font = self.font()
+        font.setBold(True)
+        painter.setFont(font)
+        painter.setPen(QColor(colours.ink))
+        painter.drawText(QRectF(12, 4, width - 20, 20), Qt.AlignmentFlag.AlignVCenter, self.picture.title)
+        painter.setFont(self.font())
+        painter.setPen(QColor(colours.quiet))
+        painter.drawText(
+            QRectF(12, 22, width - 20, 18), Qt.AlignmentFlag.AlignVCenter, self._cut(self.picture.subtitle, width - 24)
+        )
+        if self.hasFocus():
+            painter.setPen(QPen(QColor(colours.focus), 2))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawRect(self._ground.rect().adjusted(1, 1, -1, -1))
+        painter.end()
+
+    def _paint_row(self, painter: QPainter, row: SliceRow, top: float, width: int) -> None:
+        colours, session = self.look.colours, self.session
+        assert session is not None
+        if row.kind == "phase":
+            painter.fillRect(QRectF(0, top, width, SLICE_ROW_PX), QColor(colours.band))
+            painter.setPen(QColor(colours.quiet))
+            painter.drawText(QRectF(12, top, width, SLICE_ROW_PX), Qt.AlignmentFlag.AlignVCenter, row.text)
+            return
+        if row.kind == "say":
+            painter.setPen(QColor(colours.quiet))
+            text = self._cut(f"“{row.text.splitlines()[0] if row.text else ''}”", width - 40)
+            painter.drawText(QRectF(30, top, width - 36, SLICE_ROW_PX), Qt.AlignmentFlag.AlignVCenter, text)
+            return
+        middle = top + SLICE_ROW_PX / 2
+        if row.call == session.call:
+            painter.fillRect(QRectF(0, top, width, SLICE_ROW_PX), QColor(colours.choice))
+        lit = row.call in session.selection.related
+        # deep chains lean in ever less, so that names keep their room
+        left = 16 + min(row.depth, 4) * INDENT_PX + max(0, row.depth - 4) * 4
+        if row.depth:
+            painter.setPen(QPen(QColor(colours.line), 1.2))
+            painter.drawPolyline([QPointF(left - 9, top - 5), QPointF(left - 9, middle), QPointF(left - 4, middle)])
+        state = (
+            BeadState.TWIN
+            if {"twice", "again"} & set(row.marks)
+            else BeadState.GONE
+            if "owner gone" in row.marks
+            else (BeadState.IDLE if "for nothing" in row.marks else BeadState.DID)
+        )
+        draw_bead(painter, QPointF(left + 2, middle), 10, row.via, state, self.look, lit=lit)
+        bad = [mark for mark in row.marks if mark != "for nothing"]
+        right_text = row.time
+        time_px = painter.fontMetrics().horizontalAdvance(right_text) + 10
+        painter.setPen(QColor(colours.quiet))
+        painter.drawText(
+            QRectF(0, top, width - 6, SLICE_ROW_PX),
+            Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
+            right_text,
+        )
+        room = width - left - 16 - time_px
+        tail = ", ".join(bad) if bad else row.event
+        tail_px = min(painter.fontMetrics().horizontalAdvance(tail) + 8, room * 0.42)
+        text = self._cut(row.text, room - (tail_px if bad else min(tail_px, 40)))
+        painter.setPen(QColor(colours.ink))
+        painter.drawText(QRectF(left + 13, top, room, SLICE_ROW_PX), Qt.AlignmentFlag.AlignVCenter, text)
+        used = painter.fontMetrics().horizontalAdvance(text) + 8
+        painter.setPen(QColor(colours.rose if bad else colours.quiet))
+        painter.drawText(
+            QRectF(left + 13 + used, top, room - used, SLICE_ROW_PX),
+            Qt.AlignmentFlag.AlignVCenter,
+            self._cut(tail, max(8.0, room - used)),
+        )
+        if row.share > 0.02:
+            painter.fillRect(QRectF(left + 13, top + SLICE_ROW_PX - 2.5, row.share * room, 1.6), self.look.via(row.via))
+
+    def _row_at(self, y: float) -> SliceRow | None:
+        index = int((y - HEAD_PX + self.verticalScrollBar().value()) // SLICE_ROW_PX)
+        return self.picture.rows[index] if y >= HEAD_PX and 0 <= index < len(self.picture.rows) else None
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        row = self._row_at(event.position().y())
+        if (
+            row is not None
+            and row.call >= 0
+            and self.session is not None
+            and event.button() == Qt.MouseButton.LeftButton
+        ):
+            self.session.select_call(row.call)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        row = self._row_at(event.position().y())
+        if self.session is not None:
+            self.session.set_hover(row.call if row is not None else -1)
+        if row is not None and row.call >= 0 and self.session is not None:
+            self._ground.setToolTip(plain_tooltip(describe_call(self.session, row.call)))
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        row = self._row_at(event.pos().y())
+        if row is not None and row.call >= 0 and self.session is not None:
+            menu = QMenu(self)
+            add_call_actions(menu, self.session, row.call)
+            menu.exec(event.globalPos())
+
+    def leaveEvent(self, event: object) -> None:
+        if self.session is not None:
+            self.session.set_hover(-1)
+
+    def keyPressEvent(self, event: object) -> None:
+        event.ignore()  # type: ignore[attr-defined]  # arrows belong to the desk: they step calls and frames

@@ -1,0 +1,85 @@
+"""The Story: the chosen finding told with its proof."""
+
+from __future__ import annotations
+
+from urllib.parse import unquote
+
+from PySide6.QtCore import Qt, QUrl
+from PySide6.QtGui import QKeyEvent
+from PySide6.QtWidgets import QTextBrowser, QWidget
+
+from opossum_desk.state.session import Session
+from opossum_desk.views.look import Look
+
+
+class StoryView(QTextBrowser):
+    """Shows a finding as a page; its links lead to frames, calls and other findings."""
+
+    def __init__(self, look: Look, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.look = look
+        self.session: Session | None = None
+        self.setAccessibleName("Story")
+        self.setOpenLinks(False)
+        self.setMinimumSize(200, 120)
+        self.document().setDocumentMargin(12)
+        self.anchorClicked.connect(self.follow)
+        self.setWhatsThis(
+            "The Story: what is wrong, what to change, and the records that prove it. Links lead to them."
+        )
+        look.changed.connect(self.renew)
+
+    def set_session(self, session: Session | None) -> None:
+        """Tell the chosen finding of a session."""
+        self.session = session
+        if session is not None:
+            session.subscribe("selection findings", self.renew)
+        self.renew()
+
+    def renew(self) -> None:
+        """Write the page anew if what it tells has changed."""
+        colours = self.look.colours
+        if self.session is None:
+            page = ""
+        elif self.session.finding is None:
+            page = f'<p style="color:{colours.quiet}">{self._nothing_chosen(self.session)}</p>'
+        else:
+            from opossum_desk.flow.layout.story import story_html  # no finding is chosen while the desk starts
+
+            page = story_html(self.session, self.session.finding, colours.ink, colours.quiet, colours.rose)
+        if page != getattr(self, "_page", None):
+            self._page = page
+            self.setHtml(page)
+
+    def _nothing_chosen(self, session: Session) -> str:
+        if not session.examined:
+            return "The take is being examined …"
+        if not session.findings:
+            return "Nothing was found."
+        return "Choose a finding at the left, or press N for the first one."
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Keep keys that walk the page and its links; all others belong to the desk."""
+        link = event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and self.textCursor().hasSelection()
+        if (
+            link
+            or event.key() in (Qt.Key.Key_Tab, Qt.Key.Key_Backtab, Qt.Key.Key_PageUp, Qt.Key.Key_PageDown)
+            or event.modifiers()
+        ):
+            super().keyPressEvent(event)
+        else:
+            event.ignore()
+
+    def follow(self, url: QUrl) -> None:
+        """Go where a link leads."""
+        if self.session is None:
+            return
+        kind, _, target = url.toString().partition(":")
+        if kind == "frame":
+            self.session.select_column(int(target))
+        elif kind == "call":
+            self.session.select_call(int(target))
+        elif kind == "finding":
+            finding = self.session.finding_named(unquote(target))
+            if finding is not None:
+                self.session.show_finding(finding)

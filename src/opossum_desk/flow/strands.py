@@ -1,0 +1,262 @@
+"""The Strands: timers, delays, clips, waits, queues and values over the same frames."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QContextMenuEvent, QImage, QPainter, QPainterPath, QPen
+from PySide6.QtWidgets import QMenu, QToolTip, QWidget
+
+from opossum_desk.flow.layout.loom import BeadState, frozen_bands
+from opossum_desk.flow.layout.strands import STRAND_PX, StrandPicture, StrandRow, Stroke, gather_strands, layout_strands
+from opossum_desk.state.session import Session
+from opossum_desk.views.canvas import AxisCanvas, image_of, text_cutter
+from opossum_desk.views.look import Look
+from opossum_desk.views.menus import add_call_actions
+from opossum_desk.views.stamps import Stamps
+
+DOT_PX = 7.0
+
+_COLOUR_OF_KIND = {
+    "timer": "timer",
+    "delay": "delay",
+    "clip": "clip",
+    "track": "net",
+    "wait": "direct",
+    "queue": "queue",
+    "value": "zone",
+}
+
+
+class StrandsView(AxisCanvas):
+    """Paints a `StrandPicture`."""
+
+    def __init__(self, look: Look, parent: QWidget | None = None) -> None:
+        super().__init__(look, "Strands", parent)
+        self._rows: list[StrandRow] = []
+        self.picture: StrandPicture | None = None
+        self._stamps: Stamps | None = None
+        self._cut = text_cutter(self.small_font())
+        self.setMinimumSize(320, 60)
+        self.setWhatsThis(
+            "The Strands: a timer is a line with a dot where it fires, a delay an arc from set to landing, a clip a bar with its "
+            "marks (hollow: missed), a wait a dashed line that ends in what met it, a queue its length, a watched value a step line."
+        )
+
+    def restyle(self) -> None:
+        self._stamps = None
+        self._cut = text_cutter(self.small_font())
+        super().restyle()
+
+    def set_session(self, session: Session | None) -> None:
+        self._rows = gather_strands(session.take) if session is not None else []
+        if session is not None:
+            session.subscribe("window selection hover axis", self.renew)
+        self.scroll_bar.setValue(0)
+        super().set_session(session)
+
+    def content_height(self) -> float:
+        return len(self._rows) * STRAND_PX + 4
+
+    def renew(self) -> None:
+        self.picture = None
+        super().renew()
+
+    def current(self) -> StrandPicture | None:
+        """Return the picture, laid out if need be."""
+        if self.picture is None and self.session is not None:
+            self.picture = layout_strands(
+                self.session, self._rows, self.width(), self.height(), self.scroll_bar.value(), self.label_px
+            )
+        return self.picture
+
+    def summary(self) -> str:
+        return f"{len(self._rows)} strands: timers, delays, clips, waits, queues and values."
+
+    # --- painting ----------------------------------------------------------------------------------
+
+    def paint(self, painter: QPainter, session: Session) -> None:
+        picture = self.current()
+        if picture is None:
+            return
+        if not picture.lines:
+            painter.setPen(self.colour("quiet"))
+            painter.drawText(
+                QRectF(self.rect()),
+                Qt.AlignmentFlag.AlignCenter,
+                "This take holds no timers, clips, waits, queues or values.",
+            )
+            return
+        if session.column >= 0:
+            edges = session.axis.edges
+            left = picture.scale.x(float(edges[session.column]))
+            width = max(2.0, picture.scale.x(float(edges[session.column + 1])) - left)
+            painter.fillRect(QRectF(left, 0, width, self.height()), self.colour("choice"))
+        for band in frozen_bands(session, picture.scale):
+            wash = self.colour("rose")
+            wash.setAlpha(46)
+            painter.fillRect(QRectF(band.left, 0, band.right - band.left, self.height()), wash)
+        painter.save()
+        painter.setClipRect(QRectF(self.label_px - 4, 0, self.width(), self.height()))
+        lit = self._lit_sends(session)
+        for stroke in picture.strokes:
+            self._paint_stroke(painter, stroke, self.look.via(_COLOUR_OF_KIND[stroke.kind]), stroke.send in lit)
+        painter.drawImage(QPointF(0, 0), self._dot_image(picture, lit))
+        self.paint_measure(painter)
+        painter.restore()
+        painter.setFont(self.small_font())
+        for line in picture.lines:
+            painter.setPen(self.colour("ink"))
+            text = self._cut(line.label, self.label_px - 46)
+            painter.drawText(QRectF(38, line.top, self.label_px - 44, STRAND_PX), Qt.AlignmentFlag.AlignVCenter, text)
+        painter.setPen(self.colour("line"))
+        painter.drawLine(QPointF(self.label_px - 6, 0), QPointF(self.label_px - 6, self.height()))
+
+    def _dot_image(self, picture: StrandPicture, lit: frozenset[int]) -> QImage:
+        """Return all dots, pressed by NumPy: there may be thousands."""
+        ratio = self.devicePixelRatioF()
+        canvas = np.zeros((int(self.height() * ratio), int(self.width() * ratio)), np.uint32)
+        if self._stamps is None or self._stamps.ratio != ratio:
+            self._stamps = Stamps(self.look, ratio)
+        for run in picture.dots:
+            chosen = np.isin(run.sends, list(lit)) if lit else np.zeros(len(run.sends), bool)
+            for is_lit in (False, True):
+                xs = run.xs[chosen == is_lit]
+                if len(xs):
+                    stamp = self._stamps.get(_COLOUR_OF_KIND[run.kind], BeadState.DID, DOT_PX, False, is_lit)
+                    self._stamps.press(canvas, stamp, xs * ratio, np.full(len(xs), run.y * ratio))
+        return image_of(self, canvas, ratio)
+
+    def _lit_sends(self, session: Session) -> frozenset[int]:
+        if not session.selection.related:
+            return frozenset()
+        return frozenset(session.take.calls.send[np.fromiter(session.selection.related, np.int64)].tolist())
+
+    def _paint_stroke(self, painter: QPainter, stroke: Stroke, colour: QColor, lit: bool) -> None:
+        if stroke.state == "wrong":
+            colour = self.colour("rose")
+        elif stroke.state == "quiet":
+            colour = self.colour("quiet")
+        left, right = max(stroke.x, -50.0), min(stroke.x2, self.width() + 50.0)
+        painter.setPen(QPen(colour, 1.4))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        middle = (stroke.y + stroke.y2) / 2
+        if stroke.shape == "plan":
+            painter.setPen(QPen(self.colour("quiet"), 1))
+            painter.drawLine(QPointF(stroke.x, stroke.y), QPointF(stroke.x, stroke.y2))
+        elif stroke.shape in ("line", "step", "rise"):
+            painter.drawLine(QPointF(left if stroke.shape != "rise" else stroke.x, stroke.y), QPointF(right, stroke.y2))
+        elif stroke.shape == "gap":
+            painter.setPen(QPen(self.colour("paper"), 4))
+            painter.drawLine(QPointF(left, stroke.y), QPointF(right, stroke.y))
+            painter.setPen(QPen(colour, 1, Qt.PenStyle.DotLine))
+            painter.drawLine(QPointF(left, stroke.y), QPointF(right, stroke.y))
+        elif stroke.shape == "dashed":
+            painter.setPen(QPen(colour, 1.4, Qt.PenStyle.DashLine))
+            painter.drawLine(QPointF(left, stroke.y), QPointF(right, stroke.y))
+        elif stroke.shape == "dense":
+            wash = QColor(colour)
+            wash.setAlpha(150)
+            painter.fillRect(QRectF(left, stroke.y - 2.2, right - left, 4.4), wash)
+        elif stroke.shape == "ring":
+            painter.drawEllipse(QPointF(stroke.x2, stroke.y), 3.2, 3.2)
+        elif stroke.shape == "arc":
+            path = QPainterPath(QPointF(stroke.x, stroke.y))
+            path.quadTo(QPointF((stroke.x + stroke.x2) / 2, 2 * stroke.y2 - stroke.y), QPointF(stroke.x2, stroke.y))
+            if stroke.state == "open":
+                painter.setPen(QPen(self.colour("quiet"), 1.2, Qt.PenStyle.DashLine))
+            painter.drawPath(path)
+        elif stroke.shape in ("bar", "cut", "wave"):
+            self._paint_bar(painter, stroke, colour, left, right)
+        elif stroke.shape == "mark":
+            if stroke.state == "open":
+                painter.drawRect(QRectF(stroke.x - 1.8, stroke.y, 3.6, stroke.y2 - stroke.y))
+            else:
+                painter.setPen(QPen(self.colour("focus") if lit else colour, 3.2 if lit else 2.4))
+                painter.drawLine(QPointF(stroke.x, stroke.y), QPointF(stroke.x, stroke.y2))
+        elif stroke.shape == "fill":
+            wash = QColor(colour)
+            wash.setAlpha(120)
+            painter.fillRect(QRectF(left, stroke.y, max(1.0, right - left), stroke.y2 - stroke.y), wash)
+        elif stroke.shape == "crowd":
+            wash = QColor(colour)
+            wash.setAlpha(60)
+            painter.fillRect(QRectF(left, middle - 5, right - left, 10), wash)
+            painter.setPen(self.colour("quiet"))
+            painter.drawText(
+                QPointF(max(left, self.label_px) + 6, middle + 4), f"{stroke.text} – zoom in to tell them apart"
+            )
+        elif stroke.shape == "text":
+            painter.setFont(self.small_font(2))
+            painter.drawText(
+                QRectF(stroke.x, stroke.y, 160, stroke.y2 - stroke.y), Qt.AlignmentFlag.AlignVCenter, stroke.text
+            )
+
+    def _paint_bar(self, painter: QPainter, stroke: Stroke, colour: QColor, left: float, right: float) -> None:
+        wash = QColor(colour)
+        wash.setAlpha(52)
+        path = QPainterPath(QPointF(left, stroke.y))
+        path.lineTo(right, stroke.y)
+        if stroke.shape == "cut":  # the end is ragged
+            steps = np.linspace(stroke.y, stroke.y2, 6)
+            for number, y in enumerate(steps.tolist()):
+                path.lineTo(right - (3 if number % 2 else 0), y)
+        else:
+            path.lineTo(right, stroke.y2)
+        path.lineTo(left, stroke.y2)
+        path.closeSubpath()
+        painter.fillPath(path, wash)
+        if right - left > 44 and stroke.text:
+            painter.setFont(self.small_font(2))
+            painter.setPen(self.colour("quiet"))
+            box = QRectF(
+                max(left, self.label_px) + 5, stroke.y, right - max(left, self.label_px) - 8, stroke.y2 - stroke.y
+            )
+            if box.width() > 30:
+                painter.drawText(box, Qt.AlignmentFlag.AlignVCenter, stroke.text)
+
+    # --- hands ---------------------------------------------------------------------------------------
+
+    def hover(self, point: QPointF) -> None:
+        picture, session = self.current(), self.session
+        if picture is None or session is None:
+            return
+        send = picture.hit(point.x(), point.y()) if point.x() >= self.label_px else -1
+        if send < 0:
+            session.set_hover(-1)
+            return
+        calls = self._calls_of(session, send)
+        session.set_hover(calls[0] if calls else -1)
+        event = session.take.text(int(session.take.tables["send"]["ev"][send]))
+        QToolTip.showText(self.mapToGlobal(point.toPoint()), f"{event}: {len(calls)} calls", self)
+
+    def click(self, point: QPointF) -> None:
+        picture, session = self.current(), self.session
+        if picture is None or session is None or point.x() < self.label_px:
+            return
+        send = picture.hit(point.x(), point.y())
+        calls = self._calls_of(session, send) if send >= 0 else []
+        if calls:
+            session.select_call(calls[0])
+        else:
+            session.select_column(session.axis.column_at(self.position_at(point.x())))
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        picture, session = self.current(), self.session
+        if picture is None or session is None:
+            return
+        send = picture.hit(event.pos().x(), event.pos().y())
+        calls = self._calls_of(session, send) if send >= 0 else []
+        menu = QMenu(self)
+        if calls:
+            add_call_actions(menu, session, calls[0])
+        else:
+            column = session.axis.column_at(self.position_at(event.pos().x()))
+            menu.addAction("Select this frame", lambda: session.select_column(column))
+            menu.addAction("Whole take", session.show_all)
+        menu.exec(event.globalPos())
+
+    def _calls_of(self, session: Session, send: int) -> list[int]:
+        frame = int(session.take.sends.frame[send])
+        calls = session.take.calls_by_frame.rows(frame) if frame >= 0 else np.zeros(0, np.int64)
+        return [int(call) for call in calls if session.take.calls.send[call] == send]

@@ -1,0 +1,1 @@
+"""What Live tells, as text, without Qt."""

@@ -1,0 +1,120 @@
+"""Opening, examining and saving takes in the background. Owns no widget; says what happened by signals."""
+
+from __future__ import annotations
+
+import time
+from typing import Any
+
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from opossum_desk.state.session import Session
+from opossum_desk.state.tasks import Examined, HeadStart, examining_task, open_session, saving_task
+from opossum_desk.work import Work
+
+EXAMINE_AFTER_MS = 60
+"""What is there is painted first and then examined: the two would share one interpreter."""
+EXAMINE_REST = 6
+"""Examining a take that grows rests at least this many times as long as it took."""
+SAVING_S = 30
+"""How long closing waits for a take that is being saved."""
+
+
+class Opening(QObject):
+    """Takes on their way to the desk, and back to a file."""
+
+    begun = Signal(str)
+    """A file's name: it is being read."""
+    progressed = Signal(str, float)
+    opened = Signal(object)
+    """The session of what was opened."""
+    failed = Signal(str)
+    examining_told = Signal(str)
+    examined = Signal(object)
+    """What an examination found (`Examined`)."""
+    saved = Signal(str)
+    not_saved = Signal(str)
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.paths: list[str] = []
+        """What is being opened, or was opened last."""
+        self._began = self._again = 0.0
+        self._opening, self._examining, self._saving = Work(self), Work(self), Work(self)
+        self._opening.progressed.connect(lambda _, text, share: self.progressed.emit(text, share))
+        self._opening.finished.connect(lambda _, session: self.opened.emit(session))
+        self._opening.failed.connect(lambda _, text: self.failed.emit(text))
+        self._examining.progressed.connect(lambda _, text, share: self.examining_told.emit(text + " …"))
+        self._examining.finished.connect(self._told)
+        self._examining.failed.connect(
+            lambda _, text: self.examining_told.emit(f"The take could not be examined: {text}")
+        )
+        self._saving.finished.connect(lambda _, path: self.saved.emit(path))
+        self._saving.failed.connect(lambda _, text: self.not_saved.emit(text))
+
+    # --- opening -----------------------------------------------------------------------------------
+
+    def open(self, paths: list[str], head_start: HeadStart | None = None) -> None:
+        """Open takes or streams; `head_start` may have begun, or even done, that already."""
+        wanted = self.paths = list(paths)
+        self._opening.cancel()
+        if head_start is not None and head_start.session is not None:
+            self.opened.emit(head_start.session)
+            return
+        self.begun.emit(paths[0])
+        self._opening.start(head_start.go_on if head_start else lambda tell: open_session(wanted, tell))
+
+    def cancel(self) -> None:
+        """Stop opening."""
+        self._opening.cancel()
+
+    @property
+    def is_opening(self) -> bool:
+        """Say whether something is being opened."""
+        return self._opening.running
+
+    # --- examining ---------------------------------------------------------------------------------
+
+    @property
+    def is_examining(self) -> bool:
+        """Say whether a take is being examined."""
+        return self._examining.running
+
+    def examine_soon(self, session: Session, followed: Any = None) -> None:
+        """Examine a session's take once it has been painted; `followed`: who reads its stream does so."""
+        QTimer.singleShot(EXAMINE_AFTER_MS, self, lambda: self.examine(session, followed))
+
+    def examine(self, session: Session, followed: Any = None) -> None:
+        """Examine a session's take, unless one that still plays was examined a moment ago."""
+        now = time.monotonic()
+        if session.playing and (now < self._again or self._examining.running):
+            return
+        self._began = now
+        self._examining.start(examining_task(session, followed))
+
+    def stop_examining(self) -> None:
+        """Let an examination go; its answer will not come."""
+        self._examining.cancel()
+
+    def _told(self, number: int, answer: Examined) -> None:
+        self._again = time.monotonic() + EXAMINE_REST * (time.monotonic() - self._began)
+        self.examined.emit(answer)
+
+    # --- saving ------------------------------------------------------------------------------------
+
+    def save(self, session: Session, path: str) -> None:
+        """Save a session's take as one `.take` file."""
+        self._saving.start(saving_task(session, path))
+
+    @property
+    def is_saving(self) -> bool:
+        """Say whether a take is being saved."""
+        return self._saving.running
+
+    def close(self) -> None:
+        """Wait for what is being saved, and let all else go."""
+        for work in (self._opening, self._examining):
+            work.cancel()
+        if self._saving.running:
+            self._saving.wait(SAVING_S)
+        for work in (self._opening, self._examining):
+            work.wait()

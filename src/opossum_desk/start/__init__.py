@@ -1,0 +1,1 @@
+"""The area Start: ways in, symptoms, recent takes."""

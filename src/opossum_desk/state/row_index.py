@@ -1,0 +1,326 @@
+"""The rows of the Loom: one a listener, or one a class when folded, in the order they run."""
+
+from __future__ import annotations
+
+from functools import cached_property
+from typing import Any, NamedTuple
+
+import numpy as np
+
+from opossum.stream.tables import Array
+from opossum.take.grouping import Groups, distinct, factorised
+from opossum.take.take import Take
+from opossum_desk.state.axis import Axis
+
+ORDER_FRAMES = 48
+"""How many frames of what is visible are asked for the order of rows: enough for a median, bounded."""
+
+
+class Row(NamedTuple):
+    """One row on screen: a listener by number, or a folded class of them."""
+
+    folded: bool
+    number: int
+
+
+class Level:
+    """Calls gathered by row, with sums that answer any window in log time.
+
+    `columns` holds each call's axis column in the order of `groups.order`, ascending within a group.
+    `sums[flag]` (calls + 1) counts calls with a flag up to each place of that order.
+    """
+
+    def __init__(self, groups: Groups, columns: Array) -> None:
+        self.groups = groups
+        self.columns: Array = columns[groups.order]
+        self.sums: dict[str, Array] = {}
+
+    def summed(self, flags: Array) -> Array:
+        """Return int32 (calls + 1,): how many calls have a flag (boolean, (calls,)) up to each place of the order."""
+        count = len(flags)
+        some = int(np.count_nonzero(flags))
+        if not some:
+            return np.broadcast_to(np.int32(0), (count + 1,))
+        if some == count:
+            return np.arange(count + 1, dtype=np.int32)
+        sums = np.zeros(count + 1, np.int32)
+        np.cumsum(flags[self.groups.order], out=sums[1:])
+        return sums
+
+    def places(self, group: int, columns: Array) -> Array:
+        """Return the places in the order before which the group's calls are left of each column."""
+        start, stop = int(self.groups.starts[group]), int(self.groups.starts[group + 1])
+        # needles of another type would have NumPy convert all of the group's columns first
+        return start + np.searchsorted(self.columns[start:stop], np.asarray(columns, self.columns.dtype))
+
+
+class Flag(NamedTuple):
+    """A flag of all calls (boolean, (calls,)) with its sums by listener and by class."""
+
+    flags: Array
+    single: Array
+    folded: Array
+
+
+class RowIndex:
+    """All rows of a take over an axis. Building is linear in the calls; asking is not."""
+
+    FLAGS = ("wasted", "twin", "gone", "matched", "slow")
+
+    def __init__(self, take: Take, axis: Axis) -> None:
+        self._begin(take)
+        calls, listeners = take.calls, take.listeners
+        if len(take.peers) > 1:
+            columns = axis.columns_of_times(calls.start_ns)
+        else:
+            columns = (calls.frame - axis.first_row).astype(np.int32)
+        self.column: Array = columns
+        """Axis column of every call."""
+        names = {code: take.class_of(int(code)) for code in distinct(listeners.owner).tolist()}
+        numbers = {name: i for i, name in enumerate(dict.fromkeys(names.values()))}
+        classes = np.array([numbers[names[code]] for code in listeners.owner.tolist()], np.int64)
+        self.class_of_listener, self.first_of_class = factorised(
+            listeners.peer, classes, listeners.function, listeners.event
+        )
+        self.listeners_of_class = Groups(self.class_of_listener, len(self.first_of_class))
+        self.single = Level(take.calls_by_listener, columns)
+        class_of_call = self.class_of_listener[calls.listener] if len(calls) else np.zeros(0, np.int32)
+        self.folded = Level(Groups(class_of_call, len(self.first_of_class)), columns)
+        if len(take.peers) > 1:
+            for level in (self.single, self.folded):
+                _sort_within(level)
+        self.set_flag("wasted", calls.effect == 0)
+        self.set_flag("gone", take.owner_gone)
+        self.flags["slow"] = np.zeros(len(calls), bool)
+        self.set_flag("twin", np.zeros(len(calls), bool))
+        self.set_flag("matched", np.ones(len(calls), bool))
+
+    @cached_property
+    def flags(self) -> dict[str, Array]:
+        """Boolean arrays (calls,) by flag."""
+        return {}
+
+    def _begin(self, take: Take) -> None:
+        self.take = take
+        self._labels: dict[Row, tuple[str, str]] = {}
+
+    def counted(self, flags: Array) -> Flag:
+        """Return a flag of all calls with its sums; linear in the calls, and fit for any thread."""
+        return Flag(flags, self.single.summed(flags), self.folded.summed(flags))
+
+    def set_flag(self, name: str, flags: Array | Flag) -> None:
+        """Set a flag of all calls, counted already or not."""
+        flag = flags if isinstance(flags, Flag) else self.counted(flags)
+        self.flags[name] = flag.flags
+        self.single.sums[name], self.folded.sums[name] = flag.single, flag.folded
+
+    def as_values(self) -> dict[str, Any]:
+        """Return all that was counted, for `from_values` in another process."""
+        levels = [[level.groups, level.columns, level.sums] for level in (self.single, self.folded)]
+        groups = [self.class_of_listener, self.first_of_class, self.listeners_of_class]
+        return {
+            "column": self.column,
+            "classes": groups,
+            "levels": levels,
+            "flags": self.flags,
+        }
+
+    @classmethod
+    def from_values(cls, take: Take, values: dict[str, Any]) -> RowIndex:
+        """Return the rows of a take that were counted elsewhere."""
+        index = cls.__new__(cls)
+        index._begin(take)
+        index.column = values["column"]
+        index.class_of_listener, index.first_of_class, index.listeners_of_class = values["classes"]
+        levels = []
+        for groups, columns, sums in values["levels"]:
+            level = Level.__new__(Level)
+            level.groups, level.columns, level.sums = groups, columns, sums
+            levels.append(level)
+        index.single, index.folded = levels
+        index.__dict__.update(flags=values["flags"])
+        return index
+
+    def level(self, row: Row) -> Level:
+        """Return where a row's calls are gathered."""
+        return self.folded if row.folded else self.single
+
+    def calls_of(self, row: Row) -> Array:
+        """Return a row's calls (rows of the call table), in order of columns."""
+        return self.level(row).groups.rows(row.number)
+
+    def listeners_of(self, row: Row) -> Array:
+        """Return the listeners a row stands for."""
+        return self.listeners_of_class.rows(row.number) if row.folded else np.array([row.number])
+
+    def nearest_of_event(self, event: int, column: int, step: int) -> int:
+        """Return the first call of an event in the nearest column after (`step` 1) or before (-1) one, or -1.
+
+        Two binary searches for each listener of the event, whatever the take's length.
+        """
+        level = self.single
+        best: tuple[int, int] | None = None
+        for listener in np.flatnonzero(self.take.listeners.event == event).tolist():
+            start, stop = int(level.groups.starts[listener]), int(level.groups.starts[listener + 1])
+            if step > 0:
+                place = int(level.places(listener, np.array([column + 1]))[0])
+            else:
+                before = int(level.places(listener, np.array([column]))[0]) - 1
+                place = int(level.places(listener, level.columns[before : before + 1])[0]) if before >= start else stop
+            if place < stop:
+                found = (step * int(level.columns[place]), int(level.groups.order[place]))
+                best = found if best is None else min(best, found)
+        return -1 if best is None else best[1]
+
+    def row_of_call(self, call: int, unfolded: set[int]) -> Row:
+        """Return the row a call is drawn on."""
+        listener = int(self.take.calls.listener[call])
+        group = int(self.class_of_listener[listener])
+        if group in unfolded or self.listeners_of_class.sizes()[group] == 1:
+            return Row(False, listener)
+        return Row(True, group)
+
+    def rows(self, unfolded: set[int], only_matched: bool = False) -> list[Row]:
+        """Return the rows to show: folded classes, and the listeners of the unfolded ones."""
+        sizes = self.listeners_of_class.sizes()
+        rows: list[Row] = []
+        for group in range(len(sizes)):
+            if group in unfolded or sizes[group] == 1:
+                rows += [Row(False, int(listener)) for listener in self.listeners_of_class.rows(group)]
+            else:
+                rows.append(Row(True, group))
+        if only_matched:
+            rows = [row for row in rows if self._matched(row)]
+        return rows
+
+    def _matched(self, row: Row) -> bool:
+        level = self.level(row)
+        start, stop = level.groups.starts[row.number], level.groups.starts[row.number + 1]
+        return bool(level.sums["matched"][stop] > level.sums["matched"][start])
+
+    @cached_property
+    def _phase_order(self) -> dict[int, int]:
+        names = self.take.recording.head_list(0, "phases")
+        return {self.take.code(name): place for place, name in enumerate(names)}
+
+    def phase_of_row(self, row: Row) -> int:
+        """Return the string code of the phase a row's first call ran in, -1 outside any."""
+        calls = self.calls_of(row)
+        return int(self.take.phase_of_call[calls[0]]) if len(calls) else -1
+
+    def in_order(self, rows: list[Row], first_column: int, last_column: int) -> list[Row]:
+        """Return rows sorted by where they run in a frame: the median place over what is visible.
+
+        At most `ORDER_FRAMES` frames are asked, spread evenly.  Rows that ran in none of those keep the place
+        they have in the whole take; rows that rest throughout the window come last.
+        """
+        place = self._places(first_column, last_column)
+        whole = self._whole_places
+        unseen = np.isnan(place)
+        place = np.where(unseen, whole, place)
+        listener_place = place
+
+        window = np.array([first_column, last_column + 1])
+
+        def key(row: Row) -> tuple[bool, float, int]:
+            own = listener_place[self.listeners_of(row)]
+            return (self.rests(row, window), float(np.sort(own)[len(own) // 2]), row.number)
+
+        return sorted(rows, key=key)
+
+    def rests(self, row: Row, window: Array) -> bool:
+        """Say whether a row has no call from column window[0] up to (not with) window[1]."""
+        start, stop = self.level(row).places(row.number, window)
+        return bool(start == stop)
+
+    @cached_property
+    def _whole_places(self) -> Array:
+        columns = int(self.column.max()) if len(self.column) else 0
+        places = self._places(0, columns)
+        missing = np.flatnonzero(np.isnan(places))
+        if len(missing):
+            # rows that no asked frame ran: by their own first call
+            groups, frames = self.take.calls_by_listener, self.take.calls_by_frame
+            for listener in missing.tolist():
+                call = int(groups.order[groups.starts[listener]])
+                row = int(self.take.calls.frame[call])
+                places[listener] = self._place_in_frame(call, call - int(frames.rows(row)[0]), len(frames.rows(row)))
+        return places
+
+    def _place_in_frame(self, call: int, index: int, count: int) -> float:
+        phase = self._phase_order.get(int(self.take.phase_of_call[call]), -1)
+        return phase * 1000.0 + 999.0 * index / max(1, count)
+
+    def _places(self, first_column: int, last_column: int) -> Array:
+        """Return float64 (listeners,): median place over frames of the window, NaN where not run in them."""
+        take = self.take
+        found: list[Array] = []
+        places: list[Array] = []
+        asked = distinct(np.linspace(first_column, last_column, ORDER_FRAMES).astype(np.int64))
+        base = int(take.calls.frame[0]) - int(self.column[0]) if len(self.column) else 0
+        for column in asked.tolist():
+            row = base + column
+            if not 0 <= row < len(take.frames):
+                continue
+            calls = take.calls_by_frame.rows(row)
+            if not len(calls):
+                continue
+            phases = np.array(
+                [self._phase_order.get(int(code), -1) for code in self.take.phase_of_call[calls]], np.float64
+            )
+            found.append(take.calls.listener[calls])
+            places.append(phases * 1000.0 + 999.0 * np.arange(len(calls)) / len(calls))
+        result = np.full(len(take.listeners), np.nan)
+        if not found:
+            return result
+        listener, place = np.concatenate(found), np.concatenate(places)
+        order = np.lexsort((place, listener))
+        listener, place = listener[order], place[order]
+        heads = np.flatnonzero(np.concatenate(([True], np.diff(listener) != 0)))
+        sizes = np.diff(np.append(heads, len(listener)))
+        result[listener[heads]] = place[heads + sizes // 2]
+        return result
+
+    def class_key(self, group: int) -> tuple[str, str, str, str]:
+        """Return what names a folded class in another take of the game: peer, class, function, event."""
+        take, listeners = self.take, self.take.listeners
+        listener = int(self.first_of_class[group])
+        owner = take.class_of(int(listeners.owner[listener]))
+        function, event = take.text(int(listeners.function[listener])), take.text(int(listeners.event[listener]))
+        return take.peers[int(listeners.peer[listener])].name, owner, function, event
+
+    def label(self, row: Row) -> tuple[str, str]:
+        """Return (owner or class, function and event) of a row for its label; remembered, for every painting asks."""
+        if row not in self._labels:
+            self._labels[row] = self._label(row)
+        return self._labels[row]
+
+    def _label(self, row: Row) -> tuple[str, str]:
+        take, listeners = self.take, self.take.listeners
+        listener = int(self.listeners_of(row)[0])
+        owner = take.text(int(listeners.owner[listener]))
+        function = take.text(int(listeners.function[listener])).rpartition(".")[2]
+        if row.folded:
+            owner = take.class_of(int(listeners.owner[listener])) or owner
+        if len(take.peers) > 1:
+            owner = f"{take.peers[int(listeners.peer[listener])].name}: {owner}"
+        if int(listeners.function[listener]) in self._ambiguous:
+            function = f"{function} · {take.text(int(listeners.event[listener]))}"
+        return owner, function
+
+    @cached_property
+    def _ambiguous(self) -> set[int]:
+        """Functions that listen to more than one event: their labels name the event too."""
+        listeners = self.take.listeners
+        _, first = factorised(listeners.function, listeners.event)
+        functions = listeners.function[first]
+        return set(np.flatnonzero(np.bincount(functions[functions >= 0]) > 1).tolist())
+
+
+def _sort_within(level: Level) -> None:
+    """Sort each group's calls by column (needed when peers' calls interleave)."""
+    groups = level.groups
+    number = np.repeat(np.arange(len(groups.sizes())), groups.sizes())
+    order = np.lexsort((level.columns, number))
+    groups.order = groups.order[order]
+    level.columns = level.columns[order]

@@ -1,0 +1,34 @@
+"""The sieve as it is set: its text, and whether what does not match is hidden or only fades."""
+
+from __future__ import annotations
+
+from opossum.stream.tables import Array
+from opossum.take.sieve import Term, parse_sieve, sieve_calls
+from opossum.take.take import Take
+
+
+class Sieve:
+    """The words of the sieve."""
+
+    def __init__(self, text: str = "") -> None:
+        self.text = text
+        self._terms: list[Term] = parse_sieve(text) if text else []
+        self.hides = False
+
+    @property
+    def active(self) -> bool:
+        """Say whether anything is sieved at all."""
+        return bool(self._terms)
+
+    def set(self, text: str) -> None:
+        """Set the words.
+
+        Raises:
+            SieveError: a word cannot be understood; what was sieved before stays.
+        """
+        self._terms = parse_sieve(text)
+        self.text = text
+
+    def passed(self, take: Take, doubled: Array) -> Array:
+        """Return a boolean array (calls,): which calls pass; `doubled` (calls,) as findings say."""
+        return sieve_calls(take, self._terms, doubled)

@@ -1,0 +1,146 @@
+"""What the desk does when a take was opened, has grown, was examined, or is asked for a symptom."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+from PySide6.QtCore import QObject, Qt
+
+from moonrise_bakery import demo_take_path
+from opossum_desk.state.session import Session
+from opossum_desk.state.tasks import Examined
+from opossum_desk.telling import axis_told, examined_told, selection_told
+
+if TYPE_CHECKING:
+    from opossum.findings.symptoms import Symptom
+    from opossum_desk.area import Desk
+
+HARMLESS_DAMAGE = ("no-bye", "no-frames")
+"""What a take may lack without anything of it being lost."""
+MOST_DAMAGE = 14
+"""Sorts of damage that are told at once."""
+
+
+class TakesOnDesk(QObject):
+    """The take that is shown, and what is known of it."""
+
+    def __init__(self, desk: Desk, parent: QObject) -> None:
+        super().__init__(parent)
+        self._desk = desk
+        self.paths: list[str] = []
+        """The files of the take that is shown."""
+        self.question: Symptom | None = None
+        """The symptom that is asked once the take has been examined."""
+        opening = desk.opening
+        opening.opened.connect(self.show_opened)
+        opening.examined.connect(self._examined)
+        opening.examining_told.connect(desk.say)
+
+    def show_opened(self, session: Session) -> None:
+        """Put what was opened on the desk."""
+        desk = self._desk
+        self.paths = list(desk.opening.paths)
+        own = self.paths[0]
+        if own != str(demo_take_path()):
+            desk.memory.add_recent(own)
+        session.playing = desk.games.records(own) and desk.games.playing
+        session.bookmarks = [mark for mark in desk.memory.bookmarks(own) if mark < session.axis.columns]
+        self.show(session)
+        if len(self.paths) == 1 and own.endswith(".jsonl") and desk.games.followed is None:
+            desk.games.watch(own)
+
+    def show(self, session: Session, grown: bool = False) -> None:
+        """Show a session and have its take examined; `grown`: it is the one on the desk, longer by now."""
+        desk = self._desk
+        desk.set_session(session, grown)
+        session.subscribe("selection window axis measure", self._tell_selection)
+        session.subscribe("bookmarks", self._keep_bookmarks)
+        session.subscribe("sieve", self._keep_sieve)
+        self._keep_sieve()
+        self._tell_selection()
+        desk.opening.examine_soon(session, desk.games.followed)
+
+    # --- examining ---------------------------------------------------------------------------------
+
+    def _examined(self, answer: Examined) -> None:
+        desk, session = self._desk, self._desk.session
+        if session is None or not self._is_of_now(session, answer):
+            return
+        if answer.session is not None:
+            session.set_findings(answer.findings, answer.doubled)
+        elif answer.growth == desk.games.number:
+            session.set_findings(answer.findings, answer.doubled)
+            session.doubles_of = answer.number
+        else:
+            # it has grown meanwhile: what was found still stands where it stood
+            session.list_findings(answer.findings)
+        self._tell_selection()
+        self._tell_damage(answer.damage)
+        if self.question is not None:
+            self.ask(self.question)
+        else:
+            desk.say(examined_told(answer.findings))
+        if not session.playing:
+            desk.games.forget_ended()
+
+    def _is_of_now(self, session: Session, answer: Examined) -> bool:
+        """Say whether an examination was of the take that is shown."""
+        if answer.session is not None:
+            return answer.session is session
+        games = self._desk.games
+        return games.followed is not None and (answer.growth == games.number or len(session.take.peers) == 1)
+
+    def ask(self, symptom: Symptom) -> None:
+        """List what answers a symptom and go to the first of it; as soon as the take has been examined."""
+        desk, session = self._desk, self._desk.session
+        self.question = symptom
+        if session is None or not session.examined:
+            return
+        from opossum.findings.catalogue import answers
+
+        self.question = None
+        flow = desk.view("flow")
+        count = flow.ask(answers(symptom))
+        if count:
+            session.show_finding(flow.findings.shown()[0])
+            desk.say(f"“{symptom.title}”: {count} {'finding' if count == 1 else 'findings'}.")
+        else:
+            desk.say(f"“{symptom.title}”: this take shows no such thing.")
+
+    def _tell_damage(self, damage: list[Any]) -> None:
+        serious = [item for item in damage if item.code not in HARMLESS_DAMAGE]
+        if serious:
+            count = sum(item.count for item in serious)
+            shown = "; ".join(item.told() for item in serious[:2])
+            self._desk.view("flow").warn(
+                f"{count:,} records of this take are damaged or missing; all else is shown. {shown}",
+                "Show all",
+                lambda: self._show_damage(damage),
+            )
+
+    def _show_damage(self, damage: list[Any]) -> None:
+        from PySide6.QtWidgets import QMessageBox
+
+        box = QMessageBox(self._desk.view("flow").window())
+        box.setWindowTitle("What is damaged")
+        box.setTextFormat(Qt.TextFormat.PlainText)
+        box.setText("\n".join(item.told() for item in damage[:MOST_DAMAGE]))
+        box.setInformativeText("The rest of the take is shown as it was recorded.")
+        box.exec()
+
+    # --- what is told and kept -----------------------------------------------------------------------
+
+    def _tell_selection(self) -> None:
+        session = self._desk.session
+        if session is not None:
+            self._desk.say_of_take(axis_told(session))
+            if told := selection_told(session):
+                self._desk.say(told)
+
+    def _keep_bookmarks(self) -> None:
+        if self._desk.session is not None and self.paths:
+            self._desk.memory.set_bookmarks(self.paths[0], self._desk.session.bookmarks)
+
+    def _keep_sieve(self) -> None:
+        session = self._desk.session
+        self._desk.games.sieve = session.sieve.text if session is not None else ""
