@@ -103,7 +103,7 @@ def recorders(table: Any) -> None:
         )
         listener.stop()
         if shutil.which("cc"):
-            from opossum_commands.launching import recorder_folder
+            from opossum_commands.engines.engine import recorder_folder
 
             source, program = Path(folder) / "loop.c", str(Path(folder) / "loop")
             source.write_text(C_LOOP)

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from moonrise_bakery.runtime import Event, Thing, World
+from moonrise_bakery.runtime.parts import Listener
 from moonrise_bakery.runtime.timers import Arm
-from moonrise_bakery.runtime.world import Halt, Listener
+from moonrise_bakery.runtime.world import Halt
 
 RISE_STEPS = 5
 BAKE_SECONDS = 4.0

@@ -49,6 +49,8 @@ def record_night(
             clock=clock,
             watch_after=0.25 if real_time else 0,
             link=link,
+            host="",
+            seed=seed,
         )
 
     world = World(recorder_for, seed, frozenset(faults), HZ, real_time)

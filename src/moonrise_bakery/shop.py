@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from moonrise_bakery.kitchen import Counter
 from moonrise_bakery.runtime import Event, Thing, World
-from moonrise_bakery.runtime.world import Listener
+from moonrise_bakery.runtime.parts import Listener
 
 TILL_PLACE = 5.0
 WALKING_SPEED = 1.6

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from moonrise_bakery.runtime import Event, Thing, World
+from moonrise_bakery.runtime.parts import Listener
 from moonrise_bakery.runtime.timers import Arm
-from moonrise_bakery.runtime.world import Listener
 
 CLOCK_RATE = 90.0
 """In-game seconds a second: a quarter of an hour passes in ten."""

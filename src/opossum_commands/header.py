@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import click
 
-from opossum_commands.launching import recorder_folder
+from opossum_commands.engines.engine import recorder_folder
 
 
 @click.command()

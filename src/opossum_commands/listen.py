@@ -8,6 +8,8 @@ from typing import TYPE_CHECKING
 
 import click
 
+from opossum_commands.convert import write_stream
+from opossum_commands.keeping import free_part, keep, unfinished
 from opossum_commands.reading import CommandError, opened
 
 if TYPE_CHECKING:
@@ -51,11 +53,9 @@ def listen(
         raise CommandError(f"{target}: the ending does not say what to make; use .take, .flow.jsonl or .flow.jsonl.gz.")
     if target.exists() and not force:
         raise CommandError(f"{target}: is there already; give --force to replace it.")
-    part = target.with_name(target.name + ".part.flow.jsonl")
-    if part.exists() and not force:
-        raise CommandError(
-            f"{part}: a recording that was not finished lies there; convert or remove it, or give --force."
-        )
+    for left in unfinished(target):
+        click.echo(f"opossum: an unfinished recording lies at {left}; it is left as it is.", err=True)
+    part = free_part(target)
     try:
         receiver = Receiver(part, host, port, token)
         receiver.start()
@@ -72,20 +72,7 @@ def listen(
     shifts = receiver.shifts()
     take = opened([str(part)], shifts)
     take.name = target.name.split(".")[0]
-    try:
-        if target.name.endswith(".take"):
-            from opossum.take.archive import save_take
-
-            save_take(take, target)
-        else:
-            from opossum_commands.convert import write_stream
-
-            write_stream(take, str(target))
-    except OSError as error:
-        raise CommandError(
-            f"{target}: cannot be written ({error.strerror or error}); the stream is kept as {part}."
-        ) from None
-    part.unlink()
+    keep(take, target, part, None if target.name.endswith(".take") else write_stream)
     click.echo(f"{target}: {take.records:,} records of {', '.join(span.name for span in take.peers)}")
     for name, (shift_ns, error_ns) in shifts.items():
         click.echo(f"  {name}'s clock was set by {shift_ns / 1e6:+.3f} ms, give or take {error_ns / 1e6:.3f} ms")

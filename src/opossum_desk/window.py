@@ -116,7 +116,7 @@ class DeskWindow(QMainWindow):
     def page(self, name: str) -> Any:
         """Return one of the plain faces: ``opening``, ``listening`` or ``failed``."""
         if name not in self._pages:
-            from opossum_desk.views import pages
+            from opossum_desk import pages
 
             made = pages.make(name, self)
             self._pages[name] = made
@@ -247,7 +247,7 @@ class DeskWindow(QMainWindow):
 
     def explain(self) -> None:
         """Explain the view in focus."""
-        from opossum_desk.views.help import explain
+        from opossum_desk.explaining import explain
 
         self._help = explain(self, self.flow.loom.whatsThis())
 

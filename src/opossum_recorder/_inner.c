@@ -51,7 +51,7 @@ typedef struct Call {
 	PyObject_HEAD
 	Inner *inner;
 	Thread *thread;
-	long long id, changes, sends;
+	long long id, changes, own, sends;
 } Call;
 
 typedef struct {
@@ -322,7 +322,7 @@ static Call *new_call(Inner *self, Thread *thread)
 	call->inner = (Inner *)Py_NewRef((PyObject *)self);
 	call->thread = thread;
 	call->id = ++self->calls;
-	call->changes = -1;
+	call->changes = call->own = -1;
 	call->sends = 0;
 	return call;
 }
@@ -372,6 +372,10 @@ static void end_call(Inner *self, Call *call, PyObject *error)
 		if (call->changes >= 0) {
 			at = PUT(at, ",\"eff\":");
 			at = put_number(at, call->changes + call->sends);
+		}
+		if (call->own >= 0) {
+			at = PUT(at, ",\"own\":");
+			at = put_number(at, call->own + call->sends);
 		}
 		if (told) at = put_bytes(at, told);
 		at = put_text(at, thread->suffix, thread->suffix_length);
@@ -682,6 +686,21 @@ static PyObject *call_changed(Call *self, PyObject *const *args, Py_ssize_t coun
 	Py_RETURN_NONE;
 }
 
+static PyObject *call_seemed(Call *self, PyObject *const *args, Py_ssize_t count, PyObject *keywords)
+{
+	static const char *const names[] = {"count"};
+	PyObject *found[1] = {NULL};
+	if (sorted_arguments(args, count, keywords, names, 1, 1, found, NULL) < 0) return NULL;
+	if (!found[0]) {
+		PyErr_SetString(PyExc_TypeError, "seemed() missing 1 required positional argument: 'count'");
+		return NULL;
+	}
+	long long changes = PyLong_AsLongLong(found[0]);
+	if (PyErr_Occurred()) return NULL;
+	self->own = self->own < 0 ? changes : self->own + changes;
+	Py_RETURN_NONE;
+}
+
 static PyObject *call_sent_at_least(Call *self, PyObject *nothing)
 {
 	if (self->changes < 0 && self->sends) self->changes = 0;
@@ -799,7 +818,8 @@ static PyType_Spec inner_spec = {
 	"opossum_recorder._inner.Inner", sizeof(Inner), 0, Py_TPFLAGS_DEFAULT | Py_TPFLAGS_BASETYPE, inner_slots};
 
 static PyMethodDef call_methods[] = {
-	METHOD("changed", call_changed, KEYED), METHOD("sent_at_least", call_sent_at_least, METH_NOARGS),
+	METHOD("changed", call_changed, KEYED), METHOD("seemed", call_seemed, KEYED),
+	METHOD("sent_at_least", call_sent_at_least, METH_NOARGS),
 	METHOD("__enter__", call_enter, METH_NOARGS), METHOD("__exit__", call_exit, METH_FASTCALL), {NULL}};
 static PyMemberDef call_members[] = {{"id", T_LONGLONG, offsetof(Call, id), READONLY, NULL}, {NULL}};
 static PyType_Slot call_slots[] = {

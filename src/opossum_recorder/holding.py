@@ -11,17 +11,18 @@ import fnmatch
 import operator
 import threading
 from collections import OrderedDict
-from typing import TYPE_CHECKING, Any
+from collections.abc import Sequence
+from typing import Any, Protocol
 
+from opossum_recorder.halves import Call
 from opossum_recorder.stacks import stack_of
-
-if TYPE_CHECKING:
-    from opossum_recorder.halves import Call
-    from opossum_recorder.recorder import Recorder
 
 MOST_TRIPWIRES = 64
 MOST_REMEMBERED = 1 << 16
 """Sends, and objects alive or gone, that are remembered at most for the conditions."""
+
+LOOK_S = 0.2
+"""How often a held thread looks whether Opossum is still there."""
 
 NAMES = ("ev", "o", "cls", "fn", "via")
 COMPARISONS = {
@@ -83,15 +84,45 @@ def _compares(data: Any, path: str, comparison: str, wanted: Any) -> bool:
         return False
 
 
+class Holdable(Protocol):
+    """What holding asks of a recorder."""
+
+    def now_ns(self) -> int:
+        """Return the stream's time."""
+
+    def say(self, text: str, level: str = "") -> None:
+        """Record a log line."""
+
+    def held(self, trip: int | None, c: int | None, stack: Sequence[str]) -> None:
+        """Say that the game is being held from here on."""
+
+    def went(self) -> None:
+        """Say that the game goes on."""
+
+    def plain_send(self, ev: str, o: str, via: str, d: Any, more: dict[str, Any]) -> int:
+        """Record a send, whoever looks at sends."""
+
+    def plain_call(self, s: int, b: int | None, o: str, fn: str, at: str) -> Call:
+        """Record a call, whoever looks at calls."""
+
+    def plain_frame(self, number: int, dt: float | None) -> Any:
+        """Record a frame, whoever looks at frames."""
+
+    def look_through(self, looker: Holding | None, *, returns: bool) -> None:
+        """Have every send, call and frame, and every return if wanted, go through `looker`; None: through nobody."""
+
+
 class Holding:
     """What is asked of one recorder. `hear` and `left` come from the link's thread, all else from the game's."""
 
-    def __init__(self, recorder: Recorder) -> None:
+    def __init__(self, recorder: Holdable) -> None:
         self._recorder = recorder
         self._wires: dict[int, Tripwire] = {}
         self._stop = ""
         self._step_thread: int | None = None
         self._go = threading.Event()
+        self._linked = False
+        """Whether Opossum is there: whoever waits to be let go looks at this too."""
         self._sends: OrderedDict[int, tuple[str, str, Any]] = OrderedDict()
         self._run: set[Any] = set()
         self._classes: OrderedDict[str, str] = OrderedDict()
@@ -105,6 +136,7 @@ class Holding:
     def hear(self, told: dict[str, Any]) -> None:
         """Take in one line of Opossum's."""
         kind = told.get("k")
+        self._linked = True
         if kind == "hold":
             self._stop, self._step_thread = "any", None
         elif kind in ("go", "step"):
@@ -127,22 +159,16 @@ class Holding:
 
     def left(self) -> None:
         """Opossum has gone away: let the game go on, and forget what it asked for."""
+        self._linked = False  # before the gate: a thread that is just about to wait closes it again
         self._wires, self._stop = {}, ""
         self._watch()
         self._go.set()
 
     def _watch(self) -> None:
         """Put our methods over the recorder's while there is something to watch for, and take them off again."""
-        recorder = self._recorder
-        own = recorder.__dict__
-        recorder._watched = bool(self._wires or self._stop)
-        if recorder._watched:
-            own.update(call=self.call, send=self.send, frame=self.frame)
-        else:
-            for name in ("call", "send", "frame"):
-                own.pop(name, None)
+        wanted = bool(self._wires or self._stop)
         timed = any(wire.longer_ns for wire in self._wires.values())
-        recorder._after_return = self.returned if timed else None
+        self._recorder.look_through(self if wanted else None, returns=timed)
 
     # --- lives ---------------------------------------------------------------------------------
 
@@ -163,8 +189,7 @@ class Holding:
 
     def send(self, ev: str, o: str = "", *, via: str = "", d: Any = None, **more: Any) -> int:
         """Record a send, and hold at it if that is wanted."""
-        recorder = self._recorder
-        number = type(recorder).send(recorder, ev, o, via=via, d=d, **more)
+        number = self._recorder.plain_send(ev, o, via, d, more)
         try:
             self._sends[number] = (ev, via or "direct", d)
             if len(self._sends) > MOST_REMEMBERED:
@@ -179,8 +204,7 @@ class Holding:
 
     def call(self, s: int, b: int | None, o: str, fn: str, at: str = "") -> Call:
         """Record a call, and hold before the listener runs if that is wanted."""
-        recorder = self._recorder
-        call = type(recorder).call(recorder, s, b, o, fn, at)
+        call = self._recorder.plain_call(s, b, o, fn, at)
         try:
             hit, hold = self._hit(call, s, b, o, fn)
         except Exception:
@@ -224,8 +248,7 @@ class Holding:
     def frame(self, number: int, dt: float | None = None) -> Any:
         """Begin a frame, and hold at its beginning if that is wanted."""
         self._run.clear()
-        recorder = self._recorder
-        context = type(recorder).frame(recorder, number, dt)
+        context = self._recorder.plain_frame(number, dt)
         if self._stop in ("any", "frame"):
             self._stop = ""
             self._hold(0, None)
@@ -242,7 +265,7 @@ class Holding:
         recorder.held(wire or None, call, stack)
         self.held += 1
         try:
-            while not self._go.wait(0.2):
+            while not self._go.wait(LOOK_S) and self._linked:
                 pass
         finally:
             self.held -= 1

@@ -43,18 +43,25 @@ class Call:
     known: changes and sends together; before, it is unknown and stays out of the stream.
     """
 
-    __slots__ = ("_calls", "_changes", "_inner", "_sends", "id")
+    __slots__ = ("_calls", "_changes", "_inner", "_own", "_sends", "id")
 
     def __init__(self, inner: Inner, call_id: int, calls: list[Call]) -> None:
         self._inner = inner
         self.id = call_id
         self._calls = calls
         self._changes = -1
+        self._own = -1
         self._sends = 0
 
     def changed(self, count: int = 1) -> None:
         """Say that the listener changed `count` more things (0: it ran for nothing, so far)."""
         self._changes = count if self._changes < 0 else self._changes + count
+
+    def seemed(self, count: int) -> None:
+        """Say how much of what can be seen of its owner's own state changed: weaker than `changed`, for what lies
+        elsewhere is unknown.
+        """
+        self._own = count if self._own < 0 else self._own + count
 
     def sent_at_least(self) -> None:
         """Say that nothing is known of the call but what it sent: if it sent, that is its effect."""
@@ -73,6 +80,8 @@ class Call:
             while calls and calls.pop() is not self:
                 pass
             text = f',"eff":{self._changes + self._sends}' if self._changes >= 0 else ""
+            if self._own >= 0:
+                text += f',"own":{self._own + self._sends}'
             if error is not None:
                 text += error_text(error)
             inner._append(f'{{"k":"ret","t":{inner.now_ns()},"c":{self.id}{text}{inner._thread.suffix}')

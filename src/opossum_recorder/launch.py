@@ -17,7 +17,7 @@ import traceback
 from types import ModuleType
 from typing import Any
 
-from opossum_recorder.engines import panda3d, pygame_ce, pyglet
+from opossum_recorder.engines.python_engines import ADAPTERS, waiting_phases
 from opossum_recorder.recorder import Recorder
 
 BLACK_BOX_SUFFIX = ".blackbox"
@@ -87,7 +87,7 @@ def main(arguments: list[str]) -> None:
         None if link else stream,
         script if as_module else os.path.splitext(os.path.basename(script))[0],
         engine="Python",
-        waits=panda3d.PandaAdapter.waits,
+        waits=waiting_phases(),
         link=link,
         token=os.environ.get("OPOSSUM_TOKEN", ""),
     )
@@ -97,8 +97,8 @@ def main(arguments: list[str]) -> None:
         faulthandler.enable(own.box)
     recorder = own
     watched: dict[str, Any] = {}
-    for adapter in (panda3d.PandaAdapter(own), pygame_ce.PygameAdapter(own), pyglet.PygletAdapter(own)):
-        watched |= adapter.watched
+    for make in ADAPTERS:
+        watched |= make(own).watched
     for module, put_on in watched.items():
         sys.meta_path.insert(0, _AfterImport(module, put_on))
     signal.signal(signal.SIGTERM, lambda *_: _told_to_end(own))

@@ -19,9 +19,10 @@ from collections.abc import Callable, Iterable, Sequence
 from typing import Any, TypeVar
 
 from opossum_recorder.encoding import QuotedTexts, data_text
-from opossum_recorder.halves import Inner
+from opossum_recorder.halves import Call, Inner
 from opossum_recorder.holding import Holding
 from opossum_recorder.link import LinkSink
+from opossum_recorder.processor import FrameProcessor
 from opossum_recorder.sink import Sink, sink_for
 from opossum_recorder.watchdog import Watchdog
 
@@ -58,6 +59,9 @@ class Recorder(Inner):
         sink: where lines go instead of `path`.
         link: ``host:port`` of an Opossum that listens; lines go there instead of to `path`.
         token: what that Opossum demands to be told.
+        build: the game's version or commit (else what OPOSSUM_BUILD says).
+        host: the machine's name (by default as the system says it; "" leaves it out).
+        seed: what the game's chance was begun with.
     """
 
     def __init__(
@@ -75,6 +79,9 @@ class Recorder(Inner):
         sink: Sink | None = None,
         link: str = "",
         token: str = "",
+        build: str = "",
+        host: str | None = None,
+        seed: Any = None,
     ) -> None:
         super().__init__(clock)
         self._quoted = QuotedTexts()
@@ -87,15 +94,20 @@ class Recorder(Inner):
         self._sink: Sink = sink if sink is not None else sink_for(path if path is not None else os.devnull)
         self._attach(self._sink)
         head: dict[str, Any] = {"opossum": 1, "game": game, "peer": peer, "lang": "python", "pid": os.getpid()}
+        head |= {"host": os.uname().nodename if host is None else host}
         head |= {"started": time.strftime("%Y-%m-%dT%H:%M:%SZ", time.gmtime())}
         optional: dict[str, Any] = {"engine": engine, "hz": hz, "phases": list(phases), "waits": list(waits)}
-        optional["holds"] = self.holding is not None
+        optional |= {"build": build or os.environ.get("OPOSSUM_BUILD", ""), "holds": self.holding is not None}
+        if seed is not None:
+            head["seed"] = seed
         if link and token:
             optional["token"] = token
         head |= {name: value for name, value in optional.items() if value}
         self._put("head", "".join(f',"{name}":{data_text(value)}' for name, value in head.items()))
         self.flush()
         self._watchdog = Watchdog(self, watch_after) if watch_after > 0 else None
+        # a simulated clock has nothing to do with the processor's
+        self._processor = FrameProcessor() if clock is time.perf_counter_ns else None
         own = weakref.ref(self)
         os.register_at_fork(after_in_child=lambda: _forked(own()))
 
@@ -113,6 +125,8 @@ class Recorder(Inner):
 
     def frame(self, number: int, dt: float | None = None) -> _FrameContext:
         """Begin frame `number`; used with `with`, it ends (`idle`) where the block ends."""
+        if self._processor is not None:
+            self._processor.begin()
         try:
             told = f',"dt":{dt:.6g}' if dt is not None else ""
             if _finite(dt):
@@ -127,7 +141,7 @@ class Recorder(Inner):
 
     def idle(self) -> None:
         """Say that the frame's work is done."""
-        self._put("idle", "")
+        self._put("idle", self._processor.end() if self._processor is not None else "")
         if self._watchdog is not None:
             self._watchdog.frame_ended()
         self.flush()
@@ -140,24 +154,24 @@ class Recorder(Inner):
 
     def spawn(self, o: str, cls: str = "", parent: str = "") -> None:
         """Say that an object begins to live."""
-        self._record("spawn", o=o, cls=cls, parent=parent)
+        self._record("spawn", o=o, cls=cls, parent=parent, **self._caused({}))
         if self.holding is not None:
             self.holding.born(o, cls)
 
     def gone(self, o: str) -> None:
         """Say that an object no longer lives."""
-        self._one("gone", "o", o)
+        self._record("gone", o=o, **self._caused({}))
         if self.holding is not None:
             self.holding.died(o)
 
     def bind(self, ev: str, o: str, fn: str, src: str = "", at: str = "") -> int:
         """Say that a listener begins to listen; returns the id to give to `call` and `unbind`."""
-        return self._new("bind", "b", ev=ev, o=o, fn=fn, src=src, at=at)
+        return self._new("bind", "b", ev=ev, o=o, fn=fn, src=src, at=at, **self._caused({}))
 
     def unbind(self, b: int) -> None:
         """Say that a listener stops listening."""
         if b:
-            self._record("unbind", b=b)
+            self._record("unbind", b=b, **self._caused({}))
         else:
             self._drop()
 
@@ -192,7 +206,7 @@ class Recorder(Inner):
 
     def put(self, q: str, s: int) -> None:
         """Say that a send was put on a queue instead of being delivered."""
-        self._record("put", q=q, s=s)
+        self._record("put", q=q, s=s, **self._caused({}))
 
     def pull(self, q: str, s: int) -> None:
         """Say that a send was pulled off a queue for delivery."""
@@ -214,7 +228,7 @@ class Recorder(Inner):
 
     def disarm(self, a: int, how: str) -> None:
         """Say that a timer or delay will not fire again (`cleared`, `done`, `owner`)."""
-        self._record("disarm", a=a, how=how)
+        self._record("disarm", a=a, how=how, **self._caused({}))
 
     def play(self, o: str, clip: str, length: float, marks: Iterable[tuple[str, float]] = (), **more: Any) -> int:
         """Say that a clip of `length` seconds with `marks` was started (`rate`, `what`, `from`); returns its id."""
@@ -223,11 +237,11 @@ class Recorder(Inner):
         except Exception:
             listed = []
             self._drop()
-        return self._new("play", "y", **({"o": o, "clip": clip, "len": length, "marks": listed} | more))
+        return self._new("play", "y", **({"o": o, "clip": clip, "len": length, "marks": listed} | self._caused(more)))
 
     def stop(self, y: int, how: str, pos: float | None = None) -> None:
         """Say that a clip stopped (`end`, `cut`, `blend`) at `pos` seconds."""
-        self._record("stop", y=y, how=how, pos=pos)
+        self._record("stop", y=y, how=how, pos=pos, **self._caused({}))
 
     def wait(self, o: str, ev: str) -> int:
         """Say that code began to wait for an event; returns the wait's id."""
@@ -279,6 +293,33 @@ class Recorder(Inner):
         if self._watchdog is not None:
             self._watchdog.frame_began()
 
+    # --- being looked at -----------------------------------------------------------------------------
+
+    def look_through(self, looker: Holding | None, *, returns: bool) -> None:
+        """Have every send, call and frame, and every return if wanted, go through `looker`; None: through nobody.
+
+        Its methods lie over the plain ones, so that being looked at costs nothing while nobody looks.
+        """
+        self._watched = looker is not None
+        for name in ("send", "call", "frame"):
+            if looker is not None:
+                self.__dict__[name] = getattr(looker, name)
+            else:
+                self.__dict__.pop(name, None)
+        self._after_return = looker.returned if looker is not None and returns else None
+
+    def plain_send(self, ev: str, o: str, via: str, d: Any, more: dict[str, Any]) -> int:
+        """Record a send, whoever looks at sends."""
+        return type(self).send(self, ev, o, via=via, d=d, **more)
+
+    def plain_call(self, s: int, b: int | None, o: str, fn: str, at: str) -> Call:
+        """Record a call, whoever looks at calls."""
+        return type(self).call(self, s, b, o, fn, at)
+
+    def plain_frame(self, number: int, dt: float | None) -> _FrameContext:
+        """Record a frame, whoever looks at frames."""
+        return type(self).frame(self, number, dt)
+
     # --- writing -----------------------------------------------------------------------------------
 
     def _caused(self, fields: dict[str, Any]) -> dict[str, Any]:
@@ -324,6 +365,8 @@ class Recorder(Inner):
         """Stop recording without `bye`: to a reader the game died here."""
         if self._watchdog is not None:
             self._watchdog.stop()
+        if self._processor is not None:
+            self._processor.close()
         self._detach()
         self._sink.close()
 

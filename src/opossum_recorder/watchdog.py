@@ -9,21 +9,32 @@ from __future__ import annotations
 
 import threading
 import time
-from typing import TYPE_CHECKING
+from collections.abc import Sequence
+from typing import Protocol
 
 from opossum_recorder.stacks import stack_of
-
-if TYPE_CHECKING:
-    from opossum_recorder.recorder import Recorder
 
 LONGEST_PAUSE_S = 5.0
 """While a hang lasts, samples come ever less often, up to this many seconds apart."""
 
 
+class Watched(Protocol):
+    """What the watchdog asks of a recorder."""
+
+    def flush(self) -> None:
+        """Write what waits to be written."""
+
+    def main_call(self) -> int | None:
+        """Return the call that the game thread is in."""
+
+    def stuck(self, sec: float, stack: Sequence[str], c: int | None = None) -> None:
+        """Say that the game thread has not moved on."""
+
+
 class Watchdog:
     """Writes `stuck` records while a frame of the thread that made it does not end."""
 
-    def __init__(self, recorder: Recorder, after_s: float) -> None:
+    def __init__(self, recorder: Watched, after_s: float) -> None:
         self._recorder = recorder
         self._after_s = after_s
         self._thread_id = threading.get_ident()

@@ -11,10 +11,10 @@ from PySide6.QtWidgets import QMenu
 
 from moonrise_bakery import demo_take_path
 from opossum.live.receiver import PeerState
+from opossum_desk.flow.menus import add_call_actions
 from opossum_desk.memory import Memory
 from opossum_desk.recordings import silence
 from opossum_desk.state.session import Session
-from opossum_desk.views.menus import add_call_actions
 from opossum_desk.window import DeskWindow
 from opossum_recorder import Recorder
 from tape import Tape

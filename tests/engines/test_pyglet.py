@@ -18,7 +18,7 @@ EXAMPLE = EXAMPLES / "pyglet_bakery.py"
 
 HANDLERS = """
 import gc, sys
-from opossum_recorder.engines.pyglet import PygletAdapter
+from opossum_recorder.engines.pyglet.adapter import PygletAdapter
 from opossum_recorder import Recorder
 
 recorder = Recorder(sys.argv[1], "handlers", watch_after=0)

@@ -71,6 +71,8 @@ def drive(recorder: Recorder, seed: int) -> None:
                         call.changed(chance.randrange(3))
                     if chance.random() < 0.2:
                         call.sent_at_least()
+                    if chance.random() < 0.2:
+                        call.seemed(chance.randrange(3))
                     if chance.random() < 0.1:
                         raise KeyError(some())
             except KeyError:

@@ -4,11 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
 
-if TYPE_CHECKING:
-    from moonrise_bakery.runtime.thing import Thing
-    from moonrise_bakery.runtime.world import World
+from moonrise_bakery.runtime.parts import Named, Stage
 
 
 @dataclass(slots=True)
@@ -16,7 +13,7 @@ class Play:
     """A clip that is playing."""
 
     number: int
-    owner: Thing
+    owner: Named
     clip: str
     length: float
     marks: list[tuple[str, float]]
@@ -29,13 +26,13 @@ class Play:
 class Clips:
     """All playing clips, advanced in the clips phase."""
 
-    def __init__(self, world: World) -> None:
+    def __init__(self, world: Stage) -> None:
         self._world = world
         self._plays: list[Play] = []
 
     def play(
         self,
-        owner: Thing,
+        owner: Named,
         clip: str,
         length: float,
         marks: list[tuple[str, float]],
@@ -48,7 +45,7 @@ class Clips:
         self._plays.append(play)
         return play
 
-    def cut(self, owner: Thing) -> None:
+    def cut(self, owner: Named) -> None:
         """Cut whatever the owner plays."""
         for play in self._plays:
             if play.owner is owner and play.alive:

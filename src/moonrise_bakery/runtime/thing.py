@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
-if TYPE_CHECKING:
-    from moonrise_bakery.runtime.timers import Arm
-    from moonrise_bakery.runtime.world import Handler, Listener, World
+from moonrise_bakery.runtime.parts import Handler, Listener, Named
+from moonrise_bakery.runtime.timers import Arm
+from moonrise_bakery.runtime.world import World
 
 
 class Thing:
@@ -20,7 +20,7 @@ class Thing:
         world.things[self.name] = self
         world.recorder.spawn(self.name, type(self).__name__, parent.name if parent else "")
 
-    def listen(self, event: str, function: Handler, source: Thing | None = None) -> Listener:
+    def listen(self, event: str, function: Handler, source: Named | None = None) -> Listener:
         """Listen to an event for as long as the thing lives."""
         listener = self.world.listen(event, self, function, source)
         self._listeners.append(listener)

@@ -3,11 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
-if TYPE_CHECKING:
-    from moonrise_bakery.runtime.thing import Thing
-    from moonrise_bakery.runtime.world import World
+from moonrise_bakery.runtime.parts import Named, Stage
 
 
 @dataclass(slots=True)
@@ -16,7 +14,7 @@ class Arm:
 
     number: int
     what: str
-    owner: Thing
+    owner: Named
     event: str
     seconds: float
     loop: bool
@@ -29,14 +27,14 @@ class Arm:
 class Timers:
     """All timers and delays, fired in the timers phase in the order they were set."""
 
-    def __init__(self, world: World) -> None:
+    def __init__(self, world: Stage) -> None:
         self._world = world
         self._arms: list[Arm] = []
 
     def arm(
         self,
         what: str,
-        owner: Thing,
+        owner: Named,
         event: str,
         seconds: float,
         loop: bool,

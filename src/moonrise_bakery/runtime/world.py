@@ -6,50 +6,19 @@ import random
 import sys
 from collections import deque
 from collections.abc import Callable
-from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from moonrise_bakery.runtime.clips import Clips
 from moonrise_bakery.runtime.pace import RealPace, SimulatedPace
+from moonrise_bakery.runtime.parts import Event, Handler, Listener, Named
 from moonrise_bakery.runtime.timers import Timers
 from moonrise_bakery.runtime.zones import Zones
 from opossum_recorder import Recorder
-
-if TYPE_CHECKING:
-    from moonrise_bakery.runtime.thing import Thing
 
 PHASES = ("input", "clock", "timers", "clips", "zones", "update", "queue")
 
 LISTENER_COST_US = 18.0
 """What a listener's work costs on the simulated clock, unless it spends more itself."""
-
-
-@dataclass(frozen=True, slots=True)
-class Event:
-    """What a listener is handed: the event's name, who sent it, its data, and its number in the stream."""
-
-    name: str
-    sender: Thing | None
-    data: Any
-    number: int
-
-
-Handler = Callable[[Event], int | None]
-"""A listener's function; returns how many things it changed (none: 0)."""
-
-
-@dataclass(slots=True)
-class Listener:
-    """A bound (event, owner, function)."""
-
-    number: int
-    event: str
-    owner: Thing
-    function: Handler
-    source: Thing | None
-    name: str
-    place: str
-    alive: bool = True
 
 
 class Halt(Exception):  # noqa: N818 - not an error: the night ends here
@@ -77,7 +46,7 @@ class World:
         self.zones = Zones(self)
         self.time_s = 0.0
         self.frame_number = -1
-        self.things: dict[str, Thing] = {}
+        self.things: dict[str, Named] = {}
         self._listeners: dict[str, list[Listener]] = {}
         self._queues: dict[str, deque[tuple[Event, bool]]] = {}
         self._inputs: list[tuple[float, str, str]] = []
@@ -94,7 +63,7 @@ class World:
 
     # --- listeners -----------------------------------------------------------------------------------
 
-    def listen(self, event: str, owner: Thing, function: Handler, source: Thing | None = None) -> Listener:
+    def listen(self, event: str, owner: Named, function: Handler, source: Named | None = None) -> Listener:
         """Bind a listener; it hears sends from now on (only those of `source`, if given)."""
         code = function.__func__.__code__  # type: ignore[attr-defined]
         place = f"moonrise_bakery/{code.co_filename.rsplit('/', 1)[-1]}:{code.co_firstlineno}"
@@ -117,7 +86,7 @@ class World:
 
     # --- events --------------------------------------------------------------------------------------
 
-    def send(self, event: str, sender: Thing | None = None, data: Any = None, via: str = "", **more: Any) -> int:
+    def send(self, event: str, sender: Named | None = None, data: Any = None, via: str = "", **more: Any) -> int:
         """Send an event and deliver it at once; returns its number."""
         number = self.recorder.send(event, sender.name if sender else "", via=via, d=data, **more)
         self._deliver(Event(event, sender, data, number))
@@ -133,7 +102,7 @@ class World:
                 self.pace.spend(LISTENER_COST_US)
                 call.changed(listener.function(event) or 0)
 
-    def enqueue(self, queue: str, event: str, sender: Thing, data: Any = None) -> None:
+    def enqueue(self, queue: str, event: str, sender: Named, data: Any = None) -> None:
         """Put an event on a queue; it is delivered in the queue phase."""
         number = self.recorder.send(event, sender.name, via="queue", d=data, q=queue)
         self.recorder.put(queue, number)

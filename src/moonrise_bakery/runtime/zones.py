@@ -3,45 +3,40 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING
 
-if TYPE_CHECKING:
-    from moonrise_bakery.runtime.thing import Thing
-    from moonrise_bakery.runtime.world import World
+from moonrise_bakery.runtime.parts import Named, Stage
 
 
 @dataclass(slots=True)
 class Zone:
     """From `low` to `high` metres along the floor; sends `event` as its owner."""
 
-    owner: Thing
+    owner: Named
     event: str
     low: float
     high: float
-    notices: type[Thing]
+    notices: type
     tells_stay: bool
-    inside: list[Thing] = field(default_factory=list)
+    inside: list[Named] = field(default_factory=list)
 
 
 class Zones:
     """All zones, looked at in the zones phase."""
 
-    def __init__(self, world: World) -> None:
+    def __init__(self, world: Stage) -> None:
         self._world = world
         self._zones: list[Zone] = []
-        self._walkers: dict[str, Thing] = {}
+        self._walkers: dict[str, Named] = {}
 
-    def add(
-        self, owner: Thing, event: str, low: float, high: float, notices: type[Thing], tells_stay: bool = False
-    ) -> None:
+    def add(self, owner: Named, event: str, low: float, high: float, notices: type, tells_stay: bool = False) -> None:
         """Add a zone that notices one class; `tells_stay` makes it send on every frame somebody is inside."""
         self._zones.append(Zone(owner, event, low, high, notices, tells_stay))
 
-    def watch(self, walker: Thing) -> None:
+    def watch(self, walker: Named) -> None:
         """Notice a walker (anything with a `place` in metres)."""
         self._walkers[walker.name] = walker
 
-    def forget(self, thing: Thing) -> None:
+    def forget(self, thing: Named) -> None:
         """Stop noticing a walker; it leaves nothing behind."""
         self._walkers.pop(thing.name, None)
         for zone in self._zones:

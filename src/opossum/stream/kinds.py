@@ -56,7 +56,7 @@ KINDS: dict[str, Kind] = {
             "text:started text:lang count:pid text:build text:host json:seed",
         ),
         _kind("frame", "count:n! number:dt"),
-        _kind("idle", "count:cpu"),
+        _kind("idle", "count:cpu count:ready"),
         _kind("phase", "text:name!"),
         _kind("spawn", "text:o! text:cls text:parent id:c"),
         _kind("gone", "text:o! id:c"),

@@ -12,10 +12,10 @@ from PySide6.QtWidgets import QStyledItemDelegate, QTreeView, QWidget
 
 from opossum.findings.finding import Finding
 from opossum.take.grouping import distinct
+from opossum_desk.flow.menus import finding_menu
 from opossum_desk.layout.wording import SEVERITY_TITLES, cause_title, finding_title, kind_title
 from opossum_desk.state.session import Session
 from opossum_desk.views.look import Look
-from opossum_desk.views.menus import finding_menu
 from opossum_desk.views.plain import plain_tooltip
 
 if TYPE_CHECKING:

@@ -11,10 +11,10 @@ from opossum.stream.tables import Array
 from opossum.take.grouping import distinct
 from opossum_desk.flow.describing import describe_call, describe_line
 from opossum_desk.flow.layout.loom import HEADER_PX, ROW_PX, Density, FrozenBand, LoomPicture, RowLine, layout_loom
+from opossum_desk.flow.menus import add_call_actions, sieve
 from opossum_desk.state.session import Session
 from opossum_desk.views.canvas import AxisCanvas, image_of, premultiplied, text_cutter
 from opossum_desk.views.look import Look
-from opossum_desk.views.menus import add_call_actions, sieve
 from opossum_desk.views.plain import plain_tooltip
 from opossum_desk.views.stamps import Stamps
 

@@ -7,12 +7,12 @@ from PySide6.QtGui import QColor, QContextMenuEvent, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QAbstractScrollArea, QMenu, QWidget
 
 from opossum_desk.flow.describing import describe_call
-from opossum_desk.flow.layout.loom import BeadState
 from opossum_desk.flow.layout.slice import SLICE_ROW_PX, SlicePicture, SliceRow, layout_slice
+from opossum_desk.flow.menus import add_call_actions
+from opossum_desk.layout.bead import BeadState
 from opossum_desk.state.session import Session
 from opossum_desk.views.canvas import text_cutter
 from opossum_desk.views.look import Look
-from opossum_desk.views.menus import add_call_actions
 from opossum_desk.views.plain import plain_tooltip
 from opossum_desk.views.stamps import draw_bead
 

@@ -7,12 +7,13 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QContextMenuEvent, QImage, QPainter, QPainterPath, QPen
 from PySide6.QtWidgets import QMenu, QToolTip, QWidget
 
-from opossum_desk.flow.layout.loom import BeadState, frozen_bands
+from opossum_desk.flow.layout.loom import frozen_bands
 from opossum_desk.flow.layout.strands import STRAND_PX, StrandPicture, StrandRow, Stroke, gather_strands, layout_strands
+from opossum_desk.flow.menus import add_call_actions
+from opossum_desk.layout.bead import BeadState
 from opossum_desk.state.session import Session
 from opossum_desk.views.canvas import AxisCanvas, image_of, text_cutter
 from opossum_desk.views.look import Look
-from opossum_desk.views.menus import add_call_actions
 from opossum_desk.views.stamps import Stamps
 
 DOT_PX = 7.0

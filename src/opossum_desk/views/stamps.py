@@ -7,7 +7,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QImage, QPainter, QPen
 
 from opossum.stream.tables import Array
-from opossum_desk.flow.layout.loom import BeadState
+from opossum_desk.layout.bead import BeadState
 from opossum_desk.views.look import Look
 
 SQUARED = {"input", "zone", "net"}

@@ -38,7 +38,7 @@ extern "C" {
 #define OPOSSUM_LIFE "life"
 
 /* Begin: `where` is a file's path or "host:port" of an Opossum that listens, now or later; `hz` nominal frames a second,
- * or 0.  Returns 0, or -1 where nothing can be written (all else then does nothing). */
+ * or 0.  OPOSSUM_BUILD in the environment is told as the game's version.  Returns 0, or -1 where nothing can be written (all else then does nothing). */
 int opossum_open(const char *where, const char *game, double hz);
 void opossum_close(void);
 
@@ -59,6 +59,8 @@ unsigned long opossum_send_of_arm(const char *ev, const char *o, const char *via
 unsigned long opossum_call(unsigned long s, unsigned long b, const char *o, const char *fn, const char *at);
 /* `eff`: how many things the call changed, sends included; 0: it ran for nothing; -1: not known. */
 void opossum_ret(unsigned long c, long eff);
+/* The same where only the owner's own state was looked at: `own` 0: nothing of it changed, and nothing was sent. */
+void opossum_ret_own(unsigned long c, long own);
 void opossum_put(const char *queue, unsigned long s);
 void opossum_pull(const char *queue, unsigned long s);
 
@@ -110,17 +112,34 @@ static struct {
 	pthread_t watcher, frames;
 	int fd, is_link, open, ending, in_frame;
 	struct timespec begin;
-	double frame_began;
+	double frame_began, frame_cpu, frame_ready;
+	int schedstat;
 	unsigned long ids[5], lost, untold;
 	char *waiting;
 	size_t waits;
 	opossum_open_call calls[OPOSSUM_DEEPEST];
 	int depth, threads;
 	struct sockaddr_in address;
-} opossum_ = {PTHREAD_MUTEX_INITIALIZER, 0, 0, -1, 0, 0, 0, 0, {0, 0}, 0, {0}, 0, 0, 0, 0, {{0, {0}}}, 0, 0, {0, 0, {0}, {0}}};
+} opossum_ = {PTHREAD_MUTEX_INITIALIZER, 0, 0, -1, 0, 0, 0, 0, {0, 0}, 0, 0, 0, -1, {0}, 0, 0, 0, 0, {{0, {0}}}, 0, 0, {0, 0, {0}, {0}}};
 
 static __thread unsigned long opossum_causes[OPOSSUM_DEEPEST];
 static __thread int opossum_depth, opossum_thread;
+
+static double opossum_cpu(void) {
+	struct timespec used;
+	clock_gettime(CLOCK_THREAD_CPUTIME_ID, &used);
+	return (double)used.tv_sec * 1e9 + (double)used.tv_nsec;
+}
+
+/* How long this thread could have run but was not run; -1 where the system does not tell. */
+static double opossum_ready(void) {
+	char text[80];
+	double ready = -1;
+	ssize_t size = opossum_.schedstat >= 0 ? pread(opossum_.schedstat, text, sizeof text - 1, 0) : -1;
+	if (size <= 0) return -1;
+	text[size] = 0;
+	return sscanf(text, "%*s %lf", &ready) == 1 ? ready : -1;
+}
 
 static double opossum_now(void) {
 	struct timespec now;
@@ -317,6 +336,7 @@ int opossum_open(const char *where, const char *game, double hz) {
 	if (opossum_.fd < 0 && !opossum_.is_link) return -1;
 	clock_gettime(CLOCK_MONOTONIC, &opossum_.begin);
 	opossum_.frames = pthread_self();
+	opossum_.schedstat = open("/proc/thread-self/schedstat", O_RDONLY);
 	opossum_.ending = opossum_.in_frame = opossum_.depth = 0;
 	opossum_.lost = opossum_.untold = opossum_.waits = 0;
 	memset(opossum_.ids, 0, sizeof opossum_.ids);
@@ -324,6 +344,12 @@ int opossum_open(const char *where, const char *game, double hz) {
 	at = opossum_begin(line, "head");
 	at = opossum_add(line, at, ",\"opossum\":1,\"peer\":\"main\",\"lang\":\"c\",\"pid\":%ld", (long)getpid());
 	if (hz > 0) at = opossum_add(line, at, ",\"hz\":%g", hz);
+	at = opossum_field(line, at, "build", getenv("OPOSSUM_BUILD"));
+	host[0] = 0;
+	if (gethostname(host, sizeof host - 1) == 0) {
+		host[sizeof host - 1] = 0;
+		at = opossum_field(line, at, "host", host);
+	}
 	opossum_end(line, opossum_field(line, at, "game", game));
 	if (pthread_create(&opossum_.watcher, 0, opossum_watch_over, 0) != 0) opossum_.ending = 1;
 	return 0;
@@ -358,6 +384,8 @@ void opossum_close(void) {
 	}
 	if (opossum_.fd >= 0) close(opossum_.fd);
 	opossum_.fd = -1;
+	if (opossum_.schedstat >= 0) close(opossum_.schedstat);
+	opossum_.schedstat = -1;
 	pthread_mutex_unlock(&opossum_.lock);
 }
 
@@ -367,6 +395,8 @@ void opossum_frame(long n, double dt) {
 	if (!at) return;
 	opossum_.in_frame = 1;
 	opossum_.frame_began = opossum_now();
+	opossum_.frame_cpu = opossum_cpu();
+	opossum_.frame_ready = opossum_ready();
 	at = opossum_add(line, at, ",\"n\":%ld", n);
 	if (dt > 0 && isfinite(dt)) at = opossum_add(line, at, ",\"dt\":%.6g", dt);
 	opossum_end(line, at);
@@ -376,33 +406,42 @@ void opossum_idle(void) {
 	char line[OPOSSUM_LINE];
 	size_t at = opossum_begin(line, "idle");
 	if (!at) return;
+	if (opossum_.in_frame && pthread_equal(pthread_self(), opossum_.frames)) {
+		double ready = opossum_ready();
+		at = opossum_add(line, at, ",\"cpu\":%.0f", opossum_cpu() - opossum_.frame_cpu);
+		if (ready >= 0 && opossum_.frame_ready >= 0) at = opossum_add(line, at, ",\"ready\":%.0f", ready - opossum_.frame_ready);
+	}
 	opossum_.in_frame = 0;
 	opossum_end(line, at);
 }
 
-/* Records that are texts alone. */
-static void opossum_texts(const char *kind, const char *a, const char *x, const char *b, const char *y) {
+/* Records that are texts, and the call they were made in where the contract has it. */
+static void opossum_texts(const char *kind, const char *a, const char *x, const char *b, const char *y, int caused) {
 	char line[OPOSSUM_LINE];
 	size_t at = opossum_begin(line, kind);
-	if (at) opossum_end(line, opossum_field(line, opossum_field(line, at, a, x), b, y));
+	if (!at) return;
+	at = opossum_field(line, opossum_field(line, at, a, x), b, y);
+	opossum_end(line, caused ? opossum_cause(line, at) : at);
 }
 
-void opossum_phase(const char *name) { opossum_texts("phase", "name", name, "", 0); }
-void opossum_spawn(const char *o, const char *cls) { opossum_texts("spawn", "o", o, "cls", cls); }
-void opossum_gone(const char *o) { opossum_texts("gone", "o", o, "", 0); }
-void opossum_say(const char *text) { opossum_texts("say", "text", text, "", 0); }
+void opossum_phase(const char *name) { opossum_texts("phase", "name", name, "", 0, 0); }
+void opossum_spawn(const char *o, const char *cls) { opossum_texts("spawn", "o", o, "cls", cls, 1); }
+void opossum_gone(const char *o) { opossum_texts("gone", "o", o, "", 0, 1); }
+void opossum_say(const char *text) { opossum_texts("say", "text", text, "", 0, 0); }
 
 /* Records that are one number and perhaps a text. */
-static void opossum_number(const char *kind, const char *name, unsigned long number, const char *a, const char *x) {
+static void opossum_number(const char *kind, const char *name, unsigned long number, const char *a, const char *x, int caused) {
 	char line[OPOSSUM_LINE];
 	size_t at = number ? opossum_begin(line, kind) : 0;
-	if (at) opossum_end(line, opossum_field(line, opossum_add(line, at, ",\"%s\":%lu", name, number), a, x));
+	if (!at) return;
+	at = opossum_field(line, opossum_add(line, at, ",\"%s\":%lu", name, number), a, x);
+	opossum_end(line, caused ? opossum_cause(line, at) : at);
 }
 
-void opossum_unbind(unsigned long b) { opossum_number("unbind", "b", b, "", 0); }
-void opossum_put(const char *queue, unsigned long s) { opossum_number("put", "s", s, "q", queue); }
-void opossum_pull(const char *queue, unsigned long s) { opossum_number("pull", "s", s, "q", queue); }
-void opossum_disarm(unsigned long a, const char *how) { opossum_number("disarm", "a", a, "how", how); }
+void opossum_unbind(unsigned long b) { opossum_number("unbind", "b", b, "", 0, 1); }
+void opossum_put(const char *queue, unsigned long s) { opossum_number("put", "s", s, "q", queue, 1); }
+void opossum_pull(const char *queue, unsigned long s) { opossum_number("pull", "s", s, "q", queue, 0); }
+void opossum_disarm(unsigned long a, const char *how) { opossum_number("disarm", "a", a, "how", how, 1); }
 
 unsigned long opossum_bind(const char *ev, const char *o, const char *fn, const char *at_place) {
 	char line[OPOSSUM_LINE];
@@ -412,7 +451,7 @@ unsigned long opossum_bind(const char *ev, const char *o, const char *fn, const 
 	id = ++opossum_.ids[0];
 	at = opossum_field(line, opossum_add(line, at, ",\"b\":%lu", id), "ev", ev);
 	at = opossum_field(line, opossum_field(line, at, "o", o), "fn", fn);
-	opossum_end(line, opossum_field(line, at, "at", at_place));
+	opossum_end(line, opossum_cause(line, opossum_field(line, at, "at", at_place)));
 	return id;
 }
 
@@ -465,16 +504,19 @@ unsigned long opossum_call(unsigned long s, unsigned long b, const char *o, cons
 	return id;
 }
 
-void opossum_ret(unsigned long c, long eff) {
+static void opossum_returned(unsigned long c, const char *name, long effect) {
 	char line[OPOSSUM_LINE];
 	size_t at = c ? opossum_begin(line, "ret") : 0;
 	if (!at) return;
 	at = opossum_add(line, at, ",\"c\":%lu", c);
-	if (eff >= 0) at = opossum_add(line, at, ",\"eff\":%ld", eff);
+	if (effect >= 0) at = opossum_add(line, at, ",\"%s\":%ld", name, effect);
 	if (opossum_depth > 0) opossum_depth--;
 	if (pthread_equal(pthread_self(), opossum_.frames) && opossum_.depth > 0) opossum_.depth--;
 	opossum_end(line, at);
 }
+
+void opossum_ret(unsigned long c, long eff) { opossum_returned(c, "eff", eff); }
+void opossum_ret_own(unsigned long c, long own) { opossum_returned(c, "own", own); }
 
 unsigned long opossum_arm(const char *o, const char *ev, double sec, int loop) {
 	char line[OPOSSUM_LINE];

@@ -30,8 +30,8 @@ class Frames:
     """Columns over all frames, peer after peer, each peer's in stream order.
 
     `number` is the game's own frame number; `work_ns` is the time from its beginning to `idle` (or to its
-    end), less time held at a tripwire and less phases in which the engine waits, and never more than the
-    processor time that the frame's thread used, where `idle` tells it.  `loading` marks frames up to the one the first
+    end), less time held at a tripwire, less phases in which the engine waits, and less what `idle` tells to be the
+    machine's doing (`ready`); where it tells the thread's processor time alone (`cpu`), never more than that.  `loading` marks frames up to the one the first
     `idle` closes, and the first that draw where they come later; `settled` all others, the only ones whose length is judged.
     """
 
@@ -91,7 +91,7 @@ def _frames_of(recording: Recording, holds: Holds, peer: int) -> dict[str, Array
     start = np.maximum.accumulate(start) if count else start
     last_t = recording.peers[peer].last_t
     end = np.concatenate((start[1:], [max(last_t, int(start[-1]))])) if count else start
-    work_end, has_idle, cpu = _work_ends(recording, peer, line, start, end)
+    work_end, has_idle, cpu, ready = _work_ends(recording, peer, line, start, end)
     held = overlap_ns(start, work_end, holds.starts[peer], holds.ends[peer])
     waited = overlap_ns(start, work_end, *_waiting_stretches(recording, peer, end))
     work = np.maximum(work_end - start - held - waited, 0)
@@ -103,7 +103,7 @@ def _frames_of(recording: Recording, holds: Holds, peer: int) -> dict[str, Array
         "start_ns": start,
         "work_end_ns": work_end,
         "end_ns": end,
-        "work_ns": np.where(cpu >= 0, np.minimum(work, cpu), work),
+        "work_ns": np.where(ready >= 0, np.maximum(work - ready, 0), np.where(cpu >= 0, np.minimum(work, cpu), work)),
         "held_ns": held,
         "idle": has_idle,
         "loading": loading,
@@ -133,9 +133,12 @@ def _works_before(recording: Recording, peer: int, first_frame_line: int | None)
     return False
 
 
-def _work_ends(recording: Recording, peer: int, line: Array, start: Array, end: Array) -> tuple[Array, Array, Array]:
-    """Return (end of work in ns, whether there was an `idle`, processor time in ns or -1) of a peer's frames."""
-    work_end, has_idle, cpu = end.copy(), np.zeros(len(line), bool), np.full(len(line), -1, np.int64)
+def _work_ends(
+    recording: Recording, peer: int, line: Array, start: Array, end: Array
+) -> tuple[Array, Array, Array, Array]:
+    """Return (end of work in ns, whether there was an `idle`, its `cpu`, its `ready`, each in ns or -1) of a peer's frames."""
+    work_end, has_idle = end.copy(), np.zeros(len(line), bool)
+    cpu, ready = np.full(len(line), -1, np.int64), np.full(len(line), -1, np.int64)
     table = recording.tables["idle"]
     rows = recording.rows_of_peer("idle", peer)
     if len(line) and len(rows):
@@ -143,8 +146,9 @@ def _work_ends(recording: Recording, peer: int, line: Array, start: Array, end: 
         rows, place = rows[place >= 0][::-1], place[place >= 0][::-1]  # reversed: the first idle of a frame counts
         work_end[place] = np.clip(np.asarray(table["t"], np.int64)[rows], start[place], end[place])
         cpu[place] = np.asarray(table["cpu"], np.int64)[rows]
+        ready[place] = np.asarray(table["ready"], np.int64)[rows]
         has_idle[place] = True
-    return work_end, has_idle, cpu
+    return work_end, has_idle, cpu, ready
 
 
 def _loading(recording: Recording, peer: int, line: Array, number: Array, has_idle: Array) -> Array:

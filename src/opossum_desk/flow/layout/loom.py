@@ -9,12 +9,12 @@ only as a logarithm.
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from enum import IntEnum
 from typing import NamedTuple
 
 import numpy as np
 
 from opossum.stream.tables import Array
+from opossum_desk.layout.bead import BeadState
 from opossum_desk.layout.scale import Scale, grid_marks
 from opossum_desk.state.axis import Axis, AxisMode
 from opossum_desk.state.row_index import Level, Row
@@ -36,16 +36,6 @@ LEAN = 0.36
 LEAST_FROZEN_PX = 7.0
 MOST_STITCHES = 400
 MOST_NAMES = 250
-
-
-class BeadState(IntEnum):
-    """What a bead says; later ones win where several calls share a bead."""
-
-    DID = 0  # it changed something
-    UNKNOWN = 1  # whether it did is not known
-    IDLE = 2  # it ran for nothing
-    GONE = 3  # its owner was gone
-    TWIN = 4  # twice for one cause
 
 
 @dataclass(eq=False, repr=False)

@@ -84,8 +84,8 @@ func _enter_tree():
 		wait += 1
 	_reach()
 	var version = Engine.get_version_info()
-	_record("head", ',"opossum":1,"game":%s,"peer":"main","engine":"Godot %d.%d.%d","lang":"gdscript","holds":true,"phases":["physics","process","deferred"],"pid":%d' % [
-		_quote(ProjectSettings.get_setting("application/config/name")), version.major, version.minor, version.patch, OS.get_process_id()])
+	_record("head", ',"opossum":1,"game":%s,"peer":"main","engine":"Godot %d.%d.%d","lang":"gdscript","holds":true,"phases":["physics","process","deferred"],"pid":%d%s' % [
+		_quote(ProjectSettings.get_setting("application/config/name")), version.major, version.minor, version.patch, OS.get_process_id(), _text("build", OS.get_environment("OPOSSUM_BUILD"))])
 	if OS.get_environment("OPOSSUM_REWRITE") != "0":
 		_rewrite("res://")
 	var _tree = get_tree()
@@ -124,6 +124,10 @@ func _exit_tree():
 
 func _quote(text):
 	return '"' + str(text).substr(0, 500).json_escape() + '"'
+
+
+func _text(name, text):
+	return ',"%s":%s' % [name, _quote(text)] if text != "" else ""
 
 
 func _record(kind, fields):
@@ -184,6 +188,93 @@ func _new(kind):
 
 func _cause():
 	return ',"c":%d' % _calls[-1][0] if _calls.size() > 0 else ""
+
+
+# --- what a game may say itself: what the engine has no notion of ------------------------------------------
+
+func spawn(o, cls):
+	_record("spawn", _text("o", o) + _text("cls", cls) + _cause())
+
+
+func gone(o):
+	_record("gone", _text("o", o) + _cause())
+
+
+func bind(ev, o, fn):
+	var b = _new("b")
+	_record("bind", ',"b":%d' % b + _text("ev", ev) + _text("o", o) + _text("fn", fn) + _cause())
+	return b
+
+
+func unbind(b):
+	_record("unbind", ',"b":%d' % b + _cause())
+
+
+# Say that an event occurred; `more`: further fields by name, such as "via" and "a"; `d`: any value.
+func send(ev, o = "", d = null, more = {}):
+	var s = _new("s")
+	var told = ""
+	for name in more:
+		told += ',"%s":%s' % [name, _value(more[name])]
+	_record("send", ',"s":%d' % s + _text("ev", ev) + _text("o", o) + _cause() + told + (',"d":' + to_json(d) if d != null else ""))
+	if _calls.size() > 0:
+		_calls[-1][3] += 1
+	return s
+
+
+# Say that a listener begins to run for a send (b: its bind, or 0), and that the one that runs has returned.
+func call_begins(s, b, o, fn):
+	var c = _new("c")
+	_record("call", ',"c":%d,"s":%d%s' % [c, s, ',"b":%d' % b if b > 0 else ""] + _text("o", o) + _text("fn", fn))
+	_writing.lock()
+	_calls.append([c, fn, OS.get_ticks_usec(), 0, -1, -1])
+	_writing.unlock()
+	_flush()
+
+
+func call_ends():
+	_writing.lock()
+	var call = _calls.pop_back()
+	_writing.unlock()
+	var told = ',"eff":%d' % (call[4] + call[3]) if call[4] >= 0 else ""
+	_record("ret", ',"c":%d' % call[0] + told + (',"own":%d' % (call[5] + call[3]) if call[5] >= 0 else ""))
+
+
+# Say how many things the running listener changed, or (`seemed`) how many of its owner's own as far as can be seen.
+func changed(count = 1):
+	if _calls.size() > 0:
+		_calls[-1][4] = max(_calls[-1][4], 0) + count
+
+
+func seemed(count):
+	if _calls.size() > 0:
+		_calls[-1][5] = max(_calls[-1][5], 0) + count
+
+
+func put(q, s):
+	_record("put", _text("q", q) + ',"s":%d' % s + _cause())
+
+
+func pull(q, s):
+	_record("pull", _text("q", q) + ',"s":%d' % s)
+
+
+func arm(what, o, ev, sec):
+	var a = _new("a")
+	_record("arm", ',"a":%d' % a + _text("what", what) + _text("o", o) + _text("ev", ev) + ',"sec":%s,"loop":%s' % [str(sec), "true" if what == "timer" else "false"] + _cause())
+	return a
+
+
+func disarm(a, how):
+	_record("disarm", ',"a":%d' % a + _text("how", how) + _cause())
+
+
+func watch(o, name, v):
+	_record("watch", _text("o", o) + _text("name", name) + ',"v":' + _value(v))
+
+
+func say(text):
+	_record("say", _text("text", text))
 
 
 # --- frames ------------------------------------------------------------------------------------------
@@ -276,7 +367,7 @@ func _added(node):
 	if node == self or node.get_parent() == self:
 		return
 	_names.erase(node.get_instance_id())
-	_record("spawn", ',"o":%s,"cls":%s' % [_quote(_name_of(node)), _quote(_class_of(node))])
+	_record("spawn", ',"o":%s,"cls":%s%s' % [_quote(_name_of(node)), _quote(_class_of(node)), _cause()])
 	for found in node.get_signal_list():
 		if not found.name in QUIET and found.args.size() <= 5:
 			var method = "_s%d" % found.args.size()
@@ -473,7 +564,7 @@ func enter(object, method, at, inner = ""):
 	var fn = (inner if inner != "" else _class_of(object)) + "." + method
 	_record("call", ',"c":%d,"s":%d%s,"o":%s,"fn":%s,"at":%s' % [c, s, b, _quote(_name_of(object)), _quote(fn), _quote(at)])
 	_writing.lock()
-	_calls.append([c, "%s %s" % [fn, at], OS.get_ticks_usec()])
+	_calls.append([c, "%s %s" % [fn, at], OS.get_ticks_usec(), 0, -1, -1])
 	_writing.unlock()
 	_flush()
 	if _watching:
@@ -732,7 +823,7 @@ func _started(animation, player):
 			if target != null:
 				_mark_methods["%d:%s" % [target.get_instance_id(), method]] = id
 	var y = _new("y")
-	_record("play", ',"y":%d,"o":%s,"clip":%s,"len":%.4f,"marks":[%s],"rate":%.4f' % [y, _quote(_name_of(player)), _quote(animation), clip.length, marks.join(","), player.playback_speed])
+	_record("play", ',"y":%d,"o":%s,"clip":%s,"len":%.4f,"marks":[%s],"rate":%.4f%s' % [y, _quote(_name_of(player)), _quote(animation), clip.length, marks.join(","), player.playback_speed, _cause()])
 	_players[id] = [y, animation, clip.length, 0.0]
 
 

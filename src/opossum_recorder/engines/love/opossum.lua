@@ -118,6 +118,12 @@ local function cause()
 	return ',"c":' .. open.id
 end
 
+-- The call that something else than a send happens in.
+local function within()
+	local open = calls[#calls]
+	return open and ',"c":' .. open.id or ""
+end
+
 local function place(f)
 	local info = type(f) == "function" and debug.getinfo(f, "S")
 	if not info or info.what == "C" then return nil end
@@ -267,7 +273,8 @@ end
 local function finish(call, ok, ...)
 	while #calls > 0 and table.remove(calls) ~= call do end
 	local eff = call.changes and ',"eff":' .. (call.changes + call.sends) or ""
-	record("ret", ',"c":' .. call.id .. eff .. (ok and "" or field("err", (...))))
+	local own = call.own and ',"own":' .. (call.own + call.sends) or ""
+	record("ret", ',"c":' .. call.id .. eff .. own .. (ok and "" or field("err", (...))))
 	if watching then look_back(call) end
 	tell_beat()
 	flush() -- else a loop in the caller would be taken for one in here
@@ -304,20 +311,20 @@ end
 
 -- What the game says: objects, listeners, timers, values.
 function R.spawn(o, cls)
-	record("spawn", field("o", o) .. field("cls", cls))
+	record("spawn", field("o", o) .. field("cls", cls) .. within())
 	if link then classes[o], gone[o] = cls, nil end
 end
 function R.gone(o)
-	record("gone", field("o", o))
+	record("gone", field("o", o) .. within())
 	if link then gone[o] = true end
 end
 function R.bind(ev, o, fn, src)
 	if not file then return { ev = ev, o = o, fn = fn } end
 	local b = new("b")
-	record("bind", ',"b":' .. b .. field("ev", ev) .. field("o", o) .. field("fn", fn) .. field("src", src))
+	record("bind", ',"b":' .. b .. field("ev", ev) .. field("o", o) .. field("fn", fn) .. field("src", src) .. within())
 	return { number = b, ev = ev, o = o, fn = fn }
 end
-function R.unbind(bound) if bound.number then record("unbind", ',"b":' .. bound.number) end end
+function R.unbind(bound) if bound.number then record("unbind", ',"b":' .. bound.number .. within()) end end
 -- Call a listener's function for a send.
 function R.call(s, bound, f, ...)
 	if not file then return f(...) end
@@ -328,13 +335,21 @@ function R.changed(n)
 	local call = calls[#calls]
 	if call then call.changes = (call.changes or 0) + (n or 1) end
 end
+-- Say that n things of what can be seen of the running listener's owner changed: weaker than `changed`.
+function R.seemed(n)
+	local call = calls[#calls]
+	if call then call.own = (call.own or 0) + n end
+end
+-- Say that a send was put on a queue of the game's own instead of being delivered, and that it was pulled off.
+function R.put(q, s) if file then record("put", field("q", q) .. ',"s":' .. s .. within()) end end
+function R.pull(q, s) if file then record("pull", field("q", q) .. ',"s":' .. s) end end
 function R.arm(what, o, ev, sec)
 	if not file then return 0 end
 	local a = new("a")
-	record("arm", ',"a":' .. a .. field("what", what) .. field("o", o) .. field("ev", ev) .. string.format(',"sec":%.6g,"loop":%s', sec, tostring(what == "timer")))
+	record("arm", ',"a":' .. a .. field("what", what) .. field("o", o) .. field("ev", ev) .. string.format(',"sec":%.6g,"loop":%s', sec, tostring(what == "timer")) .. within())
 	return a
 end
-function R.disarm(a, how) if file then record("disarm", ',"a":' .. a .. field("how", how or "cleared")) end end
+function R.disarm(a, how) if file then record("disarm", ',"a":' .. a .. field("how", how or "cleared") .. within()) end end
 function R.watch(o, name, v) record("watch", field("o", o) .. field("name", name) .. ',"v":' .. value(v)) end
 function R.say(text, level) record("say", field("text", text) .. field("level", level)) end
 
@@ -493,7 +508,7 @@ end
 local function watch_queue()
 	around(love.event, "push", function(name, ...)
 		local s = R.send(tostring(name), "", select("#", ...) > 0 and { ... } or nil, { via = "queue", q = QUEUE })
-		record("put", field("q", QUEUE) .. ',"s":' .. s)
+		R.put(QUEUE, s)
 		posted[name] = posted[name] or {}
 		table.insert(posted[name], s)
 	end)
@@ -501,7 +516,7 @@ local function watch_queue()
 	local function handler(name, f)
 		return function(...)
 			local s = posted[name] and table.remove(posted[name], 1)
-			if s then record("pull", field("q", QUEUE) .. ',"s":' .. s) end
+			if s then R.pull(QUEUE, s) end
 			if engines_own[name] then
 				current = s -- the callback that the engine's handler calls is the call
 				local result = f(...)
@@ -533,10 +548,10 @@ local function watch_sounds()
 				local y = new("y")
 				playing[s] = y
 				local ok, len = pcall(s.getDuration, s)
-				record("play", ',"y":' .. y .. field("o", "love") .. field("clip", names[s] or "sound") .. string.format(',"len":%.6g,"marks":[],"what":"track"', ok and len > 0 and len or 0))
+				record("play", ',"y":' .. y .. field("o", "love") .. field("clip", names[s] or "sound") .. string.format(',"len":%.6g,"marks":[],"what":"track"', ok and len > 0 and len or 0) .. within())
 			end)
 			around(methods, "stop", function(s)
-				if playing[s] then record("stop", ',"y":' .. playing[s] .. ',"how":"cut"') end
+				if playing[s] then record("stop", ',"y":' .. playing[s] .. ',"how":"cut"' .. within()) end
 				playing[s] = nil
 			end)
 		end
@@ -629,8 +644,9 @@ function R.play(main, ...)
 	now = love.timer.getTime
 	begin = now()
 	local token, major, minor = os.getenv("OPOSSUM_TOKEN"), love.getVersion()
-	local head = string.format('{"k":"head","t":0,"opossum":1,"game":%s,"peer":"main","engine":"LÖVE %d.%d","lang":"lua","phases":["events","update","draw","present"],"waits":["present"]%s%s}\n',
-		quote(love.filesystem.getIdentity() or "game"), major, minor, link and ',"holds":true' or "", link and token and ',"token":' .. quote(token) or "")
+	local head = string.format('{"k":"head","t":0,"opossum":1,"game":%s,"peer":"main","engine":"LÖVE %d.%d","lang":"lua","phases":["events","update","draw","present"],"waits":["present"]%s%s%s}\n',
+		quote(love.filesystem.getIdentity() or "game"), major, minor, link and ',"holds":true' or "", field("build", os.getenv("OPOSSUM_BUILD")),
+		link and token and ',"token":' .. quote(token) or "")
 	if link then
 		outbox, asked = love.thread.getChannel("opossum_outbox"), love.thread.getChannel("opossum_asked")
 		file = setmetatable({ last = 0 }, Linked)

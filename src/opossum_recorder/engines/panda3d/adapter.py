@@ -19,7 +19,7 @@ from typing import Any
 from opossum_recorder.effects import Effects
 from opossum_recorder.engines.describing import describe, shown
 from opossum_recorder.engines.names import ObjectNames
-from opossum_recorder.engines.panda3d_clips import PandaClips
+from opossum_recorder.engines.panda3d.clips import PandaClips
 from opossum_recorder.recorder import Recorder
 
 WATCHED_MODULE = "direct.showbase.ShowBase"

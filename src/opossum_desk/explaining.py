@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 from opossum_desk.areas import AREAS
 from opossum_desk.command import key_sign
 from opossum_desk.commands import COMMANDS
-from opossum_desk.flow.layout.loom import BeadState
+from opossum_desk.layout.bead import BeadState
 from opossum_desk.views.look import Look
 from opossum_desk.views.stamps import draw_bead
 

@@ -1,0 +1,64 @@
+"""The black box: where the interpreter itself wrote that a game stands still, even where no Python thread can run."""
+
+from __future__ import annotations
+
+import json
+import os
+import re
+from pathlib import Path
+
+import click
+
+from opossum_recorder.launch import BLACK_BOX_AFTER_S, BLACK_BOX_SUFFIX, BLACK_BOX_VARIABLE
+
+__all__ = ["BLACK_BOX_SUFFIX", "BLACK_BOX_VARIABLE", "BlackBoxWatch", "add_black_box"]
+
+_FAULT_LINE = re.compile(r'File "(.+?)", line (\d+) in (.+)')
+OURS = ("opossum_recorder", "runpy")
+"""Frames of a stack whose files are named so say nothing of the game."""
+MOST_LINES = 40
+
+
+class BlackBoxWatch:
+    """Looks into the box of a game that plays, and says where it stands each time something was written there."""
+
+    def __init__(self, box: Path) -> None:
+        self._box = box
+        self._told_bytes = 0
+
+    def look(self) -> None:
+        """Say where the game stands if the interpreter has written since the last look."""
+        size = self._box.stat().st_size if self._box.exists() else 0
+        if size > self._told_bytes:
+            self._told_bytes = size
+            stack = stack_in(self._box)
+            if stack:
+                click.echo(f"The game stands still in {', called by '.join(stack[:3])}.", err=True)
+
+
+def stack_in(box: Path) -> list[str]:
+    """Return where the game's own thread was when the interpreter last wrote to the box, innermost first."""
+    text = box.read_text(encoding="utf-8", errors="replace")
+    # one section a thread, the game's own last; the launcher's lines say nothing of the game
+    section = re.split(r"^(?:Current t|T)hread 0x", text, flags=re.MULTILINE)[-1]
+    return [
+        f"{name} {os.path.basename(file)}:{line}"
+        for file, line, name in _FAULT_LINE.findall(section)
+        if not any(own in file for own in OURS)
+    ][:MOST_LINES]
+
+
+def add_black_box(stream: Path, box: Path) -> None:
+    """Add to the stream where the interpreter was when it wrote to the box, if the stream was cut off."""
+    try:
+        stack = stack_in(box)
+        data = stream.read_bytes().rstrip(b"\n\0")
+    except OSError:
+        return
+    last = data.rpartition(b"\n")[2]
+    if b'"k":"bye"' in last or not stack:
+        return
+    t = re.search(rb'"t":(\d+)', last)
+    moment = (int(t.group(1)) if t else 0) + int(BLACK_BOX_AFTER_S * 1e9)
+    entry = {"k": "stuck", "t": moment, "sec": BLACK_BOX_AFTER_S, "stack": stack}
+    stream.write_bytes(data + b"\n" + json.dumps(entry).encode() + b"\n")

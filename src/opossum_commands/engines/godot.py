@@ -1,0 +1,39 @@
+"""Godot 3 games: run through an overlay of links to all their files, with an override that loads our autoload."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from opossum_commands.engines.engine import LINK, Engine, Launch, game_folder, program, recorder_folder
+from opossum_commands.reading import CommandError
+
+PROJECT = "project.godot"
+THIS_MACHINE = ("", "127.0.0.1", "localhost")
+
+
+def launch(destination: str, call: tuple[str, ...], folder: Path) -> Launch:
+    """Return how to run a Godot 3 game; it sends over a link, for this engine cannot flush a file.
+
+    Raises:
+        CommandError: the link leads to another machine.
+    """
+    game, *arguments = call
+    host, _, port = destination.removeprefix(LINK).rpartition(":")
+    if host not in THIS_MACHINE:
+        raise CommandError("a Godot game can only send to this machine; give --link 127.0.0.1:PORT.")
+    source = game_folder(game, PROJECT, "Godot")
+    godot = program(("godot3", "godot3-runner", "godot3-server"), "Godot 3", "godot3-server")
+    overlay = folder / "overlay"
+    overlay.mkdir()
+    for entry in source.iterdir():
+        if entry.name != "override.cfg":
+            (overlay / entry.name).symlink_to(entry.resolve())
+    theirs = source / "override.cfg"
+    script = recorder_folder() / "engines" / "godot" / "opossum.gd"
+    (overlay / "override.cfg").write_text(
+        (theirs.read_text() if theirs.is_file() else "") + f'\n[autoload]\n\nOpossumRecorder="*{script}"\n'
+    )
+    return Launch(source.name, [godot, "--path", str(overlay), *arguments], {"OPOSSUM_PORT": port})
+
+
+GODOT = Engine("godot", "Godot 3", "godot", "Godot 3", (PROJECT,), launch, "docs/record-godot.md", only_links=True)

@@ -1,0 +1,57 @@
+"""Keeping what was recorded: a stream goes only when the take that was saved of it was opened again and is the same."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from opossum_commands.reading import CommandError
+
+if TYPE_CHECKING:
+    from opossum.take.take import Take
+
+PART_SUFFIX = ".flow.jsonl"
+
+
+def free_part(target: Path) -> Path:
+    """Return a name beside `target` for a recording in the making; one that an earlier run left there is not touched."""
+    part, number = target.with_name(f"{target.name}.part{PART_SUFFIX}"), 2
+    while part.exists():
+        part, number = target.with_name(f"{target.name}.part-{number}{PART_SUFFIX}"), number + 1
+    return part
+
+
+def unfinished(target: Path) -> list[Path]:
+    """Return the recordings that earlier runs for `target` left unfinished, oldest first."""
+    parts = target.parent.glob(f"{target.name}.part*{PART_SUFFIX}")
+    return sorted(parts, key=lambda path: path.stat().st_mtime)
+
+
+def keep(take: Take, target: Path, stream: Path, write: Callable[[Take, str], None] | None = None) -> None:
+    """Save a take that was recorded as `stream` to `target`, see that it is all there, and only then remove the stream.
+
+    `write` writes another format than `.take`.
+
+    Raises:
+        CommandError: it cannot be written, or what was written is not what was recorded; the stream is kept.
+    """
+    from opossum.take.archive import save_take
+    from opossum.take.opening import ReadError, open_any
+    from opossum.take.sameness import first_difference
+
+    kept = f"the stream is kept as {stream}."
+    try:
+        if write is None:
+            save_take(take, target)
+        else:
+            write(take, str(target))
+    except OSError as error:
+        raise CommandError(f"{target}: cannot be written ({error.strerror or error}); {kept}") from None
+    try:
+        difference = first_difference(take, open_any(str(target)))
+    except (*ReadError, MemoryError) as error:
+        raise CommandError(f"{target}: was saved but cannot be opened again ({error}); {kept}") from None
+    if difference:
+        raise CommandError(f"{target}: was saved but is not what was recorded ({difference}); {kept}")
+    stream.unlink()

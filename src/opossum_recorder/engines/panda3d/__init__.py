@@ -1,0 +1,1 @@
+"""Panda3D: its messenger, tasks, intervals and actors."""

@@ -1,0 +1,1 @@
+"""pygame-ce: its clock, event queue, timers and sprites."""

@@ -1,0 +1,1 @@
+"""pyglet: its dispatchers, clock and windows."""
