@@ -9,6 +9,7 @@ from __future__ import annotations
 import argparse
 import gc
 import logging
+import math
 import os
 import statistics
 import subprocess
@@ -25,6 +26,7 @@ import msgspec
 
 import live
 import recorders
+from hard_traffic import SORTS, write_hard_traffic
 from opossum.findings.examine import examine
 from opossum.stream.kinds import KINDS
 from opossum.stream.reading import read_streams
@@ -33,6 +35,8 @@ from opossum.take.take import Take
 from traffic import write_traffic
 
 SMALL_RECORDS = 20_000
+FEW_CALLS, MANY_CALLS = 100_000, 1_000_000
+"""Calls of a stream of hard traffic; with their sends and returns some three times as many records."""
 ROUNDS = 5
 STARTS = 15
 """Processes scatter more than loops do."""
@@ -119,6 +123,33 @@ def reading(table: Table, stream: Path, saved: Path) -> None:
     )
 
 
+def finding_in_hard_traffic(table: Table, folder: Path) -> None:
+    """Examining streams full of candidates, against reading them, and how it grows with their length."""
+    for sort in SORTS:
+        path = folder / "hard.flow.jsonl"
+        costs = {}
+        for calls in (FEW_CALLS, MANY_CALLS):
+            write_hard_traffic(path, sort, calls)
+            read_times = seconds(lambda path=path: indexed(path), 1)
+            take = indexed(path)
+            # the processor's time: what others do on this machine is not the finders' growth
+            costs[calls] = min(processor_seconds(lambda take=take: examine(take)) for _ in range(ROUNDS))
+            count = take.records
+        ratio = costs[MANY_CALLS] / read_times[0]
+        power = math.log(costs[MANY_CALLS] / costs[FEW_CALLS]) / math.log(MANY_CALLS / FEW_CALLS)
+        table.row(
+            f"findings on hard traffic: {sort} / reading", ratio, 0.5, f"{count:,} records, {read_times[0]:.2f} s"
+        )
+        table.row(f"… grows from {FEW_CALLS:,} to {MANY_CALLS:,} calls with the power", power, 1.1, "", "")
+
+
+def processor_seconds(action: Callable[[], object]) -> float:
+    """Return the processor time an action takes, in seconds."""
+    began = time.process_time()
+    action()
+    return time.process_time() - began
+
+
 def painting(table: Table, large: Path, small: Path) -> None:
     """Painting Flow while panning and zooming."""
     from PySide6.QtCore import QPoint
@@ -142,10 +173,8 @@ def painting(table: Table, large: Path, small: Path) -> None:
             take = opened(path)
             session = Session(take)
             session.set_findings(examine(take))
-            window.session = session
-            window.flow.set_session(session)
+            window.set_session(session, grown=False)
             window.show()
-            window.go_to("flow")
             application.processEvents()
             times = []
             first, last = session.axis.extent
@@ -280,7 +309,7 @@ def main() -> int:
     parser.add_argument("--records", type=int, default=1_000_000, help="length of the large take")
     parser.add_argument("--live-seconds", type=float, default=60, help="how long the flood lasts")
     parser.add_argument(
-        "--only", choices=["reading", "painting", "starting", "recording", "live"], help="measure one part"
+        "--only", choices=["reading", "hard", "painting", "starting", "recording", "live"], help="measure one part"
     )
     arguments = parser.parse_args()
     table = Table()
@@ -292,6 +321,8 @@ def main() -> int:
             write_traffic(small, SMALL_RECORDS)
         if arguments.only in (None, "reading"):
             reading(table, large, saved)
+        if arguments.only in (None, "hard"):
+            finding_in_hard_traffic(table, Path(folder))
         if arguments.only in (None, "painting"):
             for source, target in ((large, saved), (small, saved_small)):
                 save_take(indexed(source), target)

@@ -7,8 +7,7 @@ import os
 import re
 from pathlib import Path
 
-import click
-
+from opossum_commands.terminal import say
 from opossum_recorder.launch import BLACK_BOX_AFTER_S, BLACK_BOX_SUFFIX, BLACK_BOX_VARIABLE
 
 __all__ = ["BLACK_BOX_SUFFIX", "BLACK_BOX_VARIABLE", "BlackBoxWatch", "add_black_box"]
@@ -33,7 +32,7 @@ class BlackBoxWatch:
             self._told_bytes = size
             stack = stack_in(self._box)
             if stack:
-                click.echo(f"The game stands still in {', called by '.join(stack[:3])}.", err=True)
+                say(f"The game stands still in {', called by '.join(stack[:3])}.", error=True)
 
 
 def stack_in(box: Path) -> list[str]:

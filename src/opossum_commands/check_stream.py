@@ -5,6 +5,7 @@ from __future__ import annotations
 import click
 
 from opossum_commands.reading import opened, printed_json
+from opossum_commands.terminal import say
 
 
 @click.command("check-stream")
@@ -28,8 +29,8 @@ def check_stream(paths: tuple[str, ...], as_json: bool) -> None:
         )
     else:
         for item in damage:
-            click.echo(item.told())
-        click.echo(
+            say(item.told())
+        say(
             f"{take.records:,} records read; "
             + ("nothing is damaged." if not damage else f"{len(damage)} sorts of damage.")
         )

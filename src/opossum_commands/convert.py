@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING
 import click
 
 from opossum_commands.reading import CommandError, opened
+from opossum_commands.terminal import say
 
 if TYPE_CHECKING:
     from opossum.take.take import Take
@@ -41,7 +42,7 @@ def convert(paths: tuple[str, ...], target: str, force: bool) -> None:
     except OSError as error:
         raise CommandError(f"{target}: cannot be written ({error.strerror or error}).") from None
     size = Path(target).stat().st_size
-    click.echo(f"{target}: {take.records:,} records, {size:,} bytes ({size / max(1, take.records):.1f} a record)")
+    say(f"{target}: {take.records:,} records, {size:,} bytes ({size / max(1, take.records):.1f} a record)")
 
 
 def write_stream(take: Take, target: str) -> None:

@@ -13,6 +13,7 @@ from opossum.stream.damage import Damage
 from opossum.take.checks import check_take
 from opossum.take.take import Take
 from opossum_commands.reading import CommandError, opened, printed_json
+from opossum_commands.terminal import say, say_wrapped
 
 SEVERITIES = tuple(severity.value for severity in Severity if severity is not Severity.NOTE)
 
@@ -86,22 +87,22 @@ def findings(
 
 
 def _print_table(take: Take, found: list[Finding], damage: list[Damage]) -> None:
-    click.echo(
+    say(
         f"{take.game}: {take.duration_ns / 1e9:.1f} s, {plural(take.game_frames, 'frame')}, {plural(take.records, 'record')}"
         + (f", {sum(item.count for item in damage):,} damaged (see opossum check-stream)" if damage else "")
     )
     if not found:
-        click.echo(f"Nothing found; looked for: {', '.join(kind.name for kind in KINDS)}.")
+        say(f"Nothing found; looked for: {', '.join(kind.name for kind in KINDS)}.")
         return
     for number, finding in enumerate(found, 1):
         indent = "   " if finding.root else ""
-        click.echo()
+        say()
         head = f"{indent}{number}. {finding.severity.value.upper()}  {finding.kind} · {finding.cause}   {_where(finding.frames)}"
-        click.secho(head, bold=True)
+        say(head, bold=True)
         for line in (finding.summary, f"→ {finding.advice}", *finding.details):
-            click.echo(click.wrap_text(line, 100, indent + "   ", indent + "   "))
+            say_wrapped(line, indent + "   ", indent + "   ")
         proof = ", ".join(f"{item.k} {item.note} (line {item.line:,})" for item in finding.evidence[:4])
-        click.echo(click.wrap_text(f"Proof: {proof}", 100, indent + "   ", indent + "     "))
+        say_wrapped(f"Proof: {proof}", indent + "   ", indent + "     ")
 
 
 def _where(frames: list[int]) -> str:

@@ -7,6 +7,7 @@ from typing import Any
 import click
 
 from opossum_commands.reading import opened, printed_json
+from opossum_commands.terminal import say
 
 
 @click.command()
@@ -43,12 +44,12 @@ def info(paths: tuple[str, ...], as_json: bool) -> None:
     if as_json:
         printed_json(facts)
         return
-    click.echo(f"{take.game}  ({take.name}{', ' + facts['engine'] if facts['engine'] else ''})")
+    say(f"{take.game}  ({take.name}{', ' + facts['engine'] if facts['engine'] else ''})")
     for peer in facts["peers"]:
         end = "closed on purpose" if peer["closed"] else "cut off: ends without bye"
-        click.echo(f"  peer {peer['name']}: {peer['frames']:,} frames, {end}")
-    click.echo(f"  {facts['seconds']} s, {take.records:,} records, {len(take.listeners):,} listeners called")
+        say(f"  peer {peer['name']}: {peer['frames']:,} frames, {end}")
+    say(f"  {facts['seconds']} s, {take.records:,} records, {len(take.listeners):,} listeners called")
     if len(lengths):
-        click.echo(f"  frame work: median {facts['median_frame_ms']} ms, longest {facts['longest_frame_ms']} ms")
-    click.echo(f"  {take.nbytes / max(1, take.records):.0f} bytes a record in memory, {facts['damage']:,} damaged")
-    click.echo("  " + ", ".join(f"{kind} {count:,}" for kind, count in counts.items()))
+        say(f"  frame work: median {facts['median_frame_ms']} ms, longest {facts['longest_frame_ms']} ms")
+    say(f"  {take.nbytes / max(1, take.records):.0f} bytes a record in memory, {facts['damage']:,} damaged")
+    say("  " + ", ".join(f"{kind} {count:,}" for kind, count in counts.items()))

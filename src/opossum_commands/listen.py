@@ -11,6 +11,7 @@ import click
 from opossum_commands.convert import write_stream
 from opossum_commands.keeping import free_part, keep, unfinished
 from opossum_commands.reading import CommandError, opened
+from opossum_commands.terminal import say
 
 if TYPE_CHECKING:
     from opossum.live.receiver import Receiver
@@ -54,18 +55,18 @@ def listen(
     if target.exists() and not force:
         raise CommandError(f"{target}: is there already; give --force to replace it.")
     for left in unfinished(target):
-        click.echo(f"opossum: an unfinished recording lies at {left}; it is left as it is.", err=True)
+        say(f"opossum: an unfinished recording lies at {left}; it is left as it is.", error=True)
     part = free_part(target)
     try:
         receiver = Receiver(part, host, port, token)
         receiver.start()
     except ReceiveError as error:
         raise CommandError(f"{error}.") from None
-    click.echo(f"Listening on {receiver.host}:{receiver.port}; Ctrl+C ends it.", err=True)
+    say(f"Listening on {receiver.host}:{receiver.port}; Ctrl+C ends it.", error=True)
     _wait(receiver, seconds, until_bye)
     receiver.stop()
     for why in receiver.refusals:
-        click.echo(f"Refused: {why}.", err=True)
+        say(f"Refused: {why}.", error=True)
     if not any(peer.records for peer in receiver.peers):
         part.unlink()
         raise CommandError("no game connected, so there is nothing to save.")
@@ -73,9 +74,9 @@ def listen(
     take = opened([str(part)], shifts)
     take.name = target.name.split(".")[0]
     keep(take, target, part, None if target.name.endswith(".take") else write_stream)
-    click.echo(f"{target}: {take.records:,} records of {', '.join(span.name for span in take.peers)}")
+    say(f"{target}: {take.records:,} records of {', '.join(span.name for span in take.peers)}")
     for name, (shift_ns, error_ns) in shifts.items():
-        click.echo(f"  {name}'s clock was set by {shift_ns / 1e6:+.3f} ms, give or take {error_ns / 1e6:.3f} ms")
+        say(f"  {name}'s clock was set by {shift_ns / 1e6:+.3f} ms, give or take {error_ns / 1e6:.3f} ms")
 
 
 def _wait(receiver: Receiver, seconds: float | None, until_bye: bool) -> None:
@@ -88,9 +89,9 @@ def _wait(receiver: Receiver, seconds: float | None, until_bye: bool) -> None:
             for peer in peers:
                 if peer.name not in told:
                     told.add(peer.name)
-                    click.echo(f"{peer.name} is recording {peer.game}.", err=True)
+                    say(f"{peer.name} is recording {peer.game}.", error=True)
             if until_bye and peers and not any(peer.connected for peer in peers):
                 return
             time.sleep(0.05)
     except KeyboardInterrupt:
-        click.echo("", err=True)
+        say(error=True)

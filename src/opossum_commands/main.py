@@ -11,6 +11,7 @@ from collections.abc import Sequence
 import click
 
 from opossum import __version__
+from opossum.foreign_text import shown
 
 EXIT_ERROR = 2
 
@@ -76,7 +77,7 @@ def main(arguments: Sequence[str] | None = None) -> None:
         message = " ".join(error.format_message().split())
         usage = isinstance(error, click.UsageError) and error.ctx is not None
         hint = f" See `{error.ctx.command_path} --help`." if usage else ""  # type: ignore[attr-defined]
-        print(f"opossum: {message}{hint}", file=sys.stderr)
+        print(f"opossum: {shown(message)}{hint}", file=sys.stderr)
         sys.exit(EXIT_ERROR)
     except (click.Abort, KeyboardInterrupt):
         print("opossum: stopped.", file=sys.stderr)

@@ -20,6 +20,7 @@ from opossum_commands.engines import ENGINES, PYTHON, engine_at
 from opossum_commands.engines.engine import LINK, Engine, Launch
 from opossum_commands.keeping import free_part, keep, unfinished
 from opossum_commands.reading import CommandError, opened
+from opossum_commands.terminal import say
 
 if TYPE_CHECKING:
     from opossum.take.take import Take
@@ -79,7 +80,7 @@ def record(link: str | None, show: bool, out: str | None, force: bool, call: tup
     if target.exists() and not force:
         raise CommandError(f"{target}: is there already; give --force to replace it.")
     for left in unfinished(target):
-        click.echo(f"opossum: an unfinished recording lies at {left}; it is left as it is.", err=True)
+        say(f"opossum: an unfinished recording lies at {left}; it is left as it is.", error=True)
     stream = free_part(target)
     box = Path(str(stream) + BLACK_BOX_SUFFIX)
     with tempfile.TemporaryDirectory(prefix="opossum-") as folder:
@@ -170,7 +171,7 @@ def _run(launch: Launch, look: Callable[[], None] | None = None) -> int:
         except KeyboardInterrupt:
             asked += 1  # the terminal told the game as well; it ends in its own way
             if asked == 2:
-                click.echo("The game is told to end; once more, and it is killed.", err=True)
+                say("The game is told to end; once more, and it is killed.", error=True)
                 process.terminate()
             elif asked > 2:
                 process.kill()
@@ -182,8 +183,8 @@ def _tell(take: Take, target: Path) -> None:
 
     found = examine(take)
     ending = "" if take.recording.closed(0) else " The game did not end by itself: see the end of the take."
-    click.echo(f"{target}: {take.records:,} records, {take.game_frames:,} frames.{ending}", err=True)
+    say(f"{target}: {take.records:,} records, {take.game_frames:,} frames.{ending}", error=True)
     for finding in found[:8]:
-        click.echo(f"  {finding.severity.value}: {finding.summary}", err=True)
+        say(f"  {finding.severity.value}: {finding.summary}", error=True)
     if not found:
-        click.echo("  Nothing found.", err=True)
+        say("  Nothing found.", error=True)

@@ -40,16 +40,14 @@ class Opening(QObject):
         """What is being opened, or was opened last."""
         self._began = self._again = 0.0
         self._opening, self._examining, self._saving = Work(self), Work(self), Work(self)
-        self._opening.progressed.connect(lambda _, text, share: self.progressed.emit(text, share))
-        self._opening.finished.connect(lambda _, session: self.opened.emit(session))
-        self._opening.failed.connect(lambda _, text: self.failed.emit(text))
-        self._examining.progressed.connect(lambda _, text, share: self.examining_told.emit(text + " …"))
+        self._opening.progressed.connect(self.progressed)
+        self._opening.finished.connect(self.opened)
+        self._opening.failed.connect(self.failed)
+        self._examining.progressed.connect(lambda text, share: self.examining_told.emit(text + " …"))
         self._examining.finished.connect(self._told)
-        self._examining.failed.connect(
-            lambda _, text: self.examining_told.emit(f"The take could not be examined: {text}")
-        )
-        self._saving.finished.connect(lambda _, path: self.saved.emit(path))
-        self._saving.failed.connect(lambda _, text: self.not_saved.emit(text))
+        self._examining.failed.connect(lambda text: self.examining_told.emit(f"The take could not be examined: {text}"))
+        self._saving.finished.connect(lambda path: self.saved.emit(path))
+        self._saving.failed.connect(self.not_saved)
 
     # --- opening -----------------------------------------------------------------------------------
 
@@ -95,7 +93,7 @@ class Opening(QObject):
         """Let an examination go; its answer will not come."""
         self._examining.cancel()
 
-    def _told(self, number: int, answer: Examined) -> None:
+    def _told(self, answer: Examined) -> None:
         self._again = time.monotonic() + EXAMINE_REST * (time.monotonic() - self._began)
         self.examined.emit(answer)
 

@@ -75,8 +75,8 @@ class Games(QObject):
         self._is_live = self._has_come = False
         self._began = self._rest_until = 0.0
         self._reading = Work(self)
-        self._reading.finished.connect(lambda _, answer: self._take_over(answer))
-        self._reading.failed.connect(lambda _, text: self._reading_failed(text))
+        self._reading.finished.connect(self._take_over)
+        self._reading.failed.connect(self._reading_failed)
         self._file_timer, self._games_timer = QTimer(self), QTimer(self)
         self._file_timer.timeout.connect(self.check_file)
         self._games_timer.timeout.connect(self.check_games)

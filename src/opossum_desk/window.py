@@ -11,6 +11,7 @@ from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, Q
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QMainWindow, QStackedWidget, QWidget
 
 from moonrise_bakery import demo_take_path
+from opossum.foreign_text import shown
 from opossum_desk.area import AreaView
 from opossum_desk.areas import AREAS
 from opossum_desk.games_on_desk import GamesOnDesk
@@ -233,7 +234,7 @@ class DeskWindow(QMainWindow):
 
     def say(self, text: str) -> None:
         """Say something in the status line; what does not fit there is in its tooltip."""
-        self._said = text
+        self._said = text = shown(text)
         self.told.setToolTip(plain_tooltip(text))
         self._fit_told()
 
@@ -243,7 +244,7 @@ class DeskWindow(QMainWindow):
 
     def say_of_take(self, text: str) -> None:
         """Say what take this is, at the right of the status line."""
-        self.axis_told.setText(text)
+        self.axis_told.setText(shown(text))
 
     def explain(self) -> None:
         """Explain the view in focus."""

@@ -14,36 +14,46 @@ from opossum_desk.state.tasks import Cancelled, Tell
 
 
 class Work(QObject):
-    """Runs one task at a time on a thread of its own; a new one makes the old one's answer void."""
+    """Runs one task at a time on a thread of its own; a new one makes the old one's answer void.
 
-    progressed = Signal(int, str, float)
-    finished = Signal(int, object)
-    failed = Signal(int, str)
+    Signals come on the thread that made the object, and only of the latest task.
+    """
+
+    progressed = Signal(str, float)
+    finished = Signal(object)
+    failed = Signal(str)
+    _told = Signal(int, str, object)
+    """(number, which signal, what it tells), from the task's thread."""
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self.number = 0
+        self._number = 0
         self._cancel = threading.Event()
         self._ended = threading.Event()
         self._ended.set()
+        self._is_awaited = False
+        self._told.connect(self._tell)
 
     @property
     def running(self) -> bool:
-        """Say whether the latest task still runs."""
-        return not self._ended.is_set()
+        """Say whether the latest task still runs, or its answer has not been handed on yet."""
+        return self._is_awaited
 
-    def start(self, task: Callable[[Tell], Any]) -> int:
+    def start(self, task: Callable[[Tell], Any]) -> None:
         """Run `task(tell)`; `tell(text, share)` reports progress and ends the task when it was cancelled."""
-        self._cancel.set()
+        self.cancel()
         cancel = self._cancel = threading.Event()
-        self.number += 1
-        number = self.number
+        number, self._is_awaited = self._number, True
         ended = self._ended = threading.Event()
+
+        def answer(name: str, value: object) -> None:
+            with contextlib.suppress(RuntimeError):  # the window may be gone
+                self._told.emit(number, name, value)
 
         def tell(text: str, share: float) -> None:
             if cancel.is_set():
                 raise Cancelled
-            self.progressed.emit(number, text, share)
+            answer("progressed", (text, share))
 
         def run() -> None:
             try:
@@ -51,27 +61,32 @@ class Work(QObject):
             except Cancelled:
                 return
             except MemoryError:
-                self._answer(cancel, self.failed, number, "The take is too large for this machine's memory.")
+                answer("failed", "The take is too large for this machine's memory.")
             except Exception as error:
-                self._answer(cancel, self.failed, number, str(error))
+                answer("failed", str(error))
             else:
-                self._answer(cancel, self.finished, number, result)
+                answer("finished", result)
             finally:
                 ended.set()
 
         # `threading.Thread` would wait here until the new thread has had its turn: on a busy machine, a whole frame
         _thread.start_new_thread(run, ())
-        return number
 
-    def _answer(self, cancel: threading.Event, signal: Any, number: int, value: object) -> None:
-        if not cancel.is_set():
-            with contextlib.suppress(RuntimeError):  # the window may be gone
-                signal.emit(number, value)
+    def _tell(self, number: int, name: str, value: Any) -> None:
+        """Hand on what a task told, if it is the latest one."""
+        if number != self._number:
+            return
+        if name == "progressed":
+            self.progressed.emit(*value)
+            return
+        self._is_awaited = False
+        (self.finished if name == "finished" else self.failed).emit(value)
 
     def cancel(self) -> None:
         """End the running task at its next report; its answer will not come."""
         self._cancel.set()
-        self.number += 1
+        self._number += 1
+        self._is_awaited = False
 
     def wait(self, seconds: float = 5.0) -> None:
         """Wait until the thread has ended."""

@@ -58,6 +58,9 @@ class LinkSink:
         self._wake = threading.Event()
         self._closing = threading.Event()
         self._refused = False
+        self._greeted = False
+        self.unsent = 0
+        """Lines that had been taken and could not be sent before closing."""
         self._thread = threading.Thread(target=self._run, name="opossum-link", daemon=True)
         self._thread.start()
 
@@ -79,13 +82,20 @@ class LinkSink:
         self._closing.set()
         self._wake.set()
         self._thread.join(CLOSING_S + 0.5)
+        self.unsent = sum(data.count(b"\n") for data in tuple(self._waiting)) + (
+            self._head != b"" and not self._greeted
+        )
+        if self.unsent and not self._refused:
+            self.trouble = (
+                f"{self.unsent:,} lines could not be sent before closing ({self.trouble or 'the link is slow'})"
+            )
 
     def _run(self) -> None:
         deadline = float("inf")
         while not self._refused:
             if self._closing.is_set():
                 deadline = min(deadline, time.monotonic() + CLOSING_S)
-                if not self._waiting or time.monotonic() > deadline:
+                if (self._greeted and not self._waiting) or time.monotonic() > deadline:
                     return
             if not self._head:
                 self._wake.wait(TURN_S)
@@ -108,6 +118,7 @@ class LinkSink:
     def _serve(self, connection: socket.socket) -> None:
         """Send lines and answer pings until the connection or the game ends."""
         connection.sendall(self._head)
+        self._greeted = True
         self.trouble = ""
         rest = b""
         while True:

@@ -369,6 +369,7 @@ class Recorder(Inner):
             self._processor.close()
         self._detach()
         self._sink.close()
+        self.lost += getattr(self._sink, "unsent", 0)
 
     def __enter__(self) -> Recorder:
         return self

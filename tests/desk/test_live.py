@@ -295,3 +295,31 @@ def test_one_event_on_two_peers_is_joined(desk, qtbot):
     action.trigger()
     assert (session.peer, session.call) == (1, 1)
     assert 0 in session.selection.related  # and they light each other up
+
+
+def test_what_reads_the_stream_may_be_killed(desk, qtbot, monkeypatch, tmp_path):
+    """What is shown stays, the recording goes on, and another process reads on."""
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
+    desk.games.listen(0)
+    game = Game(desk)
+    qtbot.waitUntil(lambda: desk.session is not None and desk.session.axis.columns > 5, timeout=15_000)
+    reader = desk.games.followed._process
+    columns, size = desk.session.axis.columns, desk.games.receiver.out.stat().st_size
+    reader.kill()
+    qtbot.waitUntil(
+        lambda: desk.games.followed is not None and desk.games.followed._process is not reader, timeout=15_000
+    )
+    assert desk.is_in("flow") and desk.session.axis.columns >= columns
+    qtbot.waitUntil(lambda: desk.session.axis.columns > columns + 10, timeout=15_000)
+    assert desk.games.receiver.out.stat().st_size > size
+    game.end()
+    qtbot.waitUntil(lambda: "game has" in desk.told.toolTip(), timeout=15_000)
+    assert desk.session.axis.numbers[-1] == game.frames - 1
+
+
+def test_names_in_the_status_line_are_no_markup(desk):
+    """And do nothing there."""
+    desk.say("Pool<A>::on_tick of <b>cat#1</b>\x1b[31m")
+    assert desk.told.text() == "Pool<A>::on_tick of <b>cat#1</b>␛[31m"
+    assert desk.told.textFormat() == Qt.TextFormat.PlainText
+    assert "&lt;b&gt;" in desk.told.toolTip()

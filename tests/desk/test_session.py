@@ -371,3 +371,71 @@ def test_several_peers_share_one_axis():
     assert session.calls_of_column(session.column).tolist() == [2]
     session.set_peer(9)
     assert session.peer == 1
+
+
+# --- several peers -----------------------------------------------------------------------------------
+
+
+def session_of_two(frames: int = 6, guest_frames: bool = True) -> Tape:
+    """Return a tape of a host and a guest that pay each other."""
+    tape = Tape(peer="host")
+    tape("head", opossum=1, peer="guest", p="guest")
+    for peer in ("host", "guest"):
+        tape("bind", b=1, ev="pay", o="till#1", fn="Till.on_pay", p=peer)
+    for n in range(frames):
+        tape("frame", n=n, p="host")
+        if guest_frames:
+            tape("frame", n=n + 100, p="guest")
+        tape("send", s=n + 1, ev="pay", p="host")("call", c=n + 1, s=n + 1, b=1, o="till#1", fn="Till.on_pay", p="host")
+        tape.ms(400 if n == 4 else 8)("ret", c=n + 1, eff=1, p="host").ms(8)("idle", p="host")
+        if guest_frames:
+            tape("idle", p="guest")
+    return tape
+
+
+def test_going_back_goes_back_to_the_other_peers_axis():
+    """Changing the peer is a jump like any other: undone, and done again."""
+    session = Session(session_of_two().take(bye=False))
+    session.select_call(2)
+    column = session.column
+    session.set_peer(1)
+    session.select_column(3)
+    assert (session.peer, session.axis.peer) == (1, 1)
+    session.go_back()
+    session.go_back()
+    assert (session.peer, session.axis.peer, session.column, session.call) == (0, 0, column, 2)
+    assert session.row_index.column[2] == column
+    assert session.go_forward()
+    assert (session.peer, session.axis.peer) == (1, 1)
+
+
+def test_growing_keeps_the_peers_axis_and_what_was_gone_back_from():
+    """The guest's frames stay the axis; forward still leads where one was."""
+    old = Session(session_of_two().take(bye=False))
+    old.set_peer(1)
+    old.select_column(2)
+    old.select_column(4)
+    old.go_back()
+    grown = Session(session_of_two(8).take(bye=False))
+    carry_over(grown, old)
+    assert (grown.peer, grown.axis.peer, grown.column) == (1, 1, 2)
+    assert grown.axis.numbers[grown.column] == old.axis.numbers[old.column]
+    assert grown.go_forward() and grown.column == 4
+
+
+def test_a_finding_is_shown_while_the_axis_is_that_of_a_peer_without_frames():
+    """There is nowhere to go; nothing raises, and the finding is told."""
+    tape = session_of_two(guest_frames=False)
+    session = Session(tape.take(bye=False))
+    session.set_findings(examine(session.take))
+    assert [finding.cause for finding in session.findings] == ["slow-call"]
+    session.set_peer(1)
+    assert session.axis.peer == 1
+    session.show_finding(session.findings[0])
+    assert session.finding is session.findings[0]
+    session.set_axis_mode(AxisMode.TIME)
+    session.fit_selection()
+    session.go_back()
+    session.set_peer(0)
+    session.show_finding(session.findings[0])
+    assert session.axis.numbers[session.column] == 4

@@ -205,7 +205,7 @@ def linked(listener: Receiver, fault: str = "none") -> subprocess.Popen[str]:
         ("fn:Counter.on_bread_ready count:2", "none", "Counter.on_bread_ready"),
         ("ev:bread_ready o:*Counter d.0>=2", "none", "Counter.on_bread_ready"),
         ("gone", "stale", "Customer.on_smell"),
-        ("cls:Counter twice", "double", "Counter.on_bread_ready"),
+        ("cls:Counter again", "double", "Counter.on_bread_ready"),
         ("slow:200", "slow", "Bakery._process"),
         ("send ev:bread_ready", "none", "Oven.on_steam"),
     ],

@@ -175,7 +175,7 @@ def test_the_game_may_be_started_before_opossum(tmp_path):
     [
         ("fn:Counter.on_bread count:2", "none", "Counter.on_bread"),
         ("cls:Customer gone", "stale", "Customer.on_smell"),
-        ("o:counter#1 twice", "double", "Counter.on_bread"),
+        ("o:counter#1 again", "double", "Counter.on_bread"),
         ("slow:200", "slow", "love.update"),
         ("send ev:closing d.1>=3", "none", "love.update"),
     ],

@@ -11,6 +11,7 @@ from opossum.live.receiver import Receiver
 from opossum.live.tripwires import parse_tripwire
 from opossum.take.opening import open_any
 from opossum_recorder import Recorder
+from opossum_recorder.holding import Holding
 
 
 class Game:
@@ -88,7 +89,7 @@ def let_go(receiver: Receiver) -> None:
     [
         ("ev:bell cls:Oven", "Oven.on_bell"),
         ("fn:Cat.*", "Cat.on_bell"),
-        ("o:cat#1 twice", "Cat.on_bell"),
+        ("o:cat#1 again", "Cat.on_bell"),
         ("gone", "Cat.on_bell"),
         ("d.ring>30 o:oven#1", "Oven.on_bell"),
     ],
@@ -222,3 +223,79 @@ def test_what_a_recorder_is_told_wrongly_is_said_in_the_stream(receiver, game):
     receiver.tell({"k": "trip", "id": "nine"})
     until(lambda: receiver.out.read_bytes().count(b'"k":"say"') == 2)
     assert "call" not in vars(game.recorder)
+
+
+class _Plain:
+    """A recorder that only says what it was told."""
+
+    def __init__(self) -> None:
+        self.told: list[str] = []
+
+    def now_ns(self) -> int:
+        return 0
+
+    def say(self, text: str, level: str = "") -> None:
+        self.told.append(text)
+
+    def held(self, *given: object) -> None:
+        self.told.append("held")
+
+    def went(self) -> None:
+        self.told.append("went")
+
+    def plain_send(self, *given: object) -> int:
+        return 1
+
+    def plain_call(self, *given: object):
+        return type("Call", (), {"id": 1})()
+
+    def plain_frame(self, *given: object) -> None:
+        return None
+
+    def look_through(self, looker: object, *, returns: bool) -> None:
+        pass
+
+
+def test_a_link_that_ends_between_hit_and_hold_holds_nobody():
+    """The tripwire is hit, the link ends, and only then the thread begins to wait: it goes on by itself."""
+    recorder = _Plain()
+    holding = Holding(recorder)
+
+    class Ending:
+        """Data whose comparison is the moment in which Opossum goes away."""
+
+        def __eq__(self, other: object) -> bool:
+            holding.left()
+            return True
+
+        __hash__ = None  # type: ignore[assignment]
+
+    holding.hear({"k": "trip", "id": 1, "when": {"ev": "pay", "at": "send", "value": ["x", "==", 1]}})
+    thread = threading.Thread(target=lambda: holding.send("pay", d={"x": Ending()}), daemon=True)
+    thread.start()
+    thread.join(5)
+    assert not thread.is_alive()
+    assert recorder.told == ["held", "went"]
+
+
+def test_what_was_sent_before_receiving_stops_is_kept(tmp_path):
+    """A game that has handed its lines to the system thinks that they have arrived."""
+    receiver = Receiver(tmp_path / "kept.flow.jsonl", port=0)
+    receiver.start()
+    connection = socket.create_connection(("127.0.0.1", receiver.port), timeout=5)
+    connection.sendall(b'{"k":"head","opossum":1,"game":"g","peer":"main","t":0}\n')
+    until(lambda: bool(receiver.peers))
+    connection.sendall(b"".join(b'{"k":"frame","n":%d,"t":%d}\n' % (n, n * 1000) for n in range(20_000)))
+    receiver.stop()
+    connection.close()
+    assert (tmp_path / "kept.flow.jsonl").read_bytes().count(b"\n") == 20_001
+
+
+def test_lines_that_closing_could_not_send_are_counted():
+    """Nobody ever listened: every line was lost, and that is said."""
+    recorder = Recorder(None, "alone", link="127.0.0.1:9", watch_after=0)
+    for number in range(30):
+        recorder.say(f"line {number}")
+    recorder.close()
+    assert recorder.lost == 32  # the head, thirty lines, and the end
+    assert "32 lines could not be sent before closing" in recorder.trouble

@@ -11,7 +11,7 @@ from opossum_recorder.holding import Tripwire as RecordersTripwire
     [
         ("ev:open", {"ev": "open"}),
         ("  cls:Oven   fn:Oven.* via:timer ", {"cls": "Oven", "fn": "Oven.*", "via": "timer"}),
-        ("o:oven#2 twice", {"o": "oven#2", "again": True}),
+        ("o:oven#2 again", {"o": "oven#2", "again": True}),
         ("gone", {"gone": True}),
         ("ev:pay count:3", {"ev": "pay", "count": 3}),
         ("slow:20", {"longer_ms": 20.0}),

@@ -13,6 +13,7 @@ from opossum.findings.finding import Finding, Found
 from opossum.findings.scene import Scene
 from opossum.findings.settings import Settings
 from opossum.stream.tables import Array
+from opossum.take.grouping import distinct
 from opossum.take.take import Take
 
 Progress = Callable[[str], None]
@@ -57,7 +58,7 @@ def examine(
 
 
 def _finding(scene: Scene, kind: Kind, cause: Cause, found: Found) -> Finding:
-    rows = np.unique(np.asarray(found.frame_rows, np.int64))
+    rows = distinct(np.asarray(found.frame_rows, np.int64))
     subject = found.subject
     about = (subject.peer, subject.cls or subject.o, subject.fn, subject.ev, subject.clip, subject.mark, subject.q)
     return Finding.of(

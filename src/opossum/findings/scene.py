@@ -13,7 +13,7 @@ from opossum.findings.finding import Evidence, Subject
 from opossum.findings.settings import Settings, Threshold
 from opossum.stream.tables import Array
 from opossum.take.chains import top_calls
-from opossum.take.grouping import Groups, factorised, parted
+from opossum.take.grouping import Groups, distinct, factorised, parted
 from opossum.take.sieve import frame_budget_ns
 from opossum.take.take import Take
 
@@ -168,9 +168,9 @@ class Scene:
     def subject_of_calls(self, calls: Array, **more: str) -> Subject:
         """Return the subject shared by calls of one class and function: the owner too, if it is but one."""
         take = self.take
-        owners = np.unique(self.owner[calls])
+        owners = distinct(self.owner[calls])
         one = int(calls[0])
-        events = np.unique(take.calls.event[calls])
+        events = distinct(take.calls.event[calls])
         given = {
             "ev": take.text(int(events[0])) if len(events) == 1 else "",
             "o": take.text(int(owners[0])) if len(owners) == 1 else "",
@@ -183,7 +183,7 @@ class Scene:
 
     def owners_of_calls(self, calls: Array) -> list[str]:
         """Return the names of the calls' owners, each once."""
-        return [self.take.text(int(code)) for code in np.unique(self.owner[calls])]
+        return [self.take.text(int(code)) for code in distinct(self.owner[calls])]
 
     def peer_name(self, peer: int) -> str:
         """Return the peer's name where there are several, else nothing: a lone peer needs no name."""

@@ -29,6 +29,8 @@ MOST_BYTES_A_SECOND = 256 << 20
 MOST_BYTES = 64 << 30
 HEAD_WITHIN_S = 10.0
 PING_EVERY_S = 1.0
+HEARING_OUT_S, QUIET_S = 0.4, 0.05
+"""How long stopping may take to read what has been sent, and how long nothing must come for it to be all."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -237,8 +239,16 @@ class Receiver:
             self.port = server.sockets[0].getsockname()[1]
             self._ready.set()
             await self._stopping.wait()
+            await self._hear_out()
         for task in asyncio.all_tasks() - {asyncio.current_task()}:
             task.cancel()
+
+    async def _hear_out(self) -> None:
+        """Read what games have sent already, for a bounded time: they think that it has arrived."""
+        deadline, seen = time.monotonic() + HEARING_OUT_S, -1
+        while seen != self._bytes and time.monotonic() < deadline:
+            seen = self._bytes
+            await asyncio.sleep(QUIET_S)
 
     async def _meet(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
         link = PeerLink(self._token, self._names)

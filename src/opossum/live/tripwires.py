@@ -2,7 +2,7 @@
 
 ev:bread_ready o:counter#1        hold when counter#1 hears bread_ready
 fn:Customer.* gone                … when a listener of a customer runs whose owner is gone
-o:oven#2 twice                    … when a listener of oven#2 runs a second time in one frame
+o:oven#2 again                    … when a listener of oven#2 runs a second time in one frame
 ev:pay count:3                    … at the third time
 slow:20                           … when a call has taken longer than 20 ms
 send ev:pay d.coins>10            … where pay is sent with more than 10 coins
@@ -15,8 +15,8 @@ import re
 from typing import Any, NamedTuple
 
 NAMES = ("ev", "o", "cls", "fn", "via")
-FLAGS: dict[str, tuple[str, Any]] = {"gone": ("gone", True), "twice": ("again", True), "send": ("at", "send")}
-WORDS = "ev: o: cls: fn: via: peer: count: slow: gone twice send d.NAME==VALUE"
+FLAGS: dict[str, tuple[str, Any]] = {"gone": ("gone", True), "again": ("again", True), "send": ("at", "send")}
+WORDS = "ev: o: cls: fn: via: peer: count: slow: gone again send d.NAME==VALUE"
 LONGEST_TEXT = 400
 _COMPARED = re.compile(r"d\.([A-Za-z0-9_.]+)(==|!=|<=|>=|<|>)(.+)")
 
@@ -67,7 +67,7 @@ def parse_tripwire(text: str) -> Tripwire:
     if not set(when) - {"at", "count"}:
         raise TripwireError(f"say where to hold, such as  ev:bread_ready o:counter#1;  words are: {WORDS}")
     if when.get("at") == "send" and {"fn", "gone", "again", "longer_ms"} & set(when):
-        raise TripwireError("fn:, gone, twice and slow: are about calls; leave `send` out")
+        raise TripwireError("fn:, gone, again and slow: are about calls; leave `send` out")
     return Tripwire(text, when, peer)
 
 

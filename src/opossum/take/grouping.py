@@ -106,8 +106,9 @@ class Runs:
 
     def __init__(self, codes: Array, *within: Array) -> None:
         """Order rows by `codes` (n,), and within one code by `within`, the first of them counting most, then by row."""
-        keys = [np.arange(len(codes)), *within[::-1], np.asarray(codes)]
-        self.order: Array = np.lexsort(keys)
+        # a stable sort keeps rows ascending by itself, and is nearly linear on what is nearly sorted
+        keys = [*within[::-1], np.asarray(codes)]
+        self.order: Array = np.argsort(keys[0], kind="stable") if len(keys) == 1 else np.lexsort(keys)
         ordered = np.asarray(codes)[self.order]
         fresh = np.concatenate(([True], ordered[1:] != ordered[:-1])) if len(ordered) else np.zeros(0, bool)
         self.starts: Array = np.flatnonzero(fresh)

@@ -9,7 +9,7 @@ from typing import TypeVar
 import numpy as np
 
 from opossum.stream.tables import Array, JsonColumn
-from opossum.take.grouping import factorised
+from opossum.take.grouping import distinct, factorised
 
 WORD_BYTES = 8
 
@@ -29,7 +29,7 @@ def json_codes(column: JsonColumn, rows: Array) -> Array:
     offsets = np.asarray(column.offsets, np.int64)
     starts, lengths = offsets[rows], offsets[rows + 1] - offsets[rows]
     given = 1  # 0 is the text of no length
-    for length in np.unique(lengths[lengths > 0]).tolist():
+    for length in distinct(lengths[lengths > 0]).tolist():
         mine = np.flatnonzero(lengths == length)
         words = -(-length // WORD_BYTES)
         padded = np.zeros((len(mine), words * WORD_BYTES), np.uint8)
@@ -37,8 +37,9 @@ def json_codes(column: JsonColumn, rows: Array) -> Array:
         columns = padded.view(np.int64)
         numbers = np.zeros(len(mine), np.int32)
         for word in range(words):
-            _, inverse = np.unique(columns[:, word], return_inverse=True)
-            numbers, _ = factorised(numbers, inverse)
+            values = np.ascontiguousarray(columns[:, word])
+            # texts repeat: looking each up among the few there are is faster than sorting them all
+            numbers, _ = factorised(numbers, np.searchsorted(np.unique(values), values))
         codes[mine] = numbers.astype(np.int64) + given
         given += int(numbers.max()) + 1
     return codes

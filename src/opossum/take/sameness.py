@@ -19,6 +19,8 @@ def first_difference(one: Take, other: Take) -> str:
         twin = other.tables[kind]
         if len(table) != len(twin):
             return f"{len(table):,} `{kind}` records against {len(twin):,}"
+    for kind, table in one.tables.items():
+        twin = other.tables[kind]
         if not np.array_equal(_written_times(one, kind), _written_times(other, kind)):
             return f"`t` of `{kind}` records"
         for field, column in table.fields():

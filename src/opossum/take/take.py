@@ -11,6 +11,7 @@ from opossum.stream.contents import PeerSpan, StreamContents
 from opossum.stream.damage import Damage
 from opossum.stream.strings import ABSENT_TEXT
 from opossum.stream.tables import Array, JsonColumn, Table
+from opossum.take.grouping import distinct
 from opossum.take.index import Index
 from opossum.take.indexes.arms import ARMS
 from opossum.take.indexes.binds import BINDS
@@ -170,8 +171,8 @@ class Take:
 
     def frame_numbers(self, rows: Sequence[int] | Array) -> list[int]:
         """Return the game's own numbers of frame rows, ascending and without repetition; start-up has none."""
-        rows = np.unique(np.asarray(rows, np.int64))
-        numbers = np.unique(self.frames.number[rows[rows >= 0]])
+        rows = distinct(np.asarray(rows, np.int64))
+        numbers = distinct(self.frames.number[rows[rows >= 0]])
         return numbers[numbers != STARTUP].tolist()
 
     def via_of_send(self, send: int) -> str:

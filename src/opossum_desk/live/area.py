@@ -127,7 +127,7 @@ class LiveArea(AreaView):
         self.line.setAccessibleName("New tripwire")
         self.line.setProperty("wrong", False)
         self.line.setToolTip(
-            "ev: o: cls: fn: via: narrow; gone, twice, slow:20 (ms) are what only Opossum knows;\n"
+            "ev: o: cls: fn: via: narrow; gone, again, slow:20 (ms) are what only Opossum knows;\n"
             "count:3 is the third time; send d.coins>10 looks at the data; peer: names one game."
         )
         self.line.returnPressed.connect(self.add_tripwire)

@@ -13,7 +13,7 @@ from opossum.findings.links import shares_calls
 from opossum.findings.scene import Scene
 from opossum.findings.wording import listed, plural
 from opossum.stream.tables import Array
-from opossum.take.grouping import Runs, factorised, parted
+from opossum.take.grouping import Runs, distinct, factorised, parted
 from opossum.take.indexes.objects import NEVER
 from opossum.take.json_values import json_codes
 
@@ -114,7 +114,7 @@ def _doubled_firings(scene: Scene, first: int, second: int, loops: bool) -> Arra
         return of_second[:0]
     compared = np.concatenate((of_first[:MOST_COMPARED], of_second[:MOST_COMPARED]))
     data = json_codes(sends.json("d"), compared)
-    kinds = [np.unique(part) for part in np.split(data, [min(len(of_first), MOST_COMPARED)])]
+    kinds = [distinct(part) for part in np.split(data, [min(len(of_first), MOST_COMPARED)])]
     if len(kinds[0]) == len(kinds[1]) == 1 and kinds[0][0] != kinds[1][0]:
         return of_second[:0]  # the data tells the two apart
     return of_second[scene.in_play(take.sends.frame[of_second])]
@@ -138,7 +138,7 @@ def _told(scene: Scene, loops: bool, pairs: _Pairs) -> Iterator[Found]:
 def _tell(scene: Scene, loops: bool, pairs: list[tuple[int, int, Array]]) -> Found:
     take = scene.take
     table = take.tables["arm"]
-    firings = np.unique(np.concatenate([pair[2] for pair in pairs]))
+    firings = distinct(np.concatenate([pair[2] for pair in pairs]))
     owners = [take.text(int(table["o"][pair[1]])) for pair in pairs]
     first, second, _ = pairs[0]
     calls = scene.calls_of_sends(firings)

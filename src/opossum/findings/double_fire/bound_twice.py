@@ -13,7 +13,7 @@ from opossum.findings.links import shares_binds, shares_calls
 from opossum.findings.scene import Scene
 from opossum.findings.wording import listed
 from opossum.stream.tables import Array
-from opossum.take.grouping import Runs, joined, repeated
+from opossum.take.grouping import Runs, distinct, joined, repeated
 from opossum.take.take import Take
 
 
@@ -32,9 +32,8 @@ def find(scene: Scene) -> Iterator[Found]:
     calls = doubled.rows[doubled.runs.order[places]]
     order = np.argsort(calls)
     calls, places = calls[order], places[order]
-    place_of = dict(zip(calls.tolist(), doubled.runs.group[places].tolist(), strict=True))
     for rows in scene.by_class(calls):
-        group = place_of[int(rows[0])]
+        group = int(doubled.runs.group[places[np.searchsorted(calls, rows[0])]])
         start = int(doubled.runs.starts[group])
         together = doubled.rows[doubled.runs.order[start : start + int(doubled.runs.sizes[group])]]
         yield _tell(scene, rows, np.sort(together))
@@ -81,7 +80,7 @@ def binds_alive(scene: Scene, calls: Array) -> Array:
 
 def _binds_of(take: Take, scene: Scene, together: Array) -> Array:
     """Return the binds (rows, ascending) through which calls of one send came, or could have come."""
-    binds = np.unique(take.calls.bind[together])
+    binds = distinct(take.calls.bind[together])
     binds = binds[binds >= 0]
     if len(binds):
         return binds
@@ -96,7 +95,7 @@ def _tell(scene: Scene, rows: Array, together: Array) -> Found:
     take = scene.take
     binds = _binds_of(take, scene, together)
     places = [take.text(int(take.tables["bind"]["at"][bind])) for bind in binds]
-    sends = np.unique(take.calls.send[rows])
+    sends = distinct(take.calls.send[rows])
     subject = scene.subject_of_calls(rows)
     where = [place for place in places if place]
     bound = f"bound {len(binds)} times at once" + (f" (at {listed(where)})" if where else "")
@@ -115,7 +114,7 @@ def _tell(scene: Scene, rows: Array, together: Array) -> Found:
         advice=f"Remove one of the binds of `{subject.ev}` to {subject.fn}, likely {again}, "
         "or unbind before binding again.",
         evidence=tuple(evidence),
-        calls=np.union1d(rows, together),
+        calls=distinct(np.concatenate((rows, together))),
     )
 
 

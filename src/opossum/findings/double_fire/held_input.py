@@ -12,7 +12,7 @@ from opossum.findings.links import shares_calls
 from opossum.findings.scene import Scene
 from opossum.findings.wording import at_place, listed, plural
 from opossum.stream.tables import Array
-from opossum.take.grouping import Runs, factorised, joined
+from opossum.take.grouping import Runs, distinct, factorised, joined
 
 
 def find(scene: Scene) -> Iterator[Found]:
@@ -72,7 +72,7 @@ def _tell(scene: Scene, rows: Array, extra: Array, key: Array) -> Found:
     pressed = (np.asarray(sends["edge"]) == take.code("down")) & (np.asarray(sends["via"]) == take.code("input"))
     pressed &= (np.asarray(sends["key"]) == key[one]) & (np.asarray(sends["p"]) == scene.peer[one])
     subject = scene.subject_of_calls(rows)
-    runs = 1 + int((np.diff(np.unique(calls.frame[extra])) > 1).sum())
+    runs = 1 + int((np.diff(distinct(calls.frame[extra])) > 1).sum())
     evidence = scene.evidence("send", np.flatnonzero(pressed)[:2].tolist(), "the press that nobody uses for it")
     evidence += scene.evidence("call", rows[:4].tolist(), "ran while held, and changed something")
     return Found(

@@ -11,7 +11,7 @@ from opossum.findings.finding import Found, Severity
 from opossum.findings.scene import Scene
 from opossum.findings.wording import listed, plural
 from opossum.stream.tables import Array
-from opossum.take.grouping import Runs, factorised, parted
+from opossum.take.grouping import Runs, distinct, factorised, parted
 
 
 def find(scene: Scene) -> Iterator[Found]:
@@ -35,8 +35,8 @@ def find(scene: Scene) -> Iterator[Found]:
 def _tell(scene: Scene, rows: Array, net: Array) -> Found:
     take = scene.take
     subject = scene.subject_of_calls(rows, peer="")
-    names = [take.peers[int(peer)].name for peer in np.unique(scene.peer[rows])]
-    sends = len(np.unique(net[rows]))
+    names = [take.peers[int(peer)].name for peer in distinct(scene.peer[rows])]
+    sends = len(distinct(net[rows]))
     return Found(
         subject=subject,
         frame_rows=take.calls.frame[rows],

@@ -12,7 +12,7 @@ from opossum.findings.links import shares_calls
 from opossum.findings.scene import Scene
 from opossum.findings.wording import listed, plural
 from opossum.stream.tables import Array
-from opossum.take.grouping import Runs, joined, parted
+from opossum.take.grouping import Runs, distinct, joined, parted
 
 
 def find(scene: Scene) -> Iterator[Found]:
@@ -37,13 +37,13 @@ def _tell(scene: Scene, rows: Array, first_pull: int, frames: Array) -> Found:
     take = scene.take
     pull, put = take.tables["pull"], take.tables["put"]
     peer, queue, send_id = (int(pull[name][rows[0]]) for name in ("p", "q", "s"))
-    sends = np.unique(take.send_ids.rows(np.asarray(pull["p"])[rows], np.asarray(pull["s"])[rows]))
+    sends = distinct(take.send_ids.rows(np.asarray(pull["p"])[rows], np.asarray(pull["s"])[rows]))
     sends = sends[sends >= 0]
     events = sorted({take.text(int(take.tables["send"]["ev"][send])) for send in sends})
     made = scene.calls_of_sends(sends)
     repeats = made[scene.line[made] > int(pull["line"][rows[0]])]
     name = take.text(queue)
-    one_function = len(np.unique(scene.function[repeats])) == 1
+    one_function = len(distinct(scene.function[repeats])) == 1
     about = scene.subject_of_calls(repeats) if one_function else Subject()
     placed = (np.asarray(put["p"]) == peer) & (np.asarray(put["q"]) == queue) & (np.asarray(put["s"]) == send_id)
     evidence = scene.evidence("put", np.flatnonzero(placed).tolist(), "put once")

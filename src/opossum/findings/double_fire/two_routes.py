@@ -12,7 +12,7 @@ from opossum.findings.links import shares_calls
 from opossum.findings.scene import Scene
 from opossum.findings.wording import plural
 from opossum.stream.tables import Array
-from opossum.take.grouping import Runs, factorised, parted, repeated
+from opossum.take.grouping import Runs, distinct, factorised, parted, repeated
 from opossum.take.json_values import json_codes
 
 DEEPEST_CYCLE = 64
@@ -134,7 +134,7 @@ def _tell(scene: Scene, rows: Array, partners: Array) -> Found:
         advice=f"Let {subject.fn} listen to one of the two only, or let the sender send once; look at "
         f"{scene.place_of_call(second) or subject.fn}.",
         evidence=tuple(evidence),
-        calls=np.unique(np.concatenate((rows, partners))),
+        calls=distinct(np.concatenate((rows, partners))),
         told_apart=tuple(event for event in sorted(events) if event != subject.ev),
     )
 

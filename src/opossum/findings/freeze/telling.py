@@ -13,6 +13,7 @@ from opossum.findings.freeze.frozen import frozen
 from opossum.findings.scene import Scene
 from opossum.findings.wording import milliseconds, plural
 from opossum.stream.tables import Array
+from opossum.take.grouping import distinct
 
 
 @dataclass(eq=False, repr=False, kw_only=True)
@@ -84,7 +85,7 @@ def _tell(scene: Scene, frames: list[tuple[int, Verdict]]) -> Found:
         summary=f"{name} {verb}: {verdict.reason}.{more}",
         advice=verdict.advice,
         evidence=tuple(verdict.evidence),
-        calls=np.unique(np.concatenate([item.calls for _, item in frames])),
+        calls=distinct(np.concatenate([item.calls for _, item in frames])),
         details=tuple(detail for detail in verdict.details if detail),
         told_apart=(verdict.subject.at,) if not (verdict.subject.fn or verdict.subject.ev) else (),
     )

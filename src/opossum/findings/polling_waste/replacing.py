@@ -9,7 +9,7 @@ import numpy as np
 from opossum.findings.scene import Scene
 from opossum.findings.settings import Threshold
 from opossum.stream.tables import Array
-from opossum.take.grouping import Groups, factorised
+from opossum.take.grouping import Groups, distinct, factorised
 
 POLLING_EVENT_SHARE = Threshold(
     "polling_event_share", 0.9, "share of the finds", "an event that misses one find in ten cannot replace the poll"
@@ -73,9 +73,9 @@ def replacement(scene: Scene, peer: int, group: Array, hits: Array) -> Replaceme
     if len(hits) < FEWEST_HITS:
         return None
     events = scene.once(_events)
-    hit_frames = np.unique(calls.frame[hits]).astype(np.int64)
+    hit_frames = distinct(calls.frame[hits]).astype(np.int64)
     # what the poll itself sends is its effect, not its cue
-    own = np.union1d(events.by_cause.rows_of_all(group), events.by_top.rows_of_all(group))
+    own = distinct(np.concatenate((events.by_cause.rows_of_all(group), events.by_top.rows_of_all(group))))
     sizes = events.by_event.sizes()
     others = sizes - np.bincount(events.number[own][events.number[own] >= 0], minlength=len(sizes))
     # one send is near the finds of three frames at most: its own, the one before and the one after

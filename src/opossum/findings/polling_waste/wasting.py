@@ -13,6 +13,7 @@ from opossum.findings.scene import Scene
 from opossum.findings.settings import Threshold
 from opossum.findings.wording import at_place, milliseconds, plural
 from opossum.stream.tables import Array
+from opossum.take.grouping import distinct
 
 POLLING_CALLS = Threshold("polling_calls", 60, "calls", "a second of ticks: with fewer, there is no schedule to judge")
 POLLING_WASTED_SHARE = Threshold(
@@ -101,11 +102,11 @@ def _tell(scene: Scene, looked: _Looked, schedule: Schedule) -> Found:
     peer = int(scene.peer[group[0]])
     # of calls whose effect is unknown, as many are taken to be wasted as of the known ones
     wasted_ns = int(scene.cost_of(looked.wasted) * len(group) / len(looked.known))
-    per_frame = wasted_ns / max(1, len(np.unique(take.calls.frame[group])))
+    per_frame = wasted_ns / max(1, len(distinct(take.calls.frame[group])))
     budget = scene.budgets_ns[peer]
     interval = interval_ns(scene, group)
     instead = replacement(scene, peer, group, looked.hits)
-    owner = subject.o or plural(len(np.unique(scene.owner[group])), "object")
+    owner = subject.o or plural(len(distinct(scene.owner[group])), "object")
     about = "about " if looked.sampled else ""
     summary = (
         f"{subject.fn} of {owner} ran {plural(len(group), 'time')} {schedule.rhythm(interval)}, {_share(looked)}: "

@@ -13,6 +13,7 @@ from opossum.findings.stale_listener.outliving import gone_evidence, outlives, p
 from opossum.findings.symptoms import EARLY_OR_LATE
 from opossum.findings.wording import at_place, listed, milliseconds, plural
 from opossum.stream.tables import Array
+from opossum.take.grouping import distinct
 from opossum.take.indexes.objects import GONE
 
 
@@ -44,7 +45,7 @@ def _tell(scene: Scene, rows: Array) -> Found:
     take, calls = scene.take, scene.take.calls
     subject = scene.subject_of_calls(rows)
     owners = scene.owners_of_calls(rows)
-    binds = np.unique(calls.bind[rows])
+    binds = distinct(calls.bind[rows])
     binds = binds[binds >= 0]
     cost = scene.cost_of(rows)
     evidence = scene.evidence("bind", binds[:3].tolist(), "bound here")
@@ -70,7 +71,7 @@ def _gone_lines(scene: Scene, rows: Array, binds: Array) -> Array:
     if len(binds):
         return scene.take.binds.owner_gone_line[binds]
     gone = scene.take.tables["gone"]
-    return np.asarray(gone["line"], np.int64)[np.isin(np.asarray(gone["o"]), np.unique(scene.owner[rows]))]
+    return np.asarray(gone["line"], np.int64)[np.isin(np.asarray(gone["o"]), distinct(scene.owner[rows]))]
 
 
 CALLED_AFTER_GONE = Cause(

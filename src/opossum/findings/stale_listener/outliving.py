@@ -9,7 +9,7 @@ import numpy as np
 from opossum.findings.finding import Evidence, Subject
 from opossum.findings.scene import Scene
 from opossum.stream.tables import Array
-from opossum.take.grouping import parted
+from opossum.take.grouping import distinct, parted
 from opossum.take.indexes.objects import NEVER
 
 
@@ -47,14 +47,14 @@ def by_class(scene: Scene, binds: Array) -> Iterable[Array]:
 
 def names_of(scene: Scene, binds: Array, field: str) -> list[str]:
     """Return the names of the binds' owners (`o`) or only senders (`src`), each once."""
-    return [scene.take.text(code) for code in np.unique(np.asarray(scene.take.tables["bind"][field])[binds]).tolist()]
+    return [scene.take.text(code) for code in distinct(np.asarray(scene.take.tables["bind"][field])[binds]).tolist()]
 
 
 def subject_of_binds(scene: Scene, binds: Array) -> Subject:
     """Return the subject shared by binds of one class and function: the owner too, if it is but one."""
     take, table = scene.take, scene.take.tables["bind"]
     row = int(binds[0])
-    owners = np.unique(np.asarray(table["o"])[binds])
+    owners = distinct(np.asarray(table["o"])[binds])
     return Subject(
         ev=take.text(int(table["ev"][row])),
         o=take.text(int(owners[0])) if len(owners) == 1 else "",
@@ -68,7 +68,7 @@ def subject_of_binds(scene: Scene, binds: Array) -> Subject:
 def gone_evidence(scene: Scene, gone_lines: Array, note: str, most: int = 3) -> list[Evidence]:
     """Return the first `gone` records that stand in these lines."""
     lines = np.asarray(scene.take.tables["gone"]["line"], np.int64)
-    wanted = np.unique(gone_lines[gone_lines != NEVER])[:most]
+    wanted = distinct(gone_lines[gone_lines != NEVER])[:most]
     rows = np.minimum(np.searchsorted(lines, wanted), max(0, len(lines) - 1))
     return scene.evidence("gone", rows[lines[rows] == wanted].tolist() if len(lines) else [], note)
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from opossum.stream.tables import Array
+from opossum.take.grouping import distinct
 from opossum.take.index import Index
 from opossum.take.indexes.holds import HOLDS, Holds
 from opossum.take.recording import Recording
@@ -160,9 +161,9 @@ def _loading(recording: Recording, peer: int, line: Array, number: Array, has_id
     loading[: first_idle + 1] = True
     phases = recording.tables["phase"]
     rows = recording.rows_of_peer("phase", peer)
-    drawing = [code for code in np.unique(np.asarray(phases["name"])[rows]).tolist() if _draws(recording.text(code))]
+    drawing = [code for code in distinct(np.asarray(phases["name"])[rows]).tolist() if _draws(recording.text(code))]
     drawn = rows[np.isin(np.asarray(phases["name"])[rows], drawing)]
-    pictures = np.unique(np.searchsorted(line, np.asarray(phases["line"], np.int64)[drawn], "right") - 1)
+    pictures = distinct(np.searchsorted(line, np.asarray(phases["line"], np.int64)[drawn], "right") - 1)
     if len(pictures) and pictures[0] > first_idle:
         loading[pictures[:FIRST_PICTURES]] = True
     return loading

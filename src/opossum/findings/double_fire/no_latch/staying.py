@@ -11,7 +11,7 @@ from opossum.findings.finding import Found
 from opossum.findings.scene import Scene
 from opossum.findings.wording import at_place, listed, plural
 from opossum.stream.tables import Array
-from opossum.take.grouping import Runs, factorised, joined
+from opossum.take.grouping import Runs, distinct, factorised, joined
 
 MOST_FOLLOWED = 2000
 """Calls whose effects are told and marked: enough to see, few enough to gather."""
@@ -87,7 +87,7 @@ def _tell(scene: Scene, rows: Array) -> Found:
     take, calls = scene.take, scene.take.calls
     subject = scene.subject_of_calls(rows)
     children = [take.children.rows(int(row)) for row in rows[:MOST_FOLLOWED]]
-    following = np.unique(np.concatenate([rows[:0], *children]))
+    following = distinct(np.concatenate([rows[:0], *children]))
     evidence = scene.evidence("send", calls.send[rows[:3]].tolist(), "still inside")
     evidence += scene.evidence("call", rows[:3].tolist(), "acted again")
     events = [f"`{take.event_of_call(int(call))}`" for call in following[:50]]
@@ -98,9 +98,9 @@ def _tell(scene: Scene, rows: Array) -> Found:
         count=len(rows),
         cost_ns=scene.cost_of(rows),
         summary=f"{subject.fn} of {listed(scene.owners_of_calls(rows))} acted again on "
-        f"{plural(len(np.unique(calls.frame[rows])), 'later frame')} while nobody had left the zone{also}.",
+        f"{plural(len(distinct(calls.frame[rows])), 'later frame')} while nobody had left the zone{also}.",
         advice=f"Let {subject.fn} remember that it has acted, until the zone is left{at_place(subject.at)}.",
         evidence=tuple(evidence),
-        calls=np.union1d(rows, following),
+        calls=distinct(np.concatenate((rows, following))),
         told_apart=("stay",),
     )

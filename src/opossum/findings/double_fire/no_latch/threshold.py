@@ -14,7 +14,7 @@ from opossum.findings.finding import Found, Subject
 from opossum.findings.scene import Scene
 from opossum.findings.wording import at_place, plural
 from opossum.stream.tables import Array
-from opossum.take.grouping import Groups, Runs, factorised
+from opossum.take.grouping import Groups, Runs, distinct, factorised
 
 
 class _Level(NamedTuple):
@@ -90,7 +90,7 @@ def _parting_level(scene: Scene, watched: _Watched, sends: Array) -> _Level | No
         return None
     mine = watched.rows.rows(number)
     loud_lines, silent_lines = np.asarray(table["line"], np.int64)[sends], scene.line[silent]
-    for name in np.unique(np.asarray(watch["name"])[mine]).tolist():
+    for name in distinct(np.asarray(watch["name"])[mine]).tolist():
         rows = mine[np.asarray(watch["name"])[mine] == name]
         values = np.array([_number(watch.json("v")[row]) for row in rows.tolist()])
         lines = np.asarray(watch["line"], np.int64)[rows]

@@ -129,3 +129,81 @@ def test_each_peer_has_frames_of_its_own():
 def test_names_of_phases_survive_whatever_the_head_says(text, names):
     """A list of names, or none."""
     assert parsed_list(text) == names
+
+
+# --- what is work --------------------------------------------------------------------------------
+
+
+def test_a_peers_idle_does_not_end_another_peers_waiting():
+    """Each peer waits by its own head's `waits`, up to its own next phase or idle."""
+    tape = Tape(peer="host", phases=["update", "draw"], waits=["draw"])
+    tape("head", opossum=1, peer="guest", p="guest")
+    tape("frame", n=0)("idle")("frame", n=1)("phase", name="update").ms(3)("phase", name="draw").ms(5)
+    tape("frame", n=0, p="guest").ms(2)("idle", p="guest").ms(290)("idle")
+    frames = tape.take(bye=False).frames
+    assert (frames.work_ns[frames.of_peer(0)] / MS).round().tolist() == [0, 3]
+
+
+def test_a_phase_is_waiting_only_for_the_peer_whose_head_says_so():
+    """The guest draws in a phase of the same name, and that is its work."""
+    tape = Tape(peer="host", phases=["draw"], waits=["draw"])
+    tape("head", opossum=1, peer="guest", p="guest", phases=["draw"])
+    for peer in ("host", "guest"):
+        tape("frame", n=0, p=peer)("phase", name="draw", p=peer).ms(40)("idle", p=peer)
+    frames = tape.take(bye=False).frames
+    assert (frames.work_ns / MS).round().tolist() == [0, 40]
+
+
+@pytest.mark.parametrize(
+    ("told", "work_ms"),
+    [
+        ({}, 50),
+        ({"cpu": 4 * MS}, 4),
+        ({"cpu": 90 * MS}, 50),
+        ({"cpu": 4 * MS, "ready": 30 * MS}, 20),
+        ({"ready": 0}, 50),
+        ({"ready": 90 * MS}, 0),
+    ],
+    ids=[
+        "nothing is told",
+        "ran for less",
+        "never more than the clock",
+        "was ready for the rest",
+        "never ready",
+        "all",
+    ],
+)
+def test_time_in_which_the_machine_did_not_run_the_thread_is_no_work(told, work_ms):
+    """As far as `idle` tells: what the thread used, or, better, how long it could have run and was not run."""
+    tape = Tape()("frame", n=0)("idle")("frame", n=1).ms(50)("idle", **told)
+    assert (tape.take(bye=False).frames.work_ns / MS).round().tolist()[1] == work_ms
+
+
+@pytest.mark.parametrize(("name", "pictures"), [("draw", [3, 4, 5]), ("Render.world", [3, 4, 5]), ("think", [])])
+def test_the_first_three_pictures_are_loading_where_they_come_after_the_first_idle(name, pictures):
+    """What a picture needs is made when it is first drawn."""
+    tape = Tape()
+    for n in range(8):
+        tape("frame", n=n)
+        if n >= 3:
+            tape("phase", name=name)
+        tape("idle")
+    frames = tape.take(bye=False).frames
+    assert np.flatnonzero(frames.loading).tolist() == [0, *pictures]
+    assert (frames.loading ^ frames.settled).all()
+
+
+def test_pictures_from_the_first_frame_on_make_no_more_of_it_loading():
+    """The first picture is part of what comes before the first idle."""
+    tape = Tape()
+    for n in range(5):
+        tape("frame", n=n)("phase", name="draw")("idle")
+    assert np.flatnonzero(tape.take(bye=False).frames.loading).tolist() == [0]
+
+
+def test_a_line_before_a_peers_first_frame_falls_into_none_of_it():
+    """With several peers, rows of one are never given to lines of another."""
+    tape = Tape(peer="host")
+    tape("head", opossum=1, peer="guest", p="guest")("frame", n=0)("frame", n=0, p="guest")
+    frames = tape.take(bye=False).frames
+    assert frames.rows_of_lines(np.array([1, 1, 0]), np.array([3, 4, 3])).tolist() == [-1, 1, 0]

@@ -1,0 +1,139 @@
+"""Recordings are kept: nothing goes before what was saved of it was opened again."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+from opossum.take import archive
+from opossum.take.opening import open_any
+from opossum_commands.keeping import free_part, keep, unfinished
+from opossum_commands.reading import CommandError
+from tape import Tape
+
+GAME = "from opossum_recorder.launch import recorder\nrecorder.frame(0)\nrecorder.idle()\n"
+
+
+@pytest.fixture
+def recorded(tmp_path):
+    """Return a stream that was recorded, its take, and where it is to be saved."""
+    stream = tmp_path / "night.take.part.flow.jsonl"
+    stream.write_bytes(Tape().frames(5).bytes())
+    return stream, open_any(str(stream)), tmp_path / "night.take"
+
+
+def record(folder: Path, *arguments: str) -> subprocess.CompletedProcess:
+    """Run `opossum record` on a small Python game in a folder."""
+    (folder / "game.py").write_text(GAME)
+    command = [sys.executable, "-m", "opossum_commands", "record", *arguments, "--", sys.executable, "game.py"]
+    return subprocess.run(command, cwd=folder, capture_output=True, text=True, timeout=60)
+
+
+def test_the_stream_goes_when_the_take_is_the_same(recorded):
+    """Opened again, compared, and only then."""
+    stream, take, target = recorded
+    keep(take, target, stream)
+    assert not stream.exists() and open_any(str(target)).records == take.records
+
+
+def test_the_stream_stays_when_what_was_saved_cannot_be_opened(recorded, monkeypatch):
+    """A disk that lies, a bug of ours: one sentence, and nothing is lost."""
+    stream, take, target = recorded
+
+    def save_rubbish(take: object, path: object) -> None:
+        Path(str(path)).write_bytes(b"PK\x03\x04rubbish")
+
+    monkeypatch.setattr(archive, "save_take", save_rubbish)
+    with pytest.raises(CommandError, match=r"cannot be opened again.*the stream is kept as .*part\.flow\.jsonl"):
+        keep(take, target, stream)
+    assert stream.exists()
+
+
+def test_the_stream_stays_when_what_was_saved_is_something_else(recorded, monkeypatch):
+    """What differs is said."""
+    stream, take, target = recorded
+    other = open_any(str(stream))
+    other.tables["frame"].columns["n"] = other.tables["frame"]["n"] + 1
+    save = archive.save_take
+    monkeypatch.setattr(archive, "save_take", lambda take, path: save(other, path))
+    with pytest.raises(CommandError, match="is not what was recorded \\(`n` of `frame` records\\)"):
+        keep(take, target, stream)
+    assert stream.exists()
+
+
+def test_the_stream_stays_when_the_take_cannot_be_written(recorded, tmp_path):
+    """No such folder, no right, no room."""
+    stream, take, _ = recorded
+    with pytest.raises(CommandError, match="cannot be written"):
+        keep(take, tmp_path / "nowhere" / "night.take", stream)
+    assert stream.exists()
+
+
+def test_a_recording_that_was_left_unfinished_is_never_touched(tmp_path):
+    """A run that was killed left its stream beside the same target: the next run takes another name, and says so."""
+    left = tmp_path / "night.take.part.flow.jsonl"
+    left.write_bytes(Tape().frames(3).bytes(bye=False))
+    before = left.read_bytes()
+    result = record(tmp_path, "--out", "night.take")
+    assert result.returncode == 0, result.stderr
+    assert left.read_bytes() == before
+    assert "an unfinished recording lies at night.take.part.flow.jsonl; it is left as it is" in result.stderr
+    assert (tmp_path / "night.take").exists()
+    assert not (tmp_path / "night.take.part-2.flow.jsonl").exists()
+
+
+def test_free_names_go_on_counting(tmp_path):
+    """However many were left."""
+    target = tmp_path / "a.take"
+    for number, name in enumerate(("a.take.part.flow.jsonl", "a.take.part-2.flow.jsonl", "a.take.part-3.flow.jsonl")):
+        part = free_part(target)
+        assert part.name == name
+        part.touch()
+        os.utime(part, (number, number))
+    assert [path.name for path in unfinished(target)] == [
+        "a.take.part.flow.jsonl", "a.take.part-2.flow.jsonl", "a.take.part-3.flow.jsonl",
+    ]  # fmt: skip
+
+
+def test_one_record_at_the_limit_costs_no_recording(tmp_path):
+    """What `listen` receives at the very edge of what is allowed is saved like all else."""
+    import socket
+
+    target = tmp_path / "edge.take"
+    process = subprocess.Popen(
+        [sys.executable, "-m", "opossum_commands", "listen", "--port", "0", "--out", str(target), "--until-bye"],
+        stderr=subprocess.PIPE,
+        text=True,
+    )
+    port = int(process.stderr.readline().rpartition(":")[2].partition(";")[0])
+    with socket.create_connection(("127.0.0.1", port), timeout=5) as game:
+        game.sendall(b'{"k":"head","opossum":1,"game":"edge","t":0}\n{"k":"frame","n":0,"t":1}\n')
+        game.sendall(b'{"k":"idle","t":4611686018427387904}\n{"k":"bye","t":4611686018427387904}\n')
+        game.shutdown(socket.SHUT_WR)
+        while game.recv(4096):
+            pass
+    assert process.wait(30) == 0, process.stderr.read()
+    process.stderr.close()
+    assert int(open_any(str(target)).tables["idle"]["t"][0]) == 2**62
+
+
+def test_names_do_nothing_to_the_terminal(tmp_path):
+    """Escapes and turned writing are shown, not obeyed."""
+    tape = Tape(game="evil\x1b[2J").frame().frame()
+    pair = [tape.bind("b\u202eread", "cat\x1b[31m#1", "Cat.on\nbread") for _ in range(2)]
+    tape.frame().heard("b\u202eread", *pair)
+    path = tmp_path / "a.flow.jsonl"
+    path.write_bytes(tape.bytes())
+    for command in ("findings", "info", "check-stream"):
+        result = subprocess.run(
+            [sys.executable, "-m", "opossum_commands", command, str(path)], capture_output=True, text=True, timeout=60
+        )
+        assert not set(result.stdout + result.stderr) & {"\x1b", "\u202e"}, command
+    told = subprocess.run(
+        [sys.executable, "-m", "opossum_commands", "findings", str(path)], capture_output=True, text=True, timeout=60
+    ).stdout
+    assert "cat␛[31m#1" in told and "‹U+202E›" in told and "evil␛[2J" in told

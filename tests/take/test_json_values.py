@@ -1,0 +1,44 @@
+"""JSON columns compared and looked into many rows at a time."""
+
+from __future__ import annotations
+
+import numpy as np
+from hypothesis import given
+from hypothesis import strategies as st
+
+from opossum.stream.tables import JsonColumn
+from opossum.take.json_values import json_codes, json_values
+
+
+def column(texts: list[bytes]) -> JsonColumn:
+    """Return a column of texts."""
+    offsets = np.concatenate(([0], np.cumsum([len(text) for text in texts]))).astype(np.int64)
+    return JsonColumn(offsets, b"".join(texts))
+
+
+@given(st.lists(st.binary(max_size=20), max_size=40))
+def test_equal_texts_have_equal_codes_and_others_have_others(texts):
+    """Whatever their lengths: up to a word, over it, none at all."""
+    codes = json_codes(column(texts), np.arange(len(texts))).tolist()
+    assert [codes.index(code) for code in codes] == [texts.index(text) for text in texts]
+
+
+def test_only_the_asked_rows_are_coded():
+    """In the order they are asked for, repeated or not."""
+    codes = json_codes(column([b"1", b"22", b"1", b"333333333"]), np.array([3, 2, 0, 3]))
+    assert codes[0] == codes[3] and codes[1] == codes[2] and codes[0] != codes[1]
+    assert json_codes(JsonColumn.absent(3), np.arange(3)).tolist() == [0, 0, 0]
+    assert json_codes(column([]), np.zeros(0, np.int64)).tolist() == []
+
+
+def test_each_distinct_text_is_read_once():
+    """What is no JSON is read as nothing."""
+    asked = []
+
+    def read(value: object) -> object:
+        asked.append(value)
+        return value
+
+    found = json_values(column([b'{"a":1}', b"[2", b'{"a":1}', b"", b"3"]), np.arange(5), read)
+    assert found == [{"a": 1}, None, {"a": 1}, None, 3]
+    assert len(asked) == 4
