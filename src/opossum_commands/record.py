@@ -10,7 +10,7 @@ import tempfile
 import time
 from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import click
 
@@ -34,9 +34,9 @@ LOOK_S = 0.5
 class RecordCommand(click.Command):
     """A command with an option for each engine whose games are named by a folder, as the engines declare them."""
 
-    def __init__(self, *args: Any, **kwargs: Any) -> None:
-        super().__init__(*args, **kwargs)
-        self.params[:0] = [
+    def get_params(self, ctx: click.Context) -> list[click.Parameter]:
+        """Return the options, the engines' first."""
+        folders: list[click.Parameter] = [
             click.Option(
                 [f"--{engine.option}"],
                 metavar="DIR",
@@ -45,8 +45,9 @@ class RecordCommand(click.Command):
             for engine in ENGINES
             if engine.option
         ]
+        return folders + super().get_params(ctx)
 
-    def format_epilog(self, context: click.Context, formatter: click.HelpFormatter) -> None:
+    def format_epilog(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
         """Write the engines below the options."""
         with formatter.section("Engines"):
             formatter.write_dl([(engine.title, f"{engine.explained}: {engine.page}") for engine in ENGINES])

@@ -147,7 +147,8 @@ def test_lua(tmp_path):
     game.mkdir()
     body = "\n".join(lua_line(step, given) for step, *given in SCRIPT)
     (game / "main.lua").write_text(
-        f'local R = require("opossum")\nlocal binds = {{}}\n{body}\nlove.event.quit()\n', encoding="utf-8"
+        f'local R = require("opossum")\nlocal binds = {{}}\n{body}\nfunction love.update() love.event.quit() end\n',
+        encoding="utf-8",
     )
     run_engine(tmp_path, "--love", {"SDL_VIDEODRIVER": "offscreen", "ALSOFT_DRIVERS": "null"})
     assert recorded(tmp_path / "a.flow.jsonl") == EXPECTED
