@@ -303,6 +303,56 @@ def test_delays_for_different_customers_are_quiet():
     assert tape.found() == []
 
 
+def delays(count: int, effs: tuple[int, ...] | None = None, one_frame: bool = False) -> Tape:
+    """Return delays that are pending together, or set and landed one after the other within one frame."""
+    tape = started()
+    ready = tape.bind("ready", "oven#1", "Oven.on_ready")
+    effs = effs or (1,) * count
+    if one_frame:
+        first = tape.frame().arm("delay", "oven#1", "ready")
+        second = tape.frame().arm("delay", "oven#1", "ready")  # the frame in which the first lands
+        tape.heard("ready", ready, via="delay", a=first)
+        tape("disarm", a=first, how="done").frame().heard("ready", ready, via="delay", a=second)
+        return tape
+    arms = [tape.frame().arm("delay", "oven#1", "ready") for _ in range(count)]
+    for a, eff in zip(arms, effs, strict=True):
+        tape.frame().heard("ready", ready, eff=eff, via="delay", a=a)
+        tape("disarm", a=a, how="done")
+    return tape
+
+
+def test_exactly_two_delays_that_land_are_armed_twice():
+    """The doubled landing is told, the first one is right."""
+    finding = only(delays(2).found(KIND), "armed-twice")
+
+    assert (finding.count, finding.frames) == (1, [5])
+
+
+@pytest.mark.parametrize(
+    "quiet",
+    [delays(3), delays(2, (1, 0)), delays(2, (0, 1)), delays(2, (0, 0)), delays(2, one_frame=True)],
+    ids=["three are restacked", "the second changes nothing", "nor the first", "neither", "overlap within one frame"],
+)
+def test_delays_that_do_not_double_the_effect_are_quiet(quiet):
+    """Two landings that both change something are asked for."""
+    assert quiet.found(KIND) == []
+
+
+@pytest.mark.parametrize(("eff_of_first", "found"), [(1, True), (0, False)])
+def test_a_landing_that_sends_on_has_an_effect_too(eff_of_first, found):
+    """What its call sends counts as what it changes."""
+    tape = started()
+    ready = tape.bind("ready", "oven#1", "Oven.on_ready")
+    arms = [tape.frame().arm("delay", "oven#1", "ready") for _ in range(2)]
+    for a in arms:
+        c = tape.frame().open_call(tape.send("ready", via="delay", a=a), ready)
+        if eff_of_first or a == arms[1]:
+            tape.send("bread", o="oven#1", c=c, d={"a": a})
+        tape("ret", c=c)
+
+    assert bool(tape.found(KIND)) is found
+
+
 def test_a_delay_that_sets_itself_again_is_no_double_arming():
     """It is set from its own call, when it is no longer pending."""
     tape = started()
@@ -358,6 +408,35 @@ def test_holding_that_is_meant_is_quiet(quiet):
     assert held(**quiet).found() == []
 
 
+@pytest.mark.parametrize(
+    ("presses_used", "found"), [(0, True), (1, True), (2, False)], ids=["none", "one of two", "both"]
+)
+def test_one_press_that_the_owner_does_not_use_is_enough(presses_used, found):
+    """There is a `down` for which no listener of that owner is called."""
+    tape = started()
+    sell = tape.bind("sell_held", "till#1", "Till.on_sell")
+    start = tape.bind("sell_down", "till#1", "Till.on_start")
+    for press in range(2):
+        tape.frame().heard("sell_down", *([start] if press < presses_used else []), via="input", key="E", edge="down")
+        for _ in range(3):
+            tape.frame().heard("sell_held", sell, via="input", key="E", edge="held")
+        tape.frame().send("sell_up", via="input", key="E", edge="up")
+
+    assert bool(tape.found(KIND)) is found
+
+
+@pytest.mark.parametrize(("gap", "count"), [(False, 1), (True, 0)])
+def test_held_frames_must_follow_each_other(gap, count):
+    """Two consecutive frames are more than one; every other frame is a rhythm of its own."""
+    tape = started()
+    sell = tape.bind("sell_held", "till#1", "Till.on_sell")
+    tape.frame().send("sell_down", via="input", key="E", edge="down")
+    for _ in range(2):
+        tape.frames(1 + gap).heard("sell_held", sell, via="input", key="E", edge="held")
+
+    assert sum(finding.count for finding in tape.found(KIND)) == count
+
+
 # --- no-latch ------------------------------------------------------------------------------------
 
 
@@ -387,12 +466,59 @@ def test_a_dwell_event_that_is_sent_again_on_every_frame():
 
 @pytest.mark.parametrize(
     ("effects", "leave_before"),
-    [([0, 0, 1, 0, 0, 0], None), ([1, 0, 1, 0, 1, 0], None), ([1, 1, 1, 1], 2)],
-    ids=["acts once", "stops in between", "the zone was left in between"],
+    [
+        ([0, 0, 1, 0, 0, 0], None),
+        ([1, 0, 1, 0, 1, 0], None),
+        ([1, 1, 1, 1], 2),
+        ([1, 1, 1, 1, 1, 1], None),
+        ([0, 1, 1, 1, 1, 1], None),
+        ([0, 0, 1, 1, 0, 1, 1], None),
+        ([0, 0, 1, 0, 0, 1], 3),
+    ],
+    ids=[
+        "acts once",
+        "stops in between",
+        "the zone was left in between",
+        "damage from the first stay to the last",
+        "one frame of waiting is no wait",
+        "not on every later frame",
+        "acts once a visit",
+    ],
 )
 def test_a_latched_dwell_is_quiet(effects, leave_before):
     """Acting once a visit, or after leaving, is how it should be."""
     assert stay(effects, leave_before).found() == []
+
+
+def test_a_dwell_that_sends_the_same_event_again_has_no_latch():
+    """It need not act on every later frame."""
+    tape = started()
+    spot = tape.bind("stay", "spot#1", "Spot.on_stay")
+    warm = tape.bind("warm", "cat#1", "Cat.on_warm")
+    tape.frame().send("enter", o="spot#1", via="zone", edge="enter", d={"other": "cat#1"})
+    for sends in (0, 0, 1, 0, 1, 0, 1):
+        c = tape.frame().open_call(tape.send("stay", o="spot#1", via="zone", edge="stay", d={"other": "cat#1"}), spot)
+        if sends:
+            tape.heard("warm", warm, o="spot#1", c=c)
+        tape("ret", c=c, eff=sends)
+
+    finding = only(tape.found(KIND), "no-latch")
+
+    assert finding.frames == [7, 9]
+    assert "`warm`" in finding.summary
+
+
+def test_visitors_are_told_apart_though_never_spawned():
+    """Each of two visitors that come one after the other is acted on once."""
+    tape = started()
+    spot = tape.bind("stay", "spot#1", "Spot.on_stay")
+    for visitor in ("cat#1", "cat#2", "cat#3"):
+        tape.frame().send("enter", o="spot#1", via="zone", edge="enter", d={"other": visitor})
+        for eff in (0, 0, 1):
+            stayed = {"o": "spot#1", "via": "zone", "edge": "stay", "d": {"other": visitor}}
+            tape.frame().heard("stay", spot, eff=eff, **stayed)
+
+    assert tape.found(KIND) == []
 
 
 @pytest.mark.parametrize(("left_between", "found"), [(False, [3]), (True, [])])

@@ -116,3 +116,79 @@ def test_a_threshold_is_set_by_name():
     for wrong in ("many", "nan", "inf", ""):
         with pytest.raises(ValueError, match=f"threshold `polling_calls` needs a number, got `{wrong}`"):
             with_setting(Settings(), f"polling_calls={wrong}")
+
+
+def doubled(*things: tuple[str, str, dict]) -> Tape:
+    """Return a tape on which each (owner, function, more about the bind) is bound twice and called."""
+    tape = Tape().frame().frame()
+    for owner, function, more in things:
+        tape("spawn", o=owner, cls=owner.partition("#")[0].title())
+        event = more.pop("ev", "bread")
+        pair = [tape.bind(event, owner, function, **more) for _ in range(2)]
+        tape.frame().heard(event, *pair, o=owner)
+    return tape
+
+
+def held_keys(*keys: str) -> Tape:
+    """Return a tape on which one function hangs on several held keys."""
+    tape = Tape().frame().frame()
+    sell = tape.bind("held", "till#1", "Till.on_held")
+    for key in keys:
+        tape.frame().send("down", via="input", key=key, edge="down")
+        for _ in range(3):
+            tape.frame().heard("held", sell, via="input", key=key, edge="held")
+    return tape
+
+
+def two_peers() -> Tape:
+    """Return a tape on which one fault shows on two peers."""
+    tape = Tape(peer="host")
+    tape("head", opossum=1, game="test", peer="guest", p="guest")
+    for peer in ("host", "guest"):
+        tape("frame", n=0, p=peer)("idle", p=peer)("frame", n=1, p=peer)
+        for number in (1, 2):
+            tape("bind", b=number, ev="bread", o="counter#1", fn="Counter.on_bread", p=peer)
+        tape("send", s=1, ev="bread", p=peer)
+        for number in (1, 2):
+            tape("call", c=number, s=1, b=number, o="counter#1", fn="Counter.on_bread", p=peer)
+            tape("ret", c=number, eff=1, p=peer)
+    return tape
+
+
+def marks(*names: str) -> Tape:
+    """Return a tape on which a clip's marks are each heard twice by one listener."""
+    tape = Tape().frame().frame()
+    for name in names:
+        pair = [tape.bind(name, "baker#1", "Baker.on_mark") for _ in range(2)]
+        tape.frame().heard(name, *pair, o="baker#1", via="mark")
+    return tape
+
+
+@pytest.mark.parametrize(
+    ("tape", "count"),
+    [
+        (lambda: doubled(("oven#1", "Oven.on_bread", {}), ("till#1", "Till.on_bread", {})), 2),
+        (lambda: held_keys("E", "F"), 2),
+        (lambda: marks("tray_up", "tray_down"), 2),
+        (two_peers, 2),
+        (lambda: doubled(("oven#1", "Oven.on_bread", {}), ("oven#2", "Oven.on_bread", {})), 1),
+    ],
+    ids=["two classes", "two keys", "two marks", "two peers", "two objects of one class are one finding"],
+)
+def test_ids_are_unique_in_a_take_and_the_same_in_the_next(tape, count):
+    """A take of the same game names the same fault alike, whatever its stream counts."""
+    found = [finding.id for finding in examine(tape().take())]
+    later = tape()
+    later.lines.insert(1, json.dumps({"k": "log", "t": 1, "text": "another run"}))
+    again = [finding.id for finding in examine(later.take())]
+
+    assert len(set(found)) == len(found) == count
+    assert sorted(again) == sorted(found)
+
+
+def test_an_id_does_not_change_because_another_fault_joined():
+    """A new fault gets an id of its own and takes nobody's."""
+    one = {finding.id for finding in examine(held_keys("F").take())}
+    two = {finding.id for finding in examine(held_keys("E", "F").take())}
+
+    assert one < two

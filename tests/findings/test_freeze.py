@@ -286,3 +286,21 @@ def test_a_slow_call_after_idle_is_found():
     tape("frame", n=10)("idle")
 
     assert only(tape.found(), "slow-call").frames == [9]
+
+
+# --- the machine's time and the game's -----------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    ("told", "found"),
+    [({}, True), ({"ready": 350_000_000}, False), ({"ready": 100_000_000}, True), ({"cpu": 20_000_000}, False)],
+    ids=["the clock alone", "taken away for most of it", "for some of it", "the thread hardly ran"],
+)
+def test_only_what_the_games_thread_did_is_work(told, found):
+    """A thread that was ready and not run is the machine's doing; one that hardly ran did not work."""
+    tape, quarter = playing()
+    tape.frame().heard("quarter", quarter, takes_ms=400)
+    tape("idle", **told)
+    tape.ms(5)("frame", n=10)("idle").ms(16)("frame", n=11)
+
+    assert bool(tape.found("freeze")) is found

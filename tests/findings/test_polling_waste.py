@@ -114,6 +114,59 @@ def test_thresholds_are_settings():
     assert only(polled(frames=50).found(settings=Settings({POLLING_CALLS.name: 40})), "every-frame").count == 50
 
 
+def looked_at(every: int, takes_ms: float = 0.2, eff: int = 0) -> Tape:
+    """Return a poll of 300 calls of which only some were looked at."""
+    tape = Tape(hz=60).frame().frame()
+    look = tape.bind("tick", "shelf#1", "Shelf.on_tick")
+    for number in range(300):
+        tape.frame().heard("tick", look, eff=eff if number % every == 0 else None, takes_ms=takes_ms, via="tick")
+    return tape
+
+
+def test_samples_are_told_as_samples():
+    """How many were looked at, of how many; what was not seen cannot be excluded."""
+    finding = only(looked_at(10).found(), "every-frame")
+
+    assert "30 of 300 looked at, none of them found anything" in finding.summary
+    assert "about " in finding.summary and "about 300 calls" in finding.details[0]
+    assert "rare finds cannot be excluded" in finding.details[-1]
+    assert finding.severity.value == "waste"
+    assert finding.cost_ns == pytest.approx(300 * 201_000, rel=0.02)
+    assert len(finding.frames) == 30  # those that were seen
+
+
+def test_what_samples_say_costs_next_to_nothing_is_a_note():
+    """Less than half a percent of the budget; of counted calls it stays waste."""
+    assert only(looked_at(10, takes_ms=0.01).found(), "every-frame").severity.value == "note"
+    assert only(looked_at(1, takes_ms=0.01).found(), "every-frame").severity.value == "waste"
+
+
+@pytest.mark.parametrize(("own", "found"), [(0, ["risk"]), (1, []), (None, [])])
+def test_as_far_as_its_own_object_shows(own, found):
+    """Where nobody knows the effect, the owner's own state is the weaker evidence."""
+    tape = Tape(hz=60).frame().frame()
+    look = tape.bind("tick", "shelf#1", "Shelf.on_tick")
+    for _ in range(80):
+        c = tape.frame().open_call(tape.send("tick", via="tick"), look)
+        tape.ms(0.1)("ret", c=c, own=own)
+
+    findings = tape.found()
+
+    assert [finding.severity.value for finding in findings] == found
+    assert all("as far as its own object shows" in finding.details[-1] for finding in findings)
+
+
+def test_a_known_effect_outweighs_what_its_own_object_shows():
+    """It changed something elsewhere on every call."""
+    tape = Tape(hz=60).frame().frame()
+    look = tape.bind("tick", "shelf#1", "Shelf.on_tick")
+    for _ in range(80):
+        c = tape.frame().open_call(tape.send("tick", via="tick"), look)
+        tape.ms(0.1)("ret", c=c, eff=1, own=0)
+
+    assert tape.found() == []
+
+
 # --- short-timer, delay-loop, stay-loop ----------------------------------------------------------
 
 

@@ -191,3 +191,31 @@ def test_a_listener_whose_only_sender_went_can_never_be_called_again():
 def test_a_listener_that_does_not_wait_in_vain_is_quiet(how):
     """Unbound in time, a sender of that name there again, or the owner gone as well."""
     assert whistle(**{how: True}).found() == []
+
+
+def test_a_call_from_the_earlier_life_is_stale_though_the_name_lives_again():
+    """The bind tells which life it was made in."""
+    tape = Tape().frame().frame()
+    tape("spawn", o="cat#1", cls="Cat")
+    old = tape.bind("bell", "cat#1", "Cat.on_bell")
+    tape.frame()("gone", o="cat#1")
+    tape.frame()("spawn", o="cat#1", cls="Cat")
+    new = tape.bind("bell", "cat#1", "Cat.on_bell")
+    tape.frame().heard("bell", old)
+    tape.frame().heard("bell", new)
+
+    finding = only(tape.found("stale-listener"), "called-after-gone")
+
+    assert (finding.count, finding.frames) == (1, [4])
+
+
+def test_what_was_called_stale_is_not_left_bound_as_well():
+    """Called once, it is called-after-gone: one story."""
+    tape = Tape().frame().frame()
+    tape("spawn", o="cat#1", cls="Cat")
+    old = tape.bind("bell", "cat#1", "Cat.on_bell")
+    tape.frame()("gone", o="cat#1")
+    tape.frame().heard("bell", old)
+    tape.frames(3)
+
+    assert [finding.cause for finding in tape.found("stale-listener")] == ["called-after-gone"]
