@@ -1,13 +1,14 @@
 # make demo    set everything up and open the desk on the bakery's night
 # make test    set everything up and run all tests, with or without a monitor
 # make lint, make bench, make screenshots, make clean
+# make mutants does what no test may overlook: it takes long
 
 PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 READY := $(VENV)/.ready
 
-.PHONY: demo test lint bench screenshots clean setup
+.PHONY: demo test lint bench mutants screenshots clean setup
 
 demo: setup
 	@$(PYTHON) tools/system_libraries.py --screen
@@ -30,6 +31,12 @@ lint: setup
 bench: setup
 	@QT_QPA_PLATFORM=offscreen $(BIN)/python benchmarks/run.py
 
+mutants: setup
+	@$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[mutants]'
+	@rm -rf mutants
+	@QT_QPA_PLATFORM=offscreen $(BIN)/mutmut run
+	@$(BIN)/mutmut results
+
 screenshots: setup
 	@QT_QPA_PLATFORM=offscreen $(BIN)/python tools/take_screenshots.py
 
@@ -45,4 +52,4 @@ $(READY): pyproject.toml src/opossum_recorder/_inner.c
 	@touch $(READY)
 
 clean:
-	rm -rf $(VENV) build dist .pytest_cache .mypy_cache .ruff_cache .hypothesis
+	rm -rf $(VENV) build dist .pytest_cache .mypy_cache .ruff_cache .hypothesis mutants

@@ -121,13 +121,36 @@ def test_every_field_of_the_stream_is_documented():
             assert f"`{field.name}`" in text, f"{kind.name}.{field.name}"
 
 
+def test_every_cause_and_threshold_is_documented():
+    """docs/findings.md names each, with the default that it has."""
+    from opossum.findings.catalogue import KINDS as FOUND
+    from opossum.findings.catalogue import all_thresholds
+
+    text = (ROOT / "docs" / "findings.md").read_text()
+    for kind in FOUND:
+        assert f"## {kind.name} " in text
+        for cause in kind.causes:
+            assert f"`{cause.name}`" in text
+    told = re.findall(r"^\| `([a-z_]+)` \| ([^|]+) \| ([^|]+) \|$", text, re.MULTILINE)
+    assert told == [(one.name, f"{one.default:g} {one.unit}", one.reason) for one in all_thresholds().values()]
+
+
+def test_every_key_is_documented():
+    """docs/keys.md is the table that F1 shows."""
+    from opossum_desk.explaining import key_table
+
+    text = (ROOT / "docs" / "keys.md").read_text()
+    assert [tuple(line.strip("| ").split(" | ")) for line in text.splitlines()[6:]] == key_table()
+
+
 def test_dependencies_each_have_their_reason():
     """docs/dependencies.md says in a line why each package is there."""
     import tomllib
 
     project = tomllib.loads((ROOT / "pyproject.toml").read_text())["project"]
     text = (ROOT / "docs" / "dependencies.md").read_text()
-    for requirement in project["dependencies"] + project["optional-dependencies"]["dev"]:
+    optional = project["optional-dependencies"]
+    for requirement in project["dependencies"] + optional["dev"] + optional["mutants"]:
         name = re.split(r"[<>=!~]", requirement)[0]
         assert f"**{name}**" in text, name
 
