@@ -261,7 +261,7 @@ def starting(table: Table) -> None:
     table.row(
         "desk with the demo take painted / bare window",
         ratio,
-        2.5,
+        2.2,
         f"{statistics.median(desk):.2f} s / {statistics.median(bare):.2f} s",
     )
 

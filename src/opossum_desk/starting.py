@@ -6,6 +6,7 @@ import gc
 import os
 import signal
 import sys
+from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
 from opossum.take.helper import helper_for
@@ -19,6 +20,15 @@ SWITCH_S = 0.0005
 WORTH_WAITING_S = 0.2
 """A take that is open this soon after the window is built is shown at once, without the page that tells of opening."""
 
+BEFORE_QT = (
+    "opossum_desk.flow.layout.loom",
+    "opossum_desk.flow.layout.pulse",
+    "opossum_desk.flow.layout.slice",
+    "opossum_desk.flow.layout.story",
+    "opossum_desk.flow.layout.strands",
+)
+"""What the first picture needs and knows nothing of Qt: with PySide6 loaded, every later import costs several times as much."""
+
 
 def run_desk(paths: list[str], *, look: str | None = None, take: Any = None) -> int:
     """Open the desk on files, or on a take made in memory; return the exit status when it is closed."""
@@ -29,11 +39,12 @@ def run_desk(paths: list[str], *, look: str | None = None, take: Any = None) -> 
     # no matrix is ever multiplied here, and the threads for it would turn while everything else is being loaded
     os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
     helper = helper_for(paths)
-    # NumPy and the core before Qt: with PySide6 loaded, every later import costs more
     from opossum_desk.state.session import Session
     from opossum_desk.state.tasks import HeadStart
 
     head_start = HeadStart(paths, helper) if paths else None
+    for module in BEFORE_QT:
+        import_module(module)
     application, window = make_window(look)
     if head_start is not None:
         head_start.wait(WORTH_WAITING_S)
