@@ -101,12 +101,12 @@ def live(application: QApplication, window: DeskWindow, begin: bool = True) -> s
         os.environ["XDG_DATA_HOME"] = tempfile.mkdtemp()
         window.games.listen(0)
     else:
-        for number in window.listener.tripwires if window.listener else ():
-            window.listener.untrip(number)  # type: ignore[union-attr]
-        window.listener.go()  # type: ignore[union-attr]
+        for number in window.games.receiver.tripwires if window.games.receiver else ():
+            window.games.receiver.untrip(number)  # type: ignore[union-attr]
+        window.games.receiver.go()  # type: ignore[union-attr]
         window.go_to("live")
-    assert window.listener is not None
-    command = [sys.executable, "-m", "opossum_commands", "demo", "--link", f"127.0.0.1:{window.listener.port}"]
+    assert window.games.receiver is not None
+    command = [sys.executable, "-m", "opossum_commands", "demo", "--link", f"127.0.0.1:{window.games.receiver.port}"]
     game = subprocess.Popen([*command, "--seconds", "30"], stdout=subprocess.DEVNULL)
 
     def has_played() -> bool:
@@ -115,7 +115,7 @@ def live(application: QApplication, window: DeskWindow, begin: bool = True) -> s
         return live and session.take.duration_ns > 15e9 and session.examined and len(session.findings) > 0
 
     def both_play() -> bool:
-        peers = window.listener.peers if window.listener is not None else []
+        peers = window.games.receiver.peers if window.games.receiver is not None else []
         return len(peers) == 2 and all(peer.records > 3000 and peer.error_ns is not None for peer in peers)
 
     wait(application, has_played if begin else both_play, 60)

@@ -8,9 +8,11 @@ from PySide6.QtWidgets import (
     QApplication,
     QDialog,
     QDialogButtonBox,
+    QFrame,
     QGridLayout,
     QHBoxLayout,
     QLabel,
+    QScrollArea,
     QVBoxLayout,
     QWidget,
 )
@@ -23,6 +25,8 @@ from opossum_desk.views.look import Look
 from opossum_desk.views.stamps import draw_bead
 
 KEY_COLUMNS = 2
+MARGIN = 16
+MOST_OF_SCREEN = 0.9
 UNTOLD_KEYS = ("Enter", "=")
 """Keys that do what another key of the same command does; telling them would only make the table longer."""
 HANDS = (("Ctrl+wheel", "Zoom at the pointer"), ("Shift+drag", "Measure frames, time, calls"))
@@ -122,16 +126,26 @@ class HelpDialog(QDialog):
     def __init__(self, look: Look, about: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.setWindowTitle("What am I looking at")
-        column = QVBoxLayout(self)
-        column.setSpacing(12)
+        page = QWidget()
+        inside = QVBoxLayout(page)
+        inside.setSpacing(12)
         text = QLabel(about)
         text.setWordWrap(True)
-        text.setMinimumWidth(640)
-        column.addWidget(text)
+        inside.addWidget(text)
         row = QHBoxLayout()
-        row.addWidget(_Legend(look))
+        row.addWidget(_Legend(look), 0, Qt.AlignmentFlag.AlignTop)
         row.addLayout(_key_grid())
-        column.addLayout(row)
+        inside.addLayout(row)
+        # a small screen at a large scale shows part of it, and the arrow keys show the rest
+        scroll = QScrollArea()
+        scroll.setFrameShape(QFrame.Shape.NoFrame)
+        scroll.setWidgetResizable(True)
+        scroll.setAccessibleName("Beads and keys")
+        scroll.setWidget(page)
+        column = QVBoxLayout(self)
+        column.addWidget(scroll)
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
         buttons.rejected.connect(self.reject)
         column.addWidget(buttons)
+        whole = page.sizeHint() + QSize(2 * MARGIN, buttons.sizeHint().height() + 3 * MARGIN)
+        self.resize(whole.boundedTo(self.screen().availableSize() * MOST_OF_SCREEN))
