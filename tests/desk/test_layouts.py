@@ -13,7 +13,8 @@ from opossum_desk.flow.layout.loom import HEADER_PX, ROW_PX, BeadState, bead_siz
 from opossum_desk.flow.layout.pulse import layout_overlay, layout_pulse
 from opossum_desk.flow.layout.slice import MOST_CALLS, layout_slice, short_time
 from opossum_desk.flow.layout.story import story_html
-from opossum_desk.flow.layout.strands import MOST_ITEMS, STRAND_PX, gather_strands, layout_strands
+from opossum_desk.flow.layout.strand_rows import gather_strands
+from opossum_desk.flow.layout.strands import MOST_ITEMS, STRAND_PX, layout_strands
 from opossum_desk.layout.scale import Scale, grid_marks
 from opossum_desk.layout.wording import finding_title
 from opossum_desk.state.axis import AxisMode

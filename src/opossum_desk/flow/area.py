@@ -45,6 +45,17 @@ class FlowArea(AreaView):
         self.slice = SliceView(look)
         self.story = StoryView(look)
 
+        self.all_findings = QPushButton("Show all findings")
+        self.all_findings.clicked.connect(lambda: self.ask(()))
+        self.all_findings.hide()
+        self.findings_panel = titled("What is wrong", self.findings, below=self.all_findings)[1]
+        self._make_banner()
+        self._arrange()
+        for view in (self.loom, self.strands):
+            view.measured.connect(self.said)
+
+    def _make_banner(self) -> None:
+        """Make the line above everything that tells what cannot wait, and what to do about it."""
         self.banner = QFrame()
         self.banner.setProperty("role", "banner")
         self.banner_text = QLabel()
@@ -62,11 +73,8 @@ class FlowArea(AreaView):
         row.addWidget(close)
         self.banner.hide()
 
-        self.all_findings = QPushButton("Show all findings")
-        self.all_findings.clicked.connect(lambda: self.ask(()))
-        self.all_findings.hide()
-        self.findings_panel = titled("What is wrong", self.findings, below=self.all_findings)[1]
-
+    def _arrange(self) -> None:
+        """Put the views beside each other, with handles between them."""
         middle = QWidget()
         column = QVBoxLayout(middle)
         column.setContentsMargins(0, 0, 0, 0)
@@ -105,8 +113,6 @@ class FlowArea(AreaView):
         whole.addWidget(self.pulse)
         whole.addSpacing(2)
         whole.addWidget(self.split, 1)
-        for view in (self.loom, self.strands):
-            view.measured.connect(self.said)
 
     def enter(self) -> None:
         """Be gone to."""

@@ -7,13 +7,12 @@ from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QContextMenuEvent, QImage, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QMenu, QToolTip, QWidget
 
-from opossum.stream.tables import Array
-from opossum.take.grouping import distinct
 from opossum_desk.flow.describing import describe_call, describe_line
-from opossum_desk.flow.layout.loom import HEADER_PX, ROW_PX, Density, FrozenBand, LoomPicture, RowLine, layout_loom
+from opossum_desk.flow.layout.loom import HEADER_PX, ROW_PX, FrozenBand, LoomPicture, RowLine, layout_loom
 from opossum_desk.flow.menus import add_call_actions, sieve
+from opossum_desk.flow.pressing import press_beads, press_density
 from opossum_desk.state.session import Session
-from opossum_desk.views.canvas import AxisCanvas, image_of, premultiplied, text_cutter
+from opossum_desk.views.canvas import AxisCanvas, image_of, text_cutter
 from opossum_desk.views.look import Look
 from opossum_desk.views.plain import plain_tooltip
 from opossum_desk.views.stamps import Stamps
@@ -116,98 +115,14 @@ class LoomView(AxisCanvas):
 
     def _bead_image(self, session: Session, picture: LoomPicture) -> QImage:
         ratio = self.devicePixelRatioF()
-        width, height = int(self.width() * ratio), int(self.height() * ratio)
-        canvas = np.zeros((height, width), np.uint32)
+        canvas = np.zeros((int(self.height() * ratio), int(self.width() * ratio)), np.uint32)
         if picture.density is not None:
-            self._press_density(session, picture, picture.density, canvas, ratio)
-        else:
-            self._press_beads(session, picture, canvas, ratio)
+            press_density(picture, picture.density, session, self.look, canvas, ratio)
+        elif picture.beads is not None and len(picture.beads):
+            if self._stamps is None or self._stamps.ratio != ratio:
+                self._stamps = Stamps(self.look, ratio)
+            press_beads(picture, picture.beads, session, self._stamps, self.label_px, canvas)
         return image_of(self, canvas, ratio)
-
-    def _press_beads(self, session: Session, picture: LoomPicture, canvas: Array, ratio: float) -> None:
-        beads = picture.beads
-        assert beads is not None
-        if not len(beads):
-            return
-        if self._stamps is None or self._stamps.ratio != ratio:
-            self._stamps = Stamps(self.look, ratio)
-        tops = np.array([line.top for line in picture.lines]) + ROW_PX / 2
-        y = tops[beads.line]
-        self._press_stretches(session, picture, canvas, ratio, y)
-        visible = (y > HEADER_PX) & (beads.x > self.label_px - 4)
-        key = ((beads.via + 1) * 8 + beads.state) * 4 + beads.faded * 2 + beads.lit
-        for value in distinct(key[visible]).tolist():
-            mine = np.flatnonzero(visible & (key == value))
-            via = session.take.text(value // 32 - 1) or "direct"
-            stamp = self._stamps.get(via, value // 4 % 8, picture.bead_px, bool(value & 2), bool(value & 1))
-            self._stamps.press(canvas, stamp, beads.x[mine] * ratio, y[mine] * ratio)
-
-    def _press_stretches(self, session: Session, picture: LoomPicture, canvas: Array, ratio: float, y: Array) -> None:
-        beads = picture.beads
-        assert beads is not None
-        dear = np.flatnonzero((beads.stretch > 1) & (y > HEADER_PX))
-        half = max(1, round(picture.bead_px * 0.23 * ratio))
-        for index in dear.tolist():
-            colour = self.look.via(session.take.text(int(beads.via[index])))
-            value = premultiplied(colour, 70 if beads.faded[index] else 200)
-            middle = round(y[index] * ratio)
-            left, right = max(0, int(beads.x[index] * ratio)), int((beads.x[index] + beads.stretch[index]) * ratio)
-            canvas[max(0, middle - half) : middle + half + 1, left:right] = value
-
-    def _press_density(
-        self, session: Session, picture: LoomPicture, density: Density, canvas: Array, ratio: float
-    ) -> None:
-        """Draw per pixel column a bar as tall as calls are many (by logarithm); rare faults in full height and rose."""
-        rows, columns = density.calls.shape
-        if not rows:
-            return
-        left = int(density.left * ratio)
-        room = min(int(columns * ratio), canvas.shape[1] - left)
-        source = np.minimum((np.arange(room) / ratio).astype(np.int64), columns - 1)
-        most = max(1, int(density.calls.max()))
-        tall = np.where(density.calls > 0, 4.5 + 7.5 * np.log1p(density.calls) / np.log1p(max(most, 8)), 0.0)[:, source]
-        did = (density.calls > density.wasted)[:, source]
-        faded = (density.matched == 0)[:, source] & session.sieve.active
-        colours = np.array(
-            [premultiplied(self.look.via(session.take.text(int(via))), 235) for via in density.via], np.uint32
-        )
-        hollow = np.array(
-            [premultiplied(self.look.via(session.take.text(int(via))), 110) for via in density.via], np.uint32
-        )
-        ghost = np.array(
-            [premultiplied(self.look.via(session.take.text(int(via))), 45) for via in density.via], np.uint32
-        )
-        # a lone call is given a second pixel, so that it is seen
-        lone = (tall[:, 1:] == 0) & (tall[:, :-1] > 0)
-        tall[:, 1:] = np.where(lone, tall[:, :-1], tall[:, 1:])
-        did[:, 1:] |= lone & did[:, :-1]
-        faded[:, 1:] = np.where(lone, faded[:, :-1], faded[:, 1:])
-        pixel = np.where(faded, ghost[:, None], np.where(did, colours[:, None], hollow[:, None]))
-        rose = premultiplied(self.colour("rose"), 255)
-        wrong = (density.twin > 0)[:, source]
-        gone = (density.gone > 0)[:, source]
-        for fault in (wrong, gone):
-            fault[:, 1:] |= fault[:, :-1]  # two pixels wide at any zoom: what is rare and wrong is never lost
-        gone &= ~wrong
-        tops = np.array([line.top for line in picture.lines])
-        for step in range(int(ROW_PX * ratio)):
-            offset = step / ratio - ROW_PX / 2
-            rows = np.round((tops + ROW_PX / 2 + offset) * ratio).astype(np.int64)
-            valid = np.flatnonzero((rows >= int(HEADER_PX * ratio)) & (rows < canvas.shape[0]))
-            if not len(valid):
-                continue
-            drawn = np.where(np.abs(offset) * 2 <= tall[valid], pixel[valid], 0)
-            if abs(offset) <= 7:
-                dotted = int(offset + 20) % 4 < 2
-                if dotted:
-                    drawn = np.where(gone[valid], rose, drawn)
-                else:
-                    drawn = np.where(gone[valid], 0, drawn)
-                if abs(offset) >= 1:  # a twin is two marks, one above the other
-                    drawn = np.where(wrong[valid], rose, drawn)
-                else:
-                    drawn = np.where(wrong[valid], 0, drawn)
-            canvas[rows[valid], left : left + room] = drawn
 
     def _paint_stitches(self, painter: QPainter, picture: LoomPicture) -> None:
         if not len(picture.stitches):

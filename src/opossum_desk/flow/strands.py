@@ -8,7 +8,8 @@ from PySide6.QtGui import QColor, QContextMenuEvent, QImage, QPainter, QPainterP
 from PySide6.QtWidgets import QMenu, QToolTip, QWidget
 
 from opossum_desk.flow.layout.loom import frozen_bands
-from opossum_desk.flow.layout.strands import STRAND_PX, StrandPicture, StrandRow, Stroke, gather_strands, layout_strands
+from opossum_desk.flow.layout.strand_rows import StrandRow, gather_strands
+from opossum_desk.flow.layout.strands import STRAND_PX, StrandPicture, Stroke, layout_strands
 from opossum_desk.flow.menus import add_call_actions
 from opossum_desk.layout.bead import BeadState
 from opossum_desk.state.session import Session

@@ -53,6 +53,11 @@ class StartArea(AreaView):
         outer.setContentsMargins(64, 44, 48, 24)
         outer.setSpacing(64)
 
+        outer.addLayout(self._ways_in(), 3)
+        outer.addLayout(self._symptoms(), 2)
+        self.set_recent([])
+
+    def _ways_in(self) -> QVBoxLayout:
         left = QVBoxLayout()
         left.setSpacing(8)
         title = QLabel("Opossum")
@@ -89,8 +94,9 @@ class StartArea(AreaView):
         self._recent.setSpacing(4)
         left.addLayout(self._recent)
         left.addStretch(1)
-        outer.addLayout(left, 3)
+        return left
 
+    def _symptoms(self) -> QVBoxLayout:
         right = QVBoxLayout()
         right.setSpacing(8)
         right.addSpacing(54)
@@ -106,8 +112,7 @@ class StartArea(AreaView):
             for item in SYMPTOMS
         ]
         right.addStretch(1)
-        outer.addLayout(right, 2)
-        self.set_recent([])
+        return right
 
     def enter(self) -> None:
         """Be gone to: list what was opened lately."""

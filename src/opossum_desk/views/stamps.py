@@ -22,7 +22,7 @@ class Stamps:
     """A sheet of beads for one look and device ratio; sizes come as they are asked for."""
 
     def __init__(self, look: Look, ratio: float) -> None:
-        self._look = look
+        self.look = look
         self.ratio = ratio
         self._sheet: dict[tuple[str, int, float, bool, bool], Array] = {}
 
@@ -41,7 +41,7 @@ class Stamps:
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.translate(side / 2, side / 2)
         painter.scale(self.ratio, self.ratio)
-        draw_bead(painter, QPointF(0, 0), size, via, state, self._look, faded, lit)
+        draw_bead(painter, QPointF(0, 0), size, via, state, self.look, faded, lit)
         painter.end()
         return _cropped(np.frombuffer(image.constBits(), np.uint32).reshape(side, side).copy())
 

@@ -1,8 +1,7 @@
 """The Strands' layout: timers, delays, clips, tracks, waits, queues and values on the shared axis.
 
-Things of one class, kind and event share a row, as listeners of the Loom do when folded.  Rows are gathered once a take
-(linear in its arms, plays, waits, queue steps and watches); a picture costs what is visible, at most a few
-strokes a pixel.
+Things of one class, kind and event share a row, as listeners of the Loom do when folded (`strand_rows`); a picture costs
+what is visible, at most a few strokes a pixel.
 """
 
 from __future__ import annotations
@@ -14,11 +13,10 @@ from typing import NamedTuple
 import numpy as np
 
 from opossum.stream.tables import Array
-from opossum.take.grouping import distinct
 from opossum.take.indexes.objects import NEVER
 from opossum.take.marks import marks_of
 from opossum.take.pauses import paused_stretches
-from opossum.take.take import Take
+from opossum_desk.flow.layout.strand_rows import StrandRow
 from opossum_desk.layout.scale import Scale
 from opossum_desk.state.session import Session
 
@@ -26,39 +24,12 @@ STRAND_PX = 26.0
 MOST_ITEMS = 300
 """Items of one row drawn one by one; beyond, they are drawn as one quiet bar that says how many."""
 
-BLENDED_SHARE = 0.5
-"""Clips that share less than this of the shorter one follow each other, blended."""
 MARK_REACH_NS = 500e6
 """A mark's send within this of its planned place is that mark's, and not another one's of the same name."""
 
 REACH_PX = 7.0
 DENSE_PX = 5.0
 """Firings closer together than this are drawn as one thick stretch of their line, not as dots."""
-
-_TITLES = {
-    "timer": "timer",
-    "delay": "delay",
-    "clip": "clips",
-    "track": "track",
-    "wait": "waits for",
-    "queue": "queue",
-    "value": "value",
-}
-
-
-@dataclass(eq=False, repr=False)
-class StrandRow:
-    """One row: its kind, what it is called, and its items (rows of the kind's table), by start time.
-
-    `gone_ns`: for timers, when the owner went while it was armed; NaN where it did not.
-    """
-
-    kind: str
-    label: str
-    items: Array
-    starts_ns: Array
-    ends_ns: Array
-    gone_ns: Array = field(default_factory=lambda: np.zeros(0))
 
 
 class Stroke(NamedTuple):
@@ -123,73 +94,6 @@ class StrandPicture:
                 if away < distance:
                     best, distance = int(run.sends[nearest]), away
         return best
-
-
-def gather_strands(take: Take) -> list[StrandRow]:
-    """Return the rows of a take, kind by kind, in the order in which they first appear."""
-    rows: list[StrandRow] = []
-    arms = take.tables["arm"]
-    loops = np.asarray(arms["loop"]) == 1
-    for kind, mask in (("timer", loops), ("delay", ~loops)):
-        rows += _grouped(take, kind, np.flatnonzero(mask), arms, take.arms.event, take.arms.end_ns)
-    plays = take.tables["play"]
-    track = np.asarray(plays["what"]) == take.code("track")
-    names = clip_names_where_needed(take)
-    rows += _grouped(take, "clip", np.flatnonzero(~track), plays, names, take.plays.end_ns)
-    rows += _grouped(take, "track", np.flatnonzero(track), plays, names, take.plays.end_ns)
-    waits = take.tables["wait"]
-    rows += _grouped(take, "wait", np.arange(len(waits)), waits, np.asarray(waits["ev"]), take.waits.end_ns)
-    queues = take.queues
-    for name in distinct(queues.name).tolist():
-        items = np.flatnonzero(queues.name == name)
-        rows.append(StrandRow("queue", take.text(name), items, queues.time_ns[items], queues.time_ns[items]))
-    watch = take.tables["watch"]
-    for owner, name in dict.fromkeys(zip(watch["o"].tolist(), watch["name"].tolist(), strict=True)):
-        items = np.flatnonzero((np.asarray(watch["o"]) == owner) & (np.asarray(watch["name"]) == name))
-        times = np.asarray(watch["t"], np.int64)[items]
-        rows.append(StrandRow("value", f"{take.text(owner)} {take.text(name)}".strip(), items, times, times))
-    return rows
-
-
-def clip_names_where_needed(take: Take) -> Array:
-    """Return (plays,): the code of each clip's name where one object plays several at once, else -1.
-
-    One after the other they share a row; at once they would lie upon each other. A short blend is no such thing.
-    """
-    plays = take.tables["play"]
-    owner, start, end = (
-        np.asarray(plays["o"]),
-        np.asarray(plays["t"], np.float64),
-        np.asarray(take.plays.end_ns, np.float64),
-    )
-    order = np.lexsort((start, owner))
-    before, after = order[:-1], order[1:]
-    shared = np.minimum(end[before], end[after]) - start[after]
-    shorter = np.minimum(end[before] - start[before], end[after] - start[after])
-    at_once = (owner[before] == owner[after]) & (shared > shorter * BLENDED_SHARE) & (shorter > 0)
-    classes = {take.class_of(int(code)) for code in distinct(owner[after[at_once]]).tolist()}
-    parted = np.array([code for code in distinct(owner).tolist() if take.class_of(int(code)) in classes], np.int64)
-    return np.where(np.isin(owner, parted), np.asarray(plays["clip"]), -1)
-
-
-def _grouped(take: Take, kind: str, items: Array, table: object, events: Array, ends: Array) -> list[StrandRow]:
-    by_name: dict[str, list[int]] = {}
-    owners: dict[str, set[int]] = {}
-    names = {code: take.class_of(int(code)) for code in distinct(table["o"]).tolist()}  # type: ignore[index]
-    for item in items.tolist():
-        owner = int(table["o"][item])  # type: ignore[index]
-        event = take.text(int(events[item]))
-        name = f"{names[owner]} {_TITLES[kind]} {event}".strip()
-        by_name.setdefault(name, []).append(item)
-        owners.setdefault(name, set()).add(owner)
-    rows = []
-    starts = np.asarray(table["t"], np.int64)  # type: ignore[index]
-    for name, numbers in by_name.items():
-        own = np.array(numbers, np.int64)
-        label = f"{name} ×{len(owners[name])}" if len(owners[name]) > 1 else name
-        gone = _gone_times(take, own) if kind == "timer" else np.zeros(0)
-        rows.append(StrandRow(kind, label, own, starts[own], ends[own], gone))
-    return rows
 
 
 def layout_strands(
@@ -285,24 +189,6 @@ def _timers(session: Session, row: StrandRow, scale: Scale, top: float, window: 
                 )
         strokes += _firings(session, arm, scale, own_y, window)
     return strokes
-
-
-def _gone_times(take: Take, arms: Array) -> Array:
-    """Return float64 (n,): when the owners of timers went while they were armed (and stayed so), else NaN."""
-    table = take.tables["arm"]
-    peers, owners = np.asarray(table["p"])[arms], np.asarray(table["o"])[arms]
-    if not len(arms):
-        return np.zeros(0)
-    line, when = take.objects.next_gone(peers, owners, np.asarray(table["line"])[arms])
-    end_line = take.arms.end_line[arms]
-    outlived = (line != NEVER) & (end_line > line) & take.objects.spawned(peers, owners)
-    times = np.full(len(arms), np.nan)
-    known = np.flatnonzero(outlived)
-    gone_frame = take.frames.rows_of_lines(peers[known], line[known])
-    end_frame = take.frames.rows_of_lines(peers[known], np.minimum(end_line[known], np.iinfo(np.int64).max - 1))
-    cleared_in_time = (end_line[known] != NEVER) & (gone_frame == end_frame)
-    times[known[~cleared_in_time]] = when[known[~cleared_in_time]]
-    return times
 
 
 def _delays(session: Session, row: StrandRow, scale: Scale, top: float, window: Array) -> list[Mark]:

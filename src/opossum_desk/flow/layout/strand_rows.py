@@ -1,0 +1,125 @@
+"""The Strands' rows: what shares one, gathered once a take, linear in its arms, plays, waits, queue steps and watches."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from opossum.stream.tables import Array
+from opossum.take.grouping import distinct
+from opossum.take.indexes.objects import NEVER
+from opossum.take.take import Take
+
+BLENDED_SHARE = 0.5
+"""Clips that share less than this of the shorter one follow each other, blended."""
+
+_TITLES = {
+    "timer": "timer",
+    "delay": "delay",
+    "clip": "clips",
+    "track": "track",
+    "wait": "waits for",
+    "queue": "queue",
+    "value": "value",
+}
+
+
+@dataclass(eq=False, repr=False)
+class StrandRow:
+    """One row: its kind, what it is called, and its items (rows of the kind's table), by start time.
+
+    `gone_ns`: for timers, when the owner went while it was armed; NaN where it did not.
+    """
+
+    kind: str
+    label: str
+    items: Array
+    starts_ns: Array
+    ends_ns: Array
+    gone_ns: Array = field(default_factory=lambda: np.zeros(0))
+
+
+def gather_strands(take: Take) -> list[StrandRow]:
+    """Return the rows of a take, kind by kind, in the order in which they first appear."""
+    rows: list[StrandRow] = []
+    arms = take.tables["arm"]
+    loops = np.asarray(arms["loop"]) == 1
+    for kind, mask in (("timer", loops), ("delay", ~loops)):
+        rows += _grouped(take, kind, np.flatnonzero(mask), arms, take.arms.event, take.arms.end_ns)
+    plays = take.tables["play"]
+    track = np.asarray(plays["what"]) == take.code("track")
+    names = clip_names_where_needed(take)
+    rows += _grouped(take, "clip", np.flatnonzero(~track), plays, names, take.plays.end_ns)
+    rows += _grouped(take, "track", np.flatnonzero(track), plays, names, take.plays.end_ns)
+    waits = take.tables["wait"]
+    rows += _grouped(take, "wait", np.arange(len(waits)), waits, np.asarray(waits["ev"]), take.waits.end_ns)
+    queues = take.queues
+    for name in distinct(queues.name).tolist():
+        items = np.flatnonzero(queues.name == name)
+        rows.append(StrandRow("queue", take.text(name), items, queues.time_ns[items], queues.time_ns[items]))
+    watch = take.tables["watch"]
+    for owner, name in dict.fromkeys(zip(watch["o"].tolist(), watch["name"].tolist(), strict=True)):
+        items = np.flatnonzero((np.asarray(watch["o"]) == owner) & (np.asarray(watch["name"]) == name))
+        times = np.asarray(watch["t"], np.int64)[items]
+        rows.append(StrandRow("value", f"{take.text(owner)} {take.text(name)}".strip(), items, times, times))
+    return rows
+
+
+def clip_names_where_needed(take: Take) -> Array:
+    """Return (plays,): the code of each clip's name where one object plays several at once, else -1.
+
+    One after the other they share a row; at once they would lie upon each other. A short blend is no such thing.
+    """
+    plays = take.tables["play"]
+    owner, start, end = (
+        np.asarray(plays["o"]),
+        np.asarray(plays["t"], np.float64),
+        np.asarray(take.plays.end_ns, np.float64),
+    )
+    order = np.lexsort((start, owner))
+    before, after = order[:-1], order[1:]
+    shared = np.minimum(end[before], end[after]) - start[after]
+    shorter = np.minimum(end[before] - start[before], end[after] - start[after])
+    at_once = (owner[before] == owner[after]) & (shared > shorter * BLENDED_SHARE) & (shorter > 0)
+    classes = {take.class_of(int(code)) for code in distinct(owner[after[at_once]]).tolist()}
+    parted = np.array([code for code in distinct(owner).tolist() if take.class_of(int(code)) in classes], np.int64)
+    return np.where(np.isin(owner, parted), np.asarray(plays["clip"]), -1)
+
+
+def _grouped(take: Take, kind: str, items: Array, table: object, events: Array, ends: Array) -> list[StrandRow]:
+    by_name: dict[str, list[int]] = {}
+    owners: dict[str, set[int]] = {}
+    names = {code: take.class_of(int(code)) for code in distinct(table["o"]).tolist()}  # type: ignore[index]
+    for item in items.tolist():
+        owner = int(table["o"][item])  # type: ignore[index]
+        event = take.text(int(events[item]))
+        name = f"{names[owner]} {_TITLES[kind]} {event}".strip()
+        by_name.setdefault(name, []).append(item)
+        owners.setdefault(name, set()).add(owner)
+    rows = []
+    starts = np.asarray(table["t"], np.int64)  # type: ignore[index]
+    for name, numbers in by_name.items():
+        own = np.array(numbers, np.int64)
+        label = f"{name} ×{len(owners[name])}" if len(owners[name]) > 1 else name
+        gone = _gone_times(take, own) if kind == "timer" else np.zeros(0)
+        rows.append(StrandRow(kind, label, own, starts[own], ends[own], gone))
+    return rows
+
+
+def _gone_times(take: Take, arms: Array) -> Array:
+    """Return float64 (n,): when the owners of timers went while they were armed (and stayed so), else NaN."""
+    table = take.tables["arm"]
+    peers, owners = np.asarray(table["p"])[arms], np.asarray(table["o"])[arms]
+    if not len(arms):
+        return np.zeros(0)
+    line, when = take.objects.next_gone(peers, owners, np.asarray(table["line"])[arms])
+    end_line = take.arms.end_line[arms]
+    outlived = (line != NEVER) & (end_line > line) & take.objects.spawned(peers, owners)
+    times = np.full(len(arms), np.nan)
+    known = np.flatnonzero(outlived)
+    gone_frame = take.frames.rows_of_lines(peers[known], line[known])
+    end_frame = take.frames.rows_of_lines(peers[known], np.minimum(end_line[known], np.iinfo(np.int64).max - 1))
+    cleared_in_time = (end_line[known] != NEVER) & (gone_frame == end_frame)
+    times[known[~cleared_in_time]] = when[known[~cleared_in_time]]
+    return times

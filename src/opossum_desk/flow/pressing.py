@@ -1,0 +1,97 @@
+"""Pressing the Loom's beads into one image by NumPy: one by one where there is room, as bars by number where there is not."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtGui import QColor
+
+from opossum.stream.tables import Array
+from opossum.take.grouping import distinct
+from opossum_desk.flow.layout.loom import HEADER_PX, ROW_PX, Beads, Density, LoomPicture
+from opossum_desk.state.session import Session
+from opossum_desk.views.canvas import premultiplied
+from opossum_desk.views.look import Look
+from opossum_desk.views.stamps import Stamps
+
+
+def press_beads(
+    picture: LoomPicture, beads: Beads, session: Session, stamps: Stamps, label_px: float, canvas: Array
+) -> None:
+    """Press each visible bead into the canvas, uint32 (height, width) of premultiplied ARGB at `stamps.ratio` pixels a px."""
+    ratio = stamps.ratio
+    tops = np.array([line.top for line in picture.lines]) + ROW_PX / 2
+    y = tops[beads.line]
+    _press_stretches(picture, beads, session, stamps, canvas, y)
+    visible = (y > HEADER_PX) & (beads.x > label_px - 4)
+    key = ((beads.via + 1) * 8 + beads.state) * 4 + beads.faded * 2 + beads.lit
+    for value in distinct(key[visible]).tolist():
+        mine = np.flatnonzero(visible & (key == value))
+        via = session.take.text(value // 32 - 1) or "direct"
+        stamp = stamps.get(via, value // 4 % 8, picture.bead_px, bool(value & 2), bool(value & 1))
+        stamps.press(canvas, stamp, beads.x[mine] * ratio, y[mine] * ratio)
+
+
+def _press_stretches(
+    picture: LoomPicture, beads: Beads, session: Session, stamps: Stamps, canvas: Array, y: Array
+) -> None:
+    """Press what was dear as wide as it took."""
+    ratio = stamps.ratio
+    dear = np.flatnonzero((beads.stretch > 1) & (y > HEADER_PX))
+    half = max(1, round(picture.bead_px * 0.23 * ratio))
+    for index in dear.tolist():
+        colour = stamps.look.via(session.take.text(int(beads.via[index])))
+        value = premultiplied(colour, 70 if beads.faded[index] else 200)
+        middle = round(y[index] * ratio)
+        left, right = max(0, int(beads.x[index] * ratio)), int((beads.x[index] + beads.stretch[index]) * ratio)
+        canvas[max(0, middle - half) : middle + half + 1, left:right] = value
+
+
+def press_density(
+    picture: LoomPicture, density: Density, session: Session, look: Look, canvas: Array, ratio: float
+) -> None:
+    """Draw per pixel column a bar as tall as calls are many (by logarithm); rare faults in full height and rose."""
+    rows, columns = density.calls.shape
+    if not rows:
+        return
+    left = int(density.left * ratio)
+    room = min(int(columns * ratio), canvas.shape[1] - left)
+    source = np.minimum((np.arange(room) / ratio).astype(np.int64), columns - 1)
+    most = max(1, int(density.calls.max()))
+    tall = np.where(density.calls > 0, 4.5 + 7.5 * np.log1p(density.calls) / np.log1p(max(most, 8)), 0.0)[:, source]
+    did = (density.calls > density.wasted)[:, source]
+    faded = (density.matched == 0)[:, source] & session.sieve.active
+    vias = [look.via(session.take.text(int(via))) for via in density.via]
+    colours, hollow, ghost = (
+        np.array([premultiplied(via, alpha) for via in vias], np.uint32) for alpha in (235, 110, 45)
+    )
+    # a lone call is given a second pixel, so that it is seen
+    lone = (tall[:, 1:] == 0) & (tall[:, :-1] > 0)
+    tall[:, 1:] = np.where(lone, tall[:, :-1], tall[:, 1:])
+    did[:, 1:] |= lone & did[:, :-1]
+    faded[:, 1:] = np.where(lone, faded[:, :-1], faded[:, 1:])
+    pixel = np.where(faded, ghost[:, None], np.where(did, colours[:, None], hollow[:, None]))
+    rose = premultiplied(QColor(look.colours.rose), 255)
+    wrong = (density.twin > 0)[:, source]
+    gone = (density.gone > 0)[:, source]
+    for fault in (wrong, gone):
+        fault[:, 1:] |= fault[:, :-1]  # two pixels wide at any zoom: what is rare and wrong is never lost
+    gone &= ~wrong
+    tops = np.array([line.top for line in picture.lines])
+    for step in range(int(ROW_PX * ratio)):
+        offset = step / ratio - ROW_PX / 2
+        rows = np.round((tops + ROW_PX / 2 + offset) * ratio).astype(np.int64)
+        valid = np.flatnonzero((rows >= int(HEADER_PX * ratio)) & (rows < canvas.shape[0]))
+        if not len(valid):
+            continue
+        drawn = np.where(np.abs(offset) * 2 <= tall[valid], pixel[valid], 0)
+        if abs(offset) <= 7:
+            dotted = int(offset + 20) % 4 < 2
+            if dotted:
+                drawn = np.where(gone[valid], rose, drawn)
+            else:
+                drawn = np.where(gone[valid], 0, drawn)
+            if abs(offset) >= 1:  # a twin is two marks, one above the other
+                drawn = np.where(wrong[valid], rose, drawn)
+            else:
+                drawn = np.where(wrong[valid], 0, drawn)
+        canvas[rows[valid], left : left + room] = drawn
