@@ -6,11 +6,15 @@ import os
 import sys
 import tempfile
 from pathlib import Path
+from typing import TYPE_CHECKING, Any
 
 import click
 
 from opossum_commands.desk import run_on_screen
 from opossum_commands.reading import CommandError, opened
+
+if TYPE_CHECKING:
+    from opossum.take.take import Take
 
 
 @click.command()
@@ -52,14 +56,10 @@ def demo(
     opossum demo --healthy --out n.take   a healthy night, written to a file
     """
     from moonrise_bakery import demo_take_path
-    from moonrise_bakery.faults import DEMO_FAULTS, FAULTS
-    from moonrise_bakery.night import DEFAULT_SECONDS, DEFAULT_SEED, record_night
+    from moonrise_bakery.faults import DEMO_FAULTS
 
     if list_faults:
-        for fault in FAULTS.values():
-            mark = "•" if fault.name in DEMO_FAULTS else " "
-            click.echo(f"{mark} {fault.name:<18} {fault.kind:<15} {fault.story}")
-        click.echo("\n• in the shipped take")
+        _list_faults()
         return
     if healthy and faults:
         raise CommandError("--healthy and --with contradict each other; give one of them.")
@@ -67,69 +67,76 @@ def demo(
         raise CommandError(f"{out}: is there already; give --force to replace it.")
     if out is not None and not out.endswith((".take", ".jsonl", ".jsonl.gz")):
         raise CommandError(f"{out}: the ending does not say what to make; use .take, .flow.jsonl or .flow.jsonl.gz.")
+    named = tuple(name for given in faults for name in given.replace(",", " ").split())
+    chosen = () if healthy else named or DEMO_FAULTS
     if link:
-        _play_to(link, faults, healthy, seed, seconds)
+        lost = _play(None, chosen, seed, seconds, real_time=True, link=link)
+        click.echo(f"The night was played to {link}; {lost:,} records were lost.")
         return
     if not (faults or healthy or seed is not None or seconds is not None or real_time or out):
         run_on_screen([str(demo_take_path())])
-    named = tuple(name for given in faults for name in given.replace(",", " ").split())
-    chosen = () if healthy else named or DEMO_FAULTS
-    is_stream = out is not None and not out.endswith(".take")
+    if out is not None and not out.endswith(".take"):
+        _play_whole(out, chosen, seed, seconds, real_time)
+        click.echo(f"{out}: {Path(out).stat().st_size:,} bytes")
+        return
     with tempfile.TemporaryDirectory(prefix="opossum-") as folder:
-        stream = out if is_stream and out is not None else os.path.join(folder, "moonrise.flow.jsonl")
-        try:
-            recorder = record_night(
-                stream,
-                chosen,
-                seed=DEFAULT_SEED if seed is None else seed,
-                seconds=DEFAULT_SECONDS if seconds is None else seconds,
-                real_time=real_time,
-                progress=_tell_progress if sys.stderr.isatty() else None,
-            )
-        except ValueError as error:
-            raise CommandError(f"{error}.") from None
-        if recorder.lost or recorder.trouble:
-            raise CommandError(f"{stream}: {recorder.lost:,} records could not be written ({recorder.trouble}).")
-        if is_stream:
-            click.echo(f"{out}: {Path(stream).stat().st_size:,} bytes")
-            return
+        stream = os.path.join(folder, "moonrise.flow.jsonl")
+        _play_whole(stream, chosen, seed, seconds, real_time)
         take = opened([stream])
-        take.name, take.recording.sources = "Moonrise Bakery", [("moonrise.flow.jsonl", 1)]
-        for span in take.peers:
-            span.source = "moonrise.flow.jsonl"
-        if out is not None:
-            from opossum.take.archive import save_take
-
-            try:
-                save_take(take, out)
-            except OSError as error:
-                raise CommandError(f"{out}: cannot be written ({error.strerror or error}).") from None
-            click.echo(f"{out}: {take.records:,} records, {Path(out).stat().st_size:,} bytes")
-            return
-    run_on_screen([], take=take)
+    take.name, take.recording.sources = "Moonrise Bakery", [("moonrise.flow.jsonl", 1)]
+    for span in take.peers:
+        span.source = "moonrise.flow.jsonl"
+    if out is None:
+        run_on_screen([], take=take)
+    else:
+        _save(take, out)
 
 
-def _play_to(link: str, faults: tuple[str, ...], healthy: bool, seed: int | None, seconds: float | None) -> None:
-    """Play the night in real time to whoever listens."""
-    from moonrise_bakery.faults import DEMO_FAULTS
+def _list_faults() -> None:
+    from moonrise_bakery.faults import DEMO_FAULTS, FAULTS
+
+    for fault in FAULTS.values():
+        mark = "•" if fault.name in DEMO_FAULTS else " "
+        click.echo(f"{mark} {fault.name:<18} {fault.kind:<15} {fault.story}")
+    click.echo("\n• in the shipped take")
+
+
+def _play(stream: str | None, faults: tuple[str, ...], seed: int | None, seconds: float | None, **more: Any) -> int:
+    """Play the night into a stream, or to who listens; return how many records were lost."""
     from moonrise_bakery.night import DEFAULT_SECONDS, DEFAULT_SEED, record_night
 
-    named = tuple(name for given in faults for name in given.replace(",", " ").split())
     try:
         recorder = record_night(
-            None,
-            () if healthy else named or DEMO_FAULTS,
+            stream,
+            faults,
             seed=DEFAULT_SEED if seed is None else seed,
             seconds=DEFAULT_SECONDS if seconds is None else seconds,
-            real_time=True,
-            link=link,
             progress=_tell_progress if sys.stderr.isatty() else None,
+            **more,
         )
     except ValueError as error:
         raise CommandError(f"{error}.") from None
     if recorder.trouble:
-        raise CommandError(f"{link}: {recorder.trouble}.")
-    click.echo(f"The night was played to {link}; {recorder.lost:,} records were lost.")
+        told = f"{recorder.lost:,} records could not be written ({recorder.trouble})" if stream else recorder.trouble
+        raise CommandError(f"{stream or more['link']}: {told}.")
+    return recorder.lost
+
+
+def _play_whole(stream: str, faults: tuple[str, ...], seed: int | None, seconds: float | None, real_time: bool) -> None:
+    """Play the night into a stream of which no record may be missing."""
+    lost = _play(stream, faults, seed, seconds, real_time=real_time)
+    if lost:
+        raise CommandError(f"{stream}: {lost:,} records could not be written.")
+
+
+def _save(take: Take, out: str) -> None:
+    from opossum.take.archive import save_take
+
+    try:
+        save_take(take, out)
+    except OSError as error:
+        raise CommandError(f"{out}: cannot be written ({error.strerror or error}).") from None
+    click.echo(f"{out}: {take.records:,} records, {Path(out).stat().st_size:,} bytes")
 
 
 def _tell_progress(share: float) -> None:

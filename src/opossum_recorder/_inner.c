@@ -6,6 +6,8 @@
  * A line is put together only when everything that needs Python (escaping a new text, a clock of the game's own) is
  * done, so nothing comes between its time and its place in the stream.  It is copied straight into the mapped file
  * where the sink lends its memory: then it survives the game's death without a system call.
+ *
+ * One file, long as it is: an extension of several would have to export its insides.
  */
 #define PY_SSIZE_T_CLEAN
 #include <Python.h>

@@ -1,4 +1,5 @@
 /* Records the event flow of a C or C++ game: one header, C99 and POSIX threads, nothing else.
+ * One file, long as it is, because one file is copied into a game.
  *
  * In exactly one file:        #define OPOSSUM_IMPLEMENTATION
  * and wherever it is used:    #include "opossum.h"

@@ -4,6 +4,7 @@ extends Node
 # at start, each function into one that says when it begins and ends.  Lines go by TCP to the Opossum that started the
 # game, so what was sent before a crash is kept; a thread says where the game stands while a frame does not end.
 # Opossum may ask the game to be held at a call, a send or a frame; if it goes away, the game goes on.
+# One file, long as it is: an autoload from outside the project is one script.
 
 const QUIET = ["ready", "renamed", "tree_entered", "tree_exiting", "tree_exited", "script_changed", "draw", "hide",
 	"item_rect_changed", "visibility_changed", "resized", "minimum_size_changed", "size_flags_changed", "sort_children",

@@ -7,6 +7,8 @@
 -- again and again until somebody listens; the game never waits for it: what comes while it is too far behind is dropped
 -- and counted.  That thread also writes `stuck` while a frame does not end.  Over the link Opossum may ask the game to be
 -- held at a call, a send or a frame; if it goes away, the game goes on.
+--
+-- One file, long as it is, because one file is copied into a game.
 
 local R = { lost = 0 }
 local path = os.getenv("OPOSSUM_STREAM")
