@@ -10,7 +10,7 @@ from opossum.findings.finding import Found
 from opossum.findings.scene import Scene
 from opossum.findings.wording import at_place, listed, plural
 from opossum.stream.tables import Array
-from opossum.take.grouping import Runs, factorised
+from opossum.take.grouping import Runs, distinct, factorised
 
 
 def find(scene: Scene) -> Iterator[Found]:
@@ -45,7 +45,7 @@ def _told_again(scene: Scene) -> Array:
 def _tell(scene: Scene, rows: Array) -> Found:
     calls = scene.take.calls
     subject = scene.subject_of_calls(rows)
-    evidence = scene.evidence("send", calls.send[rows[:3]].tolist(), "entered again without having left")
+    evidence = scene.evidence("send", distinct(calls.send[rows])[:3].tolist(), "entered again without having left")
     evidence += scene.evidence("call", rows[:3].tolist(), "acted again")
     return Found(
         subject=subject,

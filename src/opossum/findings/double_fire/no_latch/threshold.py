@@ -146,7 +146,12 @@ def _tell(scene: Scene, sends: Array, repeats: Array, level: _Level) -> Found:
         f"{at_place(place)}.",
         evidence=tuple(
             scene.evidence(
-                "send", sends[:3].tolist(), f"sent although `{level.name}` was still {level.side} {level.bound:g}"
+                "send", sends[:1].tolist(), f"sent when `{level.name}` came to be {level.side} {level.bound:g}"
+            )
+            + scene.evidence(
+                "send",
+                repeats[:3].tolist(),
+                f"sent again although `{level.name}` was still {level.side} {level.bound:g}",
             )
         ),
         calls=calls,
