@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from opossum.findings.declaring import Spring
 from opossum.findings.finding import Finding
 from opossum.findings.scene import Scene
 
@@ -24,3 +25,7 @@ def shares_binds(scene: Scene, finding: Finding, root: Finding) -> bool:
     """Say whether one of the binds that prove the root is among those that prove the finding."""
     binds = {item.row for item in root.evidence if item.k == "bind"}
     return any(item.k == "bind" and item.row in binds for item in finding.evidence)
+
+
+FROM_STALE_CALLS = (Spring("stale-listener", shares_calls),)
+"""What a stale listener's calls also show: its consequence, whatever it is."""

@@ -7,9 +7,9 @@ from typing import NamedTuple
 
 import numpy as np
 
-from opossum.findings.declaring import Cause, Spring
+from opossum.findings.declaring import Cause
 from opossum.findings.finding import Found, Severity, Subject
-from opossum.findings.links import shares_calls
+from opossum.findings.links import FROM_STALE_CALLS
 from opossum.findings.scene import Scene
 from opossum.findings.wording import listed, plural
 from opossum.stream.tables import Array
@@ -178,5 +178,5 @@ ARMED_TWICE = Cause(
     "armed twice",
     Severity.FAULT,
     find,
-    springs_from=(Spring("stale-listener", shares_calls),),
+    springs_from=FROM_STALE_CALLS,
 )

@@ -9,7 +9,7 @@ import numpy as np
 
 from opossum.findings.declaring import Cause, Spring
 from opossum.findings.finding import Found, Severity
-from opossum.findings.links import shares_binds, shares_calls
+from opossum.findings.links import FROM_STALE_CALLS, shares_binds
 from opossum.findings.scene import Scene
 from opossum.findings.wording import listed
 from opossum.stream.tables import Array
@@ -123,5 +123,5 @@ BOUND_TWICE = Cause(
     "bound twice",
     Severity.FAULT,
     find,
-    springs_from=(Spring("stale-listener", shares_binds), Spring("stale-listener", shares_calls)),
+    springs_from=(Spring("stale-listener", shares_binds), *FROM_STALE_CALLS),
 )

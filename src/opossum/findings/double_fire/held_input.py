@@ -6,9 +6,9 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from opossum.findings.declaring import Cause, Spring
+from opossum.findings.declaring import Cause
 from opossum.findings.finding import Found, Severity
-from opossum.findings.links import shares_calls
+from opossum.findings.links import FROM_STALE_CALLS
 from opossum.findings.scene import Scene
 from opossum.findings.wording import at_place, listed, plural
 from opossum.stream.tables import Array
@@ -95,5 +95,5 @@ HELD_INPUT = Cause(
     "acts while held",
     Severity.FAULT,
     find,
-    springs_from=(Spring("stale-listener", shares_calls),),
+    springs_from=FROM_STALE_CALLS,
 )

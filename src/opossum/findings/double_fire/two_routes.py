@@ -6,9 +6,9 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from opossum.findings.declaring import Cause, Spring
+from opossum.findings.declaring import Cause
 from opossum.findings.finding import Found, Severity
-from opossum.findings.links import shares_calls
+from opossum.findings.links import FROM_STALE_CALLS
 from opossum.findings.scene import Scene
 from opossum.findings.wording import plural
 from opossum.stream.tables import Array
@@ -144,5 +144,5 @@ TWO_ROUTES = Cause(
     "reached by two routes",
     Severity.FAULT,
     find,
-    springs_from=(Spring("stale-listener", shares_calls),),
+    springs_from=FROM_STALE_CALLS,
 )

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import numpy as np
 
-from opossum.findings.declaring import Cause, Spring
+from opossum.findings.declaring import Cause
 from opossum.findings.finding import Severity, Subject
 from opossum.findings.freeze import endless_loop, event_storm, slow_call
 from opossum.findings.freeze.frozen import FREEZE_OWN_SHARE, THRESHOLDS, happened_before, on_main_thread, own_times
 from opossum.findings.freeze.telling import Verdict, told, verdicts_of
-from opossum.findings.links import shares_calls
+from opossum.findings.links import FROM_STALE_CALLS
 from opossum.findings.scene import Scene
 from opossum.findings.symptoms import EATS_THE_FRAME, HANGS
 from opossum.findings.wording import at_place, listed, milliseconds, plural
@@ -57,6 +57,6 @@ MANY_CALLS = Cause(
     Severity.FAULT,
     told(VERDICTS),
     (*THRESHOLDS, FREEZE_OWN_SHARE),
-    springs_from=(Spring("stale-listener", shares_calls),),
+    springs_from=FROM_STALE_CALLS,
     symptoms=(EATS_THE_FRAME, HANGS),
 )

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from opossum.findings.declaring import Cause, Spring
+from opossum.findings.declaring import Cause
 from opossum.findings.finding import Severity
 from opossum.findings.freeze import endless_loop, event_storm
 from opossum.findings.freeze.frozen import (
@@ -17,7 +17,7 @@ from opossum.findings.freeze.frozen import (
     stack_details,
 )
 from opossum.findings.freeze.telling import Verdict, told, verdicts_of
-from opossum.findings.links import shares_calls
+from opossum.findings.links import FROM_STALE_CALLS
 from opossum.findings.scene import Scene
 from opossum.findings.symptoms import EATS_THE_FRAME, HANGS
 from opossum.findings.wording import at_place, milliseconds
@@ -59,6 +59,6 @@ SLOW_CALL = Cause(
     Severity.FAULT,
     told(VERDICTS),
     (*THRESHOLDS, FREEZE_OWN_SHARE),
-    springs_from=(Spring("stale-listener", shares_calls),),
+    springs_from=FROM_STALE_CALLS,
     symptoms=(EATS_THE_FRAME, HANGS),
 )

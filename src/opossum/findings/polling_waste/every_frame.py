@@ -6,9 +6,9 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from opossum.findings.declaring import Cause, Spring
+from opossum.findings.declaring import Cause
 from opossum.findings.finding import Found, Severity
-from opossum.findings.links import shares_calls
+from opossum.findings.links import FROM_STALE_CALLS
 from opossum.findings.polling_waste.wasting import THRESHOLDS, Schedule, wasted
 from opossum.findings.scene import Scene
 
@@ -30,5 +30,5 @@ EVERY_FRAME = Cause(
     Severity.WASTE,
     find,
     THRESHOLDS,
-    springs_from=(Spring("stale-listener", shares_calls),),
+    springs_from=FROM_STALE_CALLS,
 )

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from opossum.findings.declaring import Cause, Spring
+from opossum.findings.declaring import Cause
 from opossum.findings.finding import Found, Severity
-from opossum.findings.links import shares_calls
+from opossum.findings.links import FROM_STALE_CALLS
 from opossum.findings.polling_waste.timed import timed_calls
 from opossum.findings.polling_waste.wasting import THRESHOLDS, Schedule, wasted
 from opossum.findings.scene import Scene
@@ -29,5 +29,5 @@ SHORT_TIMER = Cause(
     Severity.WASTE,
     find,
     THRESHOLDS,
-    springs_from=(Spring("stale-listener", shares_calls),),
+    springs_from=FROM_STALE_CALLS,
 )

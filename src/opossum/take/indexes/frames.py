@@ -30,10 +30,11 @@ _FLAGS = ("idle", "loading", "settled")
 class Frames:
     """Columns over all frames, peer after peer, each peer's in stream order.
 
-    `number` is the game's own frame number; `work_ns` is the time from its beginning to `idle` (or to its
-    end), less time held at a tripwire, less phases in which the engine waits, and less what `idle` tells to be the
-    machine's doing (`ready`); where it tells the thread's processor time alone (`cpu`), never more than that.  `loading` marks frames up to the one the first
-    `idle` closes, and the first that draw where they come later; `settled` all others, the only ones whose length is judged.
+    `number` is the game's own frame number; `work_ns` is the time from its beginning to `idle` (or to its end), less time
+    held at a tripwire, less phases in which the engine waits, and less what `idle` tells to be the machine's doing
+    (`ready`); where it tells the thread's processor time alone (`cpu`), never more than that.  `loading` marks frames up
+    to the one the first `idle` closes, and the first that draw where they come later; `settled` all others, the only ones
+    whose length is judged.
     """
 
     number: Array

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from opossum.findings.declaring import Cause, Spring
+from opossum.findings.declaring import Cause
 from opossum.findings.double_fire.no_latch import entering, staying, threshold
 from opossum.findings.double_fire.no_latch.repeating import LATCH_REPEATS
 from opossum.findings.finding import Found, Severity
-from opossum.findings.links import shares_calls
+from opossum.findings.links import FROM_STALE_CALLS
 from opossum.findings.scene import Scene
 
 
@@ -25,5 +25,5 @@ NO_LATCH = Cause(
     Severity.FAULT,
     find,
     (LATCH_REPEATS,),
-    springs_from=(Spring("stale-listener", shares_calls),),
+    springs_from=FROM_STALE_CALLS,
 )
