@@ -6,6 +6,7 @@ import json
 import os
 import re
 from pathlib import Path
+from typing import BinaryIO
 
 from opossum_commands.terminal import say
 from opossum_recorder.launch import BLACK_BOX_AFTER_S, BLACK_BOX_SUFFIX, BLACK_BOX_VARIABLE
@@ -16,6 +17,7 @@ _FAULT_LINE = re.compile(r'File "(.+?)", line (\d+) in (.+)')
 OURS = ("opossum_recorder", "runpy")
 """Frames of a stack whose files are named so say nothing of the game."""
 MOST_LINES = 40
+BLOCK = 1 << 16
 
 
 class BlackBoxWatch:
@@ -48,16 +50,32 @@ def stack_in(box: Path) -> list[str]:
 
 
 def add_black_box(stream: Path, box: Path) -> None:
-    """Add to the stream where the interpreter was when it wrote to the box, if the stream was cut off."""
+    """Add to the stream where the interpreter was when it wrote to the box, if the stream was cut off.
+
+    Only what lies behind the last line is written over, so that a full disk takes nothing that was recorded.
+    """
     try:
         stack = stack_in(box)
-        data = stream.read_bytes().rstrip(b"\n\0")
+        with stream.open("r+b") as file:
+            end, last = _last_line(file)
+            if b'"k":"bye"' in last or not stack:
+                return
+            t = re.search(rb'"t":(\d+)', last)
+            moment = (int(t.group(1)) if t else 0) + int(BLACK_BOX_AFTER_S * 1e9)
+            entry = {"k": "stuck", "t": moment, "sec": BLACK_BOX_AFTER_S, "stack": stack}
+            file.seek(end)
+            file.write(b"\n" + json.dumps(entry).encode() + b"\n")
+            file.truncate()
     except OSError:
         return
-    last = data.rpartition(b"\n")[2]
-    if b'"k":"bye"' in last or not stack:
-        return
-    t = re.search(rb'"t":(\d+)', last)
-    moment = (int(t.group(1)) if t else 0) + int(BLACK_BOX_AFTER_S * 1e9)
-    entry = {"k": "stuck", "t": moment, "sec": BLACK_BOX_AFTER_S, "stack": stack}
-    stream.write_bytes(data + b"\n" + json.dumps(entry).encode() + b"\n")
+
+
+def _last_line(file: BinaryIO) -> tuple[int, bytes]:
+    """Return where a stream's last line ends, and the line; what was set aside behind it does not count."""
+    begin, lines = file.seek(0, os.SEEK_END), b""
+    while begin > 0 and b"\n" not in lines:
+        size = min(BLOCK, begin)
+        begin -= size
+        file.seek(begin)
+        lines = (file.read(size) + lines).rstrip(b"\n\0")
+    return begin + len(lines), lines.rpartition(b"\n")[2]
