@@ -145,3 +145,81 @@ def only(findings: list[Finding], cause: str) -> Finding:
     """Return the one finding there is, which must have this cause."""
     assert [finding.cause for finding in findings] == [cause]
     return findings[0]
+
+
+class Stage(Tape):
+    """A game whose frames begin on the dot, told what to do in which frame before it plays.
+
+    stage = Stage()
+    door = stage.bind("open", "door#1", "Door.on_open")
+    stage.at(100, lambda: stage.heard("open", door))
+    findings = stage.findings(frames=300)
+    """
+
+    def __init__(
+        self, hz: int = 60, phases: tuple[str, ...] = ("update",), catches_up: bool = True, **head: Any
+    ) -> None:
+        """Set up a game; one that does not catch up begins a frame a period after the one before began, at the earliest."""
+        super().__init__(hz=hz, phases=list(phases) or None, **head)
+        self.catches_up = catches_up
+        self._began = 0
+        self.hz = hz
+        self.phases = phases
+        self.number_now = -1
+        self._plans: dict[int, list[Any]] = {}
+        self._each: list[Any] = []
+
+    def at(self, *frames: int, do: Any) -> None:
+        """Plan an action for some frames."""
+        for frame in frames:
+            self._plans.setdefault(frame, []).append(do)
+
+    def each(self, do: Any) -> None:
+        """Plan an action, given the frame's number, for every frame."""
+        self._each.append(do)
+
+    def run(self, frames: int) -> Stage:
+        """Play."""
+        for number in range(self.number_now + 1, self.number_now + 1 + frames):
+            self.number_now = number
+            period = 1_000_000_000 // self.hz
+            due = number * 1_000_000_000 // self.hz if self.catches_up else self._began + period * (number > 0)
+            self.now_ns = self._began = max(self.now_ns, due)
+            self("frame", n=number)
+            if self.phases:
+                self("phase", name=self.phases[0])
+            for do in self._each:
+                do(number)
+            for do in self._plans.get(number, ()):
+                do()
+            self("idle")
+        self._frame = 0  # every frame is ended already
+        return self
+
+    def spawn(self, o: str, cls: str) -> str:
+        """Let an object begin to live; return its name."""
+        self("spawn", o=o, cls=cls)
+        return o
+
+    def play(self, o: str, clip: str, length: float, marks: list[Any], **more: Any) -> int:
+        """Start a clip; return its id."""
+        number = self.number("y")
+        self("play", y=number, o=o, clip=clip, len=length, marks=marks, **more)
+        return number
+
+    def wait(self, o: str, ev: str) -> int:
+        """Begin to wait; return the wait's id."""
+        number = self.number("w")
+        self("wait", w=number, o=o, ev=ev)
+        return number
+
+    def inside(self, s: int, bound: Bound, do: Any, eff: int = 1) -> int:
+        """Call a listener that does something while it runs, given the call's id."""
+        number = self.open_call(s, bound)
+        do(number)
+        self("ret", c=number, eff=eff)
+        return number
+
+    def findings(self, frames: int, settings: Settings | None = None, bye: bool = True) -> list[Finding]:
+        """Play, and return what is found."""
+        return examine(self.run(frames).take(bye), settings)

@@ -128,9 +128,13 @@ def test_every_cause_and_threshold_is_documented():
 
     text = (ROOT / "docs" / "findings.md").read_text()
     for kind in FOUND:
-        assert f"## {kind.name} " in text
+        _, _, section = text.partition(f"\n## {kind.name} ")
+        section = section.partition("\n## ")[0]
         for cause in kind.causes:
-            assert f"`{cause.name}`" in text
+            said = f"### `{cause.name}` · {cause.severity.value}\n\n{cause.about}\n*Quiet:* {cause.quiet}\n"
+            assert cause.about and cause.quiet and said in section, (
+                f"{kind.name}/{cause.name}: run tools/write_findings.py"
+            )
     told = re.findall(r"^\| `([a-z_]+)` \| ([^|]+) \| ([^|]+) \|$", text, re.MULTILINE)
     assert told == [(one.name, f"{one.default:g} {one.unit}", one.reason) for one in all_thresholds().values()]
 

@@ -9,6 +9,7 @@ from moonrise_bakery.runtime.world import Halt
 
 RISE_STEPS = 5
 BAKE_SECONDS = 4.0
+WIPE_SECONDS = 9.0
 
 
 class Oven(Thing):
@@ -20,8 +21,12 @@ class Oven(Thing):
         self.busy = False
         self._ticking: Listener | None = None
         self._steam: Arm | None = None
+        self._wipe: Arm | None = None
+        self.bakes = 0
         self.listen("steam", self.on_steam, self)
         self.listen("bake_done", self.on_bake_done, self)
+        self.listen("wipe", self.on_wipe, self)
+        self.listen("power_cut", self.on_power_cut)
         self.listen("inspection", self.on_inspection)
 
     def load(self) -> None:
@@ -32,6 +37,7 @@ class Oven(Thing):
         if self._steam is None or "armed-twice" in self.world.faults:
             self._steam = self.every(1.5, "steam")
         self.after(BAKE_SECONDS, "bake_done")
+        self.send("oven_hot")
 
     def on_tick(self, event: Event) -> int:
         """Heat up by a little every frame while baking."""
@@ -41,10 +47,36 @@ class Oven(Thing):
     def on_steam(self, event: Event) -> int:
         """Let off steam."""
         self.world.recorder.watch(self.name, "heat", round(self.heat, 1))
+        self._wipe_later()
+        return 1
+
+    def _wipe_later(self) -> None:
+        """Wipe the glass when the steam is gone, once; the faults set it again each time."""
+        faults = self.world.faults
+        if self._wipe is not None and self._wipe.alive:
+            if "delay-restarted" in faults:
+                self.world.timers.clear(self._wipe)
+            elif "delay-ignored" in faults:
+                self.world.timers.clear(self.after(WIPE_SECONDS, "wipe"))
+                return
+            elif "delay-stacked" not in faults:
+                return
+        self._wipe = self.after(WIPE_SECONDS, "wipe")
+
+    def on_power_cut(self, event: Event) -> int:
+        """Cool down a little."""
+        return 1
+
+    def on_wipe(self, event: Event) -> int:
+        """Wipe the glass."""
         return 1
 
     def on_bake_done(self, event: Event) -> int:
         """Take the bread out, stop heating, and tell everybody."""
+        self.bakes += 1
+        if "dead-end" in self.world.faults and self.name == "oven#1" and self.bakes == 5:
+            self.after(0.5, "bake_done")
+            return 0  # the fault: the door sticks, and nobody is told
         self.busy = False
         if self._ticking is not None:
             self.unlisten(self._ticking)
@@ -104,6 +136,8 @@ class Baker(Thing):
         for mark in ("press", "fold", "turn"):
             self.listen(mark, self.on_knead_mark, self)
         self.listen("recipe", self.on_recipe)
+        for oven in ovens[1 if "wrong-object" in world.faults else 0 :]:
+            self.listen("oven_hot", self.on_oven_hot, oven)
         self.listen("cue_chorus", self.on_chorus)
 
     def on_set_dough(self, event: Event) -> int:
@@ -144,8 +178,14 @@ class Baker(Thing):
                 free[0].load()
         self._start_kneading()
 
+    def on_oven_hot(self, event: Event) -> int:
+        """Mind the fingers."""
+        return 1
+
     def on_recipe(self, event: Event) -> int:
         """Look a recipe up; the one for moon cake is not in the book."""
+        if "wait-for-nothing" in self.world.faults:
+            self.world.recorder.wait(self.name, "moon_rises")
         if "endless-loop" not in self.world.faults:
             return 1
         place = "moonrise_bakery/kitchen.py:160"

@@ -10,6 +10,8 @@ from moonrise_bakery.kitchen import Baker, Counter, Mixer, Oven, Pantry, Shelf
 from moonrise_bakery.runtime.world import PHASES, Halt, World
 from moonrise_bakery.shop import Bell, Customer, Inspector, Ledger, Mat, Till, Tray
 from moonrise_bakery.street import Cat, Lamp, Radio, StreetClock, WarmSpot, Window
+from moonrise_bakery.waiter import Waiter
+from moonrise_bakery.yard import Apprentice, Foreman, Mouse, Sign, Silo, Sink, Tap
 from opossum_recorder import Recorder
 
 HZ = 60
@@ -23,6 +25,7 @@ def record_night(
     *,
     seed: int = DEFAULT_SEED,
     seconds: float = DEFAULT_SECONDS,
+    hz: int = HZ,
     real_time: bool = False,
     link: str = "",
     progress: Callable[[float], None] | None = None,
@@ -44,7 +47,7 @@ def record_night(
             path,
             "Moonrise Bakery",
             engine="bakery loop",
-            hz=HZ,
+            hz=hz,
             phases=PHASES,
             clock=clock,
             watch_after=0.25 if real_time else 0,
@@ -53,7 +56,7 @@ def record_night(
             seed=seed,
         )
 
-    world = World(recorder_for, seed, frozenset(faults), HZ, real_time)
+    world = World(recorder_for, seed, frozenset(faults), hz, real_time)
     try:
         _play(world, seconds, progress)
         world.recorder.close()
@@ -63,12 +66,12 @@ def record_night(
 
 
 def _play(world: World, seconds: float, progress: Callable[[float], None] | None) -> None:
-    _furnish(world)
+    ovens = _furnish(world)
     frames = int(seconds * world.hz)
     if "waiting" in world.faults:
         world.each_frame("update", lambda: _wait_for_plug(world, int(0.55 * frames)))
     _plan_presses(world, seconds)
-    direct = _direction(world, seconds, frames)
+    direct = _direction(world, seconds, frames, ovens)
     world.each_frame("clock", lambda: next(direct))
     for number in range(frames):
         world.run_frame()
@@ -76,7 +79,7 @@ def _play(world: World, seconds: float, progress: Callable[[float], None] | None
             progress(number / frames)
 
 
-def _direction(world: World, seconds: float, frames: int) -> Iterator[None]:
+def _direction(world: World, seconds: float, frames: int, ovens: list[Oven]) -> Iterator[None]:
     """Let things happen from outside: who comes in when. Takes one step a frame."""
     visits = _visits(world, seconds)
     inspection_s = world.random.uniform(0.35, 0.6) * seconds
@@ -90,9 +93,21 @@ def _direction(world: World, seconds: float, frames: int) -> Iterator[None]:
             inspected = True
             world.tell_phase("clock")
             Inspector(world)
+        if world.frame_number == 20:
+            world.tell_phase("clock")
+            world.send("first_oven_lit", ovens[0])
+        if world.frame_number == 23 and "sent-before-bind" in world.faults:
+            world.tell_phase("clock")
+            Sign(world)  # the fault: put up when the oven is lit already
         if world.frame_number == 40:
             world.tell_phase("clock")
             world.send("shop_open")
+        if world.frame_number == 150:
+            world.tell_phase("clock")
+            world.send("power_cut")
+        if "wrong-phase" in world.faults and world.frame_number in (int(0.5 * frames), int(0.7 * frames)):
+            world.tell_phase("clock")
+            world.send("steam", ovens[0])  # the fault: let off at once, not when its timer says so
         if world.frame_number == int(0.78 * frames):
             world.tell_phase("clock")
             world.send("recipe", None, {"cake": "moon cake"})
@@ -107,7 +122,7 @@ def _wait_for_plug(world: World, frame: int) -> None:
         )
 
 
-def _furnish(world: World) -> None:
+def _furnish(world: World) -> list[Oven]:
     ovens = [Oven(world) for _ in range(3)]
     counter = Counter(world)
     Shelf(world, counter)
@@ -125,6 +140,13 @@ def _furnish(world: World) -> None:
     WarmSpot(world)
     Lamp(world, clock)
     Window(world, cat)
+    Waiter(world)
+    for thing in (Tap, Silo, Sink, Mouse):
+        thing(world)
+    Foreman(world, [Apprentice(world), Apprentice(world)])
+    if "sent-before-bind" not in world.faults:
+        Sign(world)
+    return ovens
 
 
 def _visits(world: World, seconds: float) -> list[float]:

@@ -22,6 +22,12 @@ class Customer(Thing):
         self.listen("served", self.on_served)
         self.listen("pay", self.on_pay, self)
         self.listen("quarter", self.on_quarter)
+        self.listen("receipt", self.on_receipt)
+        if "bound-by-luck" in world.faults:
+            self.listen("settle", self.on_settle, self)
+            self.after_frames(world.random.randint(4, 12), "settle")
+        else:
+            self.on_settle(None)
         world.zones.watch(self)
 
     def on_tick(self, event: Event) -> int:
@@ -31,6 +37,8 @@ class Customer(Thing):
             self.unlisten(self.walking)
             self.waiting = self.world.recorder.wait(self.name, "served")
             self.send("customer_waits", {"who": self.name})
+            if "wait-and-gone" in self.world.faults and self.world.random.random() < 0.3:
+                self.leave()  # the fault: in a hurry, and off without a word
         elif self.direction < 0 and self.place <= 0:
             stays_bound = ("quarter",) if "called-after-gone" in self.world.faults else ()
             self.leave(forget=stays_bound)
@@ -55,6 +63,19 @@ class Customer(Thing):
         """Look at the time."""
         return 1
 
+    def on_settle(self, event: Event | None) -> int:
+        """Have an ear for the bell from now on."""
+        self.listen("welcome", self.on_welcome)
+        return 1
+
+    def on_welcome(self, event: Event) -> int:
+        """Nod, if it is meant for me."""
+        return int(event.data["other"] == self.name)
+
+    def on_receipt(self, event: Event) -> int:
+        """Take it."""
+        return 1
+
 
 class Till(Thing):
     """Serves whoever waits, in turn; sells on the player's key press."""
@@ -67,6 +88,8 @@ class Till(Thing):
         self.listen("customer_waits", self.on_customer_waits)
         self.listen("serve", self.on_serve, self)
         self.listen("paid", self.on_paid)
+        if "receiver-gone" in world.faults:
+            self.listen("late_receipt", self.on_late_receipt, self)
         edge = "held" if "held-input" in world.faults else "down"
         self.listen(f"key_sell_{edge}", self.on_sell)
         world.zones.add(
@@ -83,7 +106,8 @@ class Till(Thing):
         """Serve the one whose turn it is."""
         who = event.data["who"]
         self.line.remove(who)
-        self.send("served", {"who": who})
+        if who in self.world.things:
+            self.send("served", {"who": who})
         return 1
 
     def on_paid(self, event: Event) -> int:
@@ -91,6 +115,16 @@ class Till(Thing):
         if "two-routes" in self.world.faults:
             self.send("coin", event.data)
         self.send("sale", event.data)
+        self.send("thank_yuo" if "near-name" in self.world.faults else "thank_you")
+        if "receiver-gone" in self.world.faults:
+            self.after(5.0, "late_receipt", event.data)
+        else:
+            self.send("receipt", to=event.data["who"])
+        return 1
+
+    def on_late_receipt(self, event: Event) -> int:
+        """The fault: the printer takes its time, and the customer has left."""
+        self.send("receipt", to=event.data["who"])
         return 1
 
     def on_sell(self, event: Event) -> int:
@@ -133,6 +167,11 @@ class Bell(Thing):
         super().__init__(world)
         self.listen("door_enter", self.on_door_enter)
         self.listen("bell_fades", self.on_fade, self)
+        self.listen("thank_you", self.on_thank_you)
+        if "zone-undone" in world.faults:
+            self.listen("hush", self.on_hush, self)
+        if {"zone-undone", "zone-unfiltered"} & world.faults:
+            world.zones.unfiltered.add("door")
         self.listen("inspector_comes", self.on_inspector_comes)
         self.listen("inspector_leaves", self.on_inspector_leaves)
         self._whistle: Listener | None = None
@@ -140,7 +179,21 @@ class Bell(Thing):
 
     def on_door_enter(self, event: Event) -> int:
         """Ring, and fade after six frames."""
+        if not event.data["other"].startswith("customer"):
+            if "zone-undone" not in self.world.faults:
+                return 0
+            self.after_frames(1, "hush", event.data)  # the fault: it rang for a mouse, and must be silent again
+            return 1
+        self.send("welcome", event.data)
         self.after_frames(6, "bell_fades", event.data)
+        return 1
+
+    def on_hush(self, event: Event) -> int:
+        """The fault: take it back."""
+        return 1
+
+    def on_thank_you(self, event: Event) -> int:
+        """Tinkle."""
         return 1
 
     def on_fade(self, event: Event) -> int:
@@ -172,6 +225,8 @@ class Inspector(Thing):
         super().__init__(world)
         self.listen("look_around", self.on_look_around, self)
         self.listen("go_home", self.on_go_home, self)
+        self.listen("note", self.on_note, self)
+        self.every(0.7, "note")
         self.after(1.0, "look_around")
         self.after(5.0, "go_home")
         self.send("inspector_comes")
@@ -185,7 +240,11 @@ class Inspector(Thing):
     def on_go_home(self, event: Event) -> int:
         """Leave."""
         self.send("inspector_leaves")
-        self.leave()
+        self.leave(keep=("note",) if "timer-left" in self.world.faults else ())
+        return 1
+
+    def on_note(self, event: Event) -> int:
+        """Write a note."""
         return 1
 
 
@@ -196,12 +255,17 @@ class Mat(Thing):
         super().__init__(world)
         self.seen = 0
         self.listen("till_enter", self.on_enter)
+        self.listen("welcome", self.on_welcome)
         if "stay-loop" in world.faults:
             self.listen("till_stay", self.on_stay)
 
     def on_enter(self, event: Event) -> int:
         """Be stepped on."""
         self.seen += 1
+        return 1
+
+    def on_welcome(self, event: Event) -> int:
+        """Be warm."""
         return 1
 
     def on_stay(self, event: Event) -> int:

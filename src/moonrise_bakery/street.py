@@ -10,6 +10,7 @@ CLOCK_RATE = 90.0
 """In-game seconds a second: a quarter of an hour passes in ten."""
 
 DUSK_SECONDS = 19.5 * 3600
+DAY_SECONDS = 86_400
 
 
 class StreetClock(Thing):
@@ -18,19 +19,40 @@ class StreetClock(Thing):
     def __init__(self, world: World) -> None:
         super().__init__(world)
         self.quarter = 0
-        self.seconds = 19 * 3600.0
+        self.seconds = (22.5 if "clock-midnight" in world.faults else 19.0) * 3600
+        self.again = 0
         world.recorder.clock(self.seconds, CLOCK_RATE)
         world.each_frame("clock", self.advance)
 
     def advance(self) -> None:
         """Move on; send once a quarter of an hour."""
-        self.seconds += CLOCK_RATE / self.world.hz
+        faults, frame = self.world.faults, self.world.frame_number
+        self.seconds += CLOCK_RATE * self.world.told_s
+        if "clock-midnight" in faults and self.seconds >= DAY_SECONDS:
+            self.seconds -= DAY_SECONDS  # the fault: whatever lies at midnight is not after what came before
+            self.quarter = 0
+        if "clock-jumped" in faults and frame == int(55 * self.world.hz):
+            self.seconds += 1200  # the fault: set on by twenty minutes, past a quarter
+            self.quarter = int(self.seconds // 900)
+            self.world.tell_phase("clock")
+            self.world.recorder.clock(self.seconds, CLOCK_RATE)
+        if "clock-late" in faults and frame % 47:
+            return  # the fault: it looks now and then only
+        if self.again and frame >= self.again:
+            self.again = 0
+            self._tell()
         if self.seconds // 900 > self.quarter:
             first = self.quarter == 0
             self.quarter = int(self.seconds // 900)
-            if not first:
-                self.world.tell_phase("clock")
-                self.send("quarter", {"clock": int(self.seconds)}, via="clock")
+            if not first or self.seconds < 900 + CLOCK_RATE:
+                self._tell()
+            if "clock-doubled" in faults and self.quarter % 3 == 0:
+                self.again = frame + 30
+
+    def _tell(self) -> None:
+        self.world.tell_phase("clock")
+        due = self.quarter * 900 % DAY_SECONDS
+        self.send("quarter", {"clock": int(self.seconds)}, via="clock", due=due)
 
 
 class Radio(Thing):
@@ -39,12 +61,23 @@ class Radio(Thing):
     def __init__(self, world: World) -> None:
         super().__init__(world)
         self.listen("song", self.on_song, self)
+        self.after(1.5, "song")
         self.every(22.0, "song")
+        if "timer-for-nobody" in world.faults:
+            self.every(1.0, "static")
+        if "event-circle" in world.faults:
+            self.listen("purr", self.on_purr)
+            self.after(12.0, "purr")
 
     def on_song(self, event: Event) -> int:
         """Start the song."""
         cues = [("cue_verse", 1.0), ("cue_chorus", 7.0), ("cue_verse", 12.0), ("cue_chorus", 17.5)]
         self.world.clips.play(self, "moon_waltz", 20.0, cues, what="track")
+        return 1
+
+    def on_purr(self, event: Event) -> int:
+        """The fault: hum back, which makes the cat purr, which …"""
+        self.after_frames(10, "hum")
         return 1
 
 
@@ -60,6 +93,8 @@ class Cat(Thing):
         self.listen("cat_stirs", self.on_stir, self)
         self.listen("cat_settles", self.on_settles)
         self.listen("cue_verse", self.on_verse)
+        if "event-circle" in world.faults:
+            self.listen("hum", self.on_hum)
         self.every(6.0, "cat_stirs")
         world.zones.watch(self)
 
@@ -86,6 +121,11 @@ class Cat(Thing):
         """Purr."""
         self.settled += 1
         self.world.recorder.watch(self.name, "purrs", self.settled)
+        return 1
+
+    def on_hum(self, event: Event) -> int:
+        """Purr back."""
+        self.after_frames(10, "purr")
         return 1
 
     def on_verse(self, event: Event) -> int:
@@ -153,9 +193,13 @@ class Lamp(Thing):
             self.after(0.2, "lamp_check")
         else:
             self.listen("quarter", self.on_quarter)
+            if "never-sent" in world.faults:
+                self.listen("fuse_blows", self.on_quarter)
 
     def on_quarter(self, event: Event) -> int:
         """Light up after dusk."""
+        if {"raised", "rest-not-called"} & self.world.faults and self.clock.quarter % 3 == 0:
+            raise KeyError("bulb")
         self.lit = self.lit or self.clock.seconds >= DUSK_SECONDS
         return 1
 

@@ -210,7 +210,12 @@ def test_intervals_are_clips_of_whoever_starts_them(playing):
     parallel = [play for play in told if play[1].startswith("Parallel of clips.py:")]
 
     assert check_take(playing) == []
-    assert [finding for finding in examine(playing) if finding.kind != "freeze"] == []
+    found = [
+        (finding.cause, finding.subject.mark, finding.frames)
+        for finding in examine(playing)
+        if finding.kind != "freeze"
+    ]
+    assert found == [("cut", "open", [91])]
     assert {owner for owner, *_ in rounds + parallel} == {"oven#1"}
     assert [how for *_, how, _ in rounds] == ["end"] * (len(rounds) - 2) + ["cut", "end"]
     assert [how for *_, how, _ in parallel] == ["end", "cut"]

@@ -112,7 +112,7 @@ def test_a_night_without_faults(healthy):
     ("fault", "found"),
     [
         ("double", ["double-fire/bound-twice"]),
-        ("stale", ["stale-listener/called-after-gone"]),
+        ("stale", ["stale-listener/called-after-gone", "timer-left-running/owner-gone"]),
         ("slow", ["freeze/slow-call"]),
     ],
 )

@@ -48,6 +48,9 @@ class Stage(Protocol):
 
     recorder: Recorder
     time_s: float
+    hz: int
+    frame_number: int
+    faults: frozenset[str]
 
     def send(self, event: str, sender: Named | None = None, data: Any = None, via: str = "", **more: Any) -> int:
         """Send an event and deliver it at once; returns its number."""

@@ -52,13 +52,14 @@ class Thing:
         """Send an event from here."""
         return self.world.send(event, self, data, **more)
 
-    def leave(self, forget: tuple[str, ...] = ()) -> None:
-        """End the thing's life: unbind and clear everything (except listeners to `forget`, for faults)."""
+    def leave(self, forget: tuple[str, ...] = (), keep: tuple[str, ...] = ()) -> None:
+        """End the thing's life: unbind and clear everything (for faults: but listeners to `forget` and timers of `keep`)."""
         for listener in self._listeners:
             if listener.event not in forget:
                 self.world.unlisten(listener)
         for arm in self._arms:
-            self.world.timers.clear(arm, "owner")
+            if arm.event not in keep:
+                self.world.timers.clear(arm, "owner")
         self.world.clips.cut(self)
         self.world.zones.forget(self)
         self.world.things.pop(self.name, None)

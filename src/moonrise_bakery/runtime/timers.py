@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from typing import Any
 
@@ -22,6 +23,7 @@ class Arm:
     data: Any
     alive: bool = True
     paused_left_s: float | None = None
+    due_frame: int = 0
 
 
 class Timers:
@@ -67,14 +69,33 @@ class Timers:
             arm.paused_left_s = None
             self._world.recorder.resume(arm.number)
 
+    def _is_due(self, arm: Arm, now: float) -> bool:
+        if arm.event == "drop" and "timer-starved" in self._world.faults:
+            # the fault: the tap counts frames, whatever they take
+            if self._world.frame_number < arm.due_frame:
+                return False
+            arm.due_frame = self._world.frame_number + round(arm.seconds * self._world.hz)
+            return True
+        return arm.due_s <= now
+
+    def _next_due(self, arm: Arm) -> float:
+        """Return when a looping timer fires next; the faults lose time on the tap's drops."""
+        world = self._world
+        if arm.event == "drop":
+            if "timer-off-by-one" in world.faults:
+                return arm.due_s + arm.seconds + 1 / world.hz
+            if "timer-drops-rest" in world.faults:
+                return world.time_s + math.ceil(arm.seconds * world.hz) / world.hz
+        return arm.due_s + arm.seconds
+
     def fire_due(self) -> None:
         """Fire what is due; a looping timer keeps what is left over, so it does not drift."""
         now = self._world.time_s + 1e-9
         for arm in tuple(self._arms):
-            if not arm.alive or arm.paused_left_s is not None or arm.due_s > now:
+            if not arm.alive or arm.paused_left_s is not None or not self._is_due(arm, now):
                 continue
             if arm.loop:
-                arm.due_s += arm.seconds
+                arm.due_s = self._next_due(arm)
             else:
                 arm.alive = False
             self._world.tell_phase("timers")

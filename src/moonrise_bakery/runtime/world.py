@@ -46,6 +46,8 @@ class World:
         self.zones = Zones(self)
         self.time_s = 0.0
         self.frame_number = -1
+        self.told_s = 1 / hz
+        """What the game is told that the last frame took."""
         self.things: dict[str, Named] = {}
         self._listeners: dict[str, list[Listener]] = {}
         self._queues: dict[str, deque[tuple[Event, bool]]] = {}
@@ -87,20 +89,35 @@ class World:
     # --- events --------------------------------------------------------------------------------------
 
     def send(self, event: str, sender: Named | None = None, data: Any = None, via: str = "", **more: Any) -> int:
-        """Send an event and deliver it at once; returns its number."""
+        """Send an event and deliver it at once, to all or only to the owner named by `to`; returns its number."""
         number = self.recorder.send(event, sender.name if sender else "", via=via, d=data, **more)
-        self._deliver(Event(event, sender, data, number))
+        self._deliver(Event(event, sender, data, number), more.get("to", ""), more.get("route", "all"))
         return number
 
-    def _deliver(self, event: Event) -> None:
-        for listener in tuple(self._listeners.get(event.name, ())):
+    def _deliver(self, event: Event, to: str = "", route: str = "all") -> None:
+        listeners = list(self._listeners.get(event.name, ()))
+        if event.name == "bread_ready" and "order-flips" in self.faults:
+            self.random.shuffle(listeners)  # the fault: they are kept in a set
+        for listener in listeners:
             if not listener.alive or (listener.source is not None and listener.source is not event.sender):
                 continue
+            if to and listener.owner.name != to:
+                continue
+            if not self._call(listener, event) or route == "first":
+                break
+
+    def _call(self, listener: Listener, event: Event) -> bool:
+        """Call a listener; return whether to go on: an error is logged, and ends the round only by a fault."""
+        try:
             with self.recorder.call(
                 event.number, listener.number, listener.owner.name, listener.name, listener.place
             ) as call:
                 self.pace.spend(LISTENER_COST_US)
                 call.changed(listener.function(event) or 0)
+        except LookupError as error:
+            self.recorder.say(f"{listener.name}: {error!r}", "error", listener.owner.name)
+            return "rest-not-called" not in self.faults
+        return True
 
     def enqueue(self, queue: str, event: str, sender: Named, data: Any = None) -> None:
         """Put an event on a queue; it is delivered in the queue phase."""
@@ -110,13 +127,24 @@ class World:
 
     def _pull_queues(self) -> None:
         for queue, waiting in self._queues.items():
-            for _ in range(len(waiting)):
+            for _ in range(self._pulled_now(queue, len(waiting))):
                 event, first = waiting.popleft()
                 self.tell_phase("queue")
                 self.recorder.pull(queue, event.number)
                 self._deliver(event)
-                if first and "queue-kept" in self.faults:
+                if first and queue == "bench" and "queue-kept" in self.faults:
                     waiting.append((event, False))  # the fault: it stays on the queue for one more turn
+
+    def _pulled_now(self, queue: str, length: int) -> int:
+        """Return how many to pull in this frame: all, but for the faults that let the dishes stand."""
+        if queue == "sink":
+            if "queue-never-pulled" in self.faults and self.time_s > 88:
+                return 0
+            if "queue-waits" in self.faults and self.frame_number % 7:
+                return 0
+            if "queue-grows" in self.faults:
+                return min(length, int(self.frame_number % 150 == 0))
+        return length
 
     def press(self, at_s: float, key: str, seconds: float) -> None:
         """Plan a key press of the player."""
@@ -150,10 +178,10 @@ class World:
         period_ns = int(1e9 / self.hz)
         began = self.pace.now_ns()
         self._phase_told = ""
-        self.recorder.frame(self.frame_number, 1 / self.hz)
+        self.recorder.frame(self.frame_number, self.told_s)
         self.pace.spend(60)
         self._read_input()
-        for phase in ("clock", "timers", "clips", "zones", "update"):
+        for phase in self._phases_now():
             for job in self._phase_jobs[phase]:
                 job()
             if phase == "timers":
@@ -166,9 +194,19 @@ class World:
                 self.tell_phase("update")
                 self.send("tick", None, via="tick")
         self._pull_queues()
+        if "timer-starved" in self.faults and self.frame_number % 10 == 5:
+            self.pace.spend(45_000)  # the fault: a picture is drawn anew, and the frame runs long
         self.recorder.idle()
-        self.time_s += 1 / self.hz
         self.pace.wait_until(began + period_ns)
+        if "timer-starved" in self.faults:
+            self.told_s = (self.pace.now_ns() - began) / 1e9
+        self.time_s += self.told_s
+
+    def _phases_now(self) -> tuple[str, ...]:
+        """Return the phases of this frame: the fault ticks before timers fire, every other second."""
+        if "phase-order" in self.faults and self.frame_number // self.hz % 2:
+            return ("clock", "update", "timers", "clips", "zones")
+        return ("clock", "timers", "clips", "zones", "update")
 
     def hang(self, seconds: float, stack: list[str]) -> None:
         """Let the game hang; on a simulated clock the watchdog's part is played here too."""

@@ -27,6 +27,8 @@ class Zones:
         self._world = world
         self._zones: list[Zone] = []
         self._walkers: dict[str, Named] = {}
+        self.unfiltered: set[str] = set()
+        """Events of zones that, by a fault, notice everybody."""
 
     def add(self, owner: Named, event: str, low: float, high: float, notices: type, tells_stay: bool = False) -> None:
         """Add a zone that notices one class; `tells_stay` makes it send on every frame somebody is inside."""
@@ -47,7 +49,7 @@ class Zones:
         """Send enter, stay and leave as they are."""
         for zone in self._zones:
             for walker in tuple(self._walkers.values()):
-                if not isinstance(walker, zone.notices):
+                if not isinstance(walker, zone.notices) and zone.event not in self.unfiltered:
                     continue
                 is_in = zone.low <= walker.place <= zone.high  # type: ignore[attr-defined]
                 was_in = walker in zone.inside

@@ -2,15 +2,58 @@
 
 from __future__ import annotations
 
+from opossum.findings.cue_off import CUE_OFF
+from opossum.findings.cut_before_mark import CUT_BEFORE_MARK
+from opossum.findings.dead_end import DEAD_END
 from opossum.findings.declaring import Cause, Kind
+from opossum.findings.delay_off_mark import DELAY_OFF_MARK
+from opossum.findings.delay_restacked import DELAY_RESTACKED
 from opossum.findings.double_fire import DOUBLE_FIRE
+from opossum.findings.event_loop import EVENT_LOOP
 from opossum.findings.freeze import FREEZE
+from opossum.findings.mark_late import MARK_LATE
+from opossum.findings.missing_mark import MISSING_MARK
+from opossum.findings.order_broken import ORDER_BROKEN
+from opossum.findings.order_changes import ORDER_CHANGES
 from opossum.findings.polling_waste import POLLING_WASTE
+from opossum.findings.queue_backlog import QUEUE_BACKLOG
+from opossum.findings.race_at_start import RACE_AT_START
+from opossum.findings.raised import RAISED
 from opossum.findings.settings import Settings, Threshold
 from opossum.findings.stale_listener import STALE_LISTENER
 from opossum.findings.symptoms import Symptom
+from opossum.findings.threshold_missed import THRESHOLD_MISSED
+from opossum.findings.timer_drift import TIMER_DRIFT
+from opossum.findings.timer_left_running import TIMER_LEFT_RUNNING
+from opossum.findings.unheard import UNHEARD
+from opossum.findings.wait_never_met import WAIT_NEVER_MET
+from opossum.findings.zone_unfiltered import ZONE_UNFILTERED
 
-KINDS: list[Kind] = [FREEZE, DOUBLE_FIRE, STALE_LISTENER, POLLING_WASTE]
+KINDS: list[Kind] = [
+    FREEZE,
+    DOUBLE_FIRE,
+    STALE_LISTENER,
+    POLLING_WASTE,
+    UNHEARD,
+    RAISED,
+    DELAY_OFF_MARK,
+    MISSING_MARK,
+    CUT_BEFORE_MARK,
+    WAIT_NEVER_MET,
+    MARK_LATE,
+    TIMER_DRIFT,
+    TIMER_LEFT_RUNNING,
+    DELAY_RESTACKED,
+    ORDER_CHANGES,
+    ORDER_BROKEN,
+    RACE_AT_START,
+    QUEUE_BACKLOG,
+    EVENT_LOOP,
+    CUE_OFF,
+    THRESHOLD_MISSED,
+    DEAD_END,
+    ZONE_UNFILTERED,
+]
 """All kinds, in the order in which they are looked for."""
 
 

@@ -27,6 +27,7 @@ class Cause(NamedTuple):
     """One cause: what it is called in JSON and on screen, how bad it is, and who finds it.
 
     `find` yields what it found in a scene; `symptoms` are those of its kind where it names none of its own.
+    `about`: what it is, in a sentence; `quiet`: what looks like it and is none (docs/findings.md is made of them).
     """
 
     name: str
@@ -36,6 +37,8 @@ class Cause(NamedTuple):
     thresholds: tuple[Threshold, ...] = ()
     springs_from: tuple[Spring, ...] = ()
     symptoms: tuple[Symptom, ...] = ()
+    about: str = ""
+    quiet: str = ""
 
 
 class Kind(NamedTuple):

@@ -13,9 +13,11 @@ class Symptom(NamedTuple):
 
 
 FIRES_TWICE = Symptom("It fires twice", "one thing happens, its effect comes again")
-NEVER_COMES = Symptom("It never comes", "a listener waits for somebody who is gone")
-EARLY_OR_LATE = Symptom("It comes too early or late", "noticed late by polling, or called after its owner's end")
-EATS_THE_FRAME = Symptom("It eats the frame", "work on every frame, mostly for nothing")
-HANGS = Symptom("It hangs", "a frame that takes far too long, or never ends")
+NEVER_COMES = Symptom("It never comes", "nobody listens, a mark is missing, a wait is never met")
+EARLY_OR_LATE = Symptom(
+    "It comes too early or late", "beside its mark, its time or its order; or noticed late by polling"
+)
+EATS_THE_FRAME = Symptom("It eats the frame", "work on every frame, mostly for nothing; queues that grow")
+HANGS = Symptom("It hangs", "a frame that takes far too long, an error, a circle that never ends")
 
 SYMPTOMS = (FIRES_TWICE, NEVER_COMES, EARLY_OR_LATE, EATS_THE_FRAME, HANGS)

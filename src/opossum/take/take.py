@@ -16,15 +16,20 @@ from opossum.take.index import Index
 from opossum.take.indexes.arms import ARMS
 from opossum.take.indexes.binds import BINDS
 from opossum.take.indexes.calls import CALLS, CALLS_BY_FRAME, CALLS_BY_LISTENER, CHILDREN, LISTENERS
+from opossum.take.indexes.causes import CAUSES
+from opossum.take.indexes.clocks import CLOCKS
 from opossum.take.indexes.frames import FRAMES, STARTUP
 from opossum.take.indexes.holds import HOLDS
 from opossum.take.indexes.identities import ARM_IDS, BIND_IDS, CALL_IDS, PLAY_IDS, SEND_IDS, WAIT_IDS
+from opossum.take.indexes.marks import MARKS
 from opossum.take.indexes.objects import OBJECTS
 from opossum.take.indexes.owner_gone import OWNER_GONE
 from opossum.take.indexes.phases import PHASE_OF_CALL
 from opossum.take.indexes.plays import PLAYS
+from opossum.take.indexes.queue_waits import QUEUE_WAITS
 from opossum.take.indexes.queues import QUEUES
 from opossum.take.indexes.sends import SENDS
+from opossum.take.indexes.told_time import TOLD_TIME
 from opossum.take.indexes.waits import WAITS
 from opossum.take.indexes.zones import VISITOR_OF_SEND
 from opossum.take.recording import Recording
@@ -58,6 +63,11 @@ class Take:
     plays = PLAYS
     waits = WAITS
     queues = QUEUES
+    queue_waits = QUEUE_WAITS
+    marks = MARKS
+    told_time = TOLD_TIME
+    clocks = CLOCKS
+    causes = CAUSES
     owner_gone = OWNER_GONE
     phase_of_call = PHASE_OF_CALL
     visitor_of_send = VISITOR_OF_SEND

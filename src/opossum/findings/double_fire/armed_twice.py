@@ -179,4 +179,6 @@ ARMED_TWICE = Cause(
     Severity.FAULT,
     find,
     springs_from=FROM_STALE_CALLS,
+    about="Two looping timers of one owner and event are alive together and both fire; or exactly two delays are pending together and both land on calls that change something.",
+    quiet="overlap within one frame; data that tell the two apart; three and more delays (`delay-restacked`).",
 )

@@ -124,4 +124,6 @@ BOUND_TWICE = Cause(
     Severity.FAULT,
     find,
     springs_from=(Spring("stale-listener", shares_binds), *FROM_STALE_CALLS),
+    about="One (event, owner, function) is bound more than once at the same time, so that one send calls it twice.",
+    quiet="a bind that was undone before the next; another owner or function.",
 )

@@ -96,4 +96,6 @@ HELD_INPUT = Cause(
     Severity.FAULT,
     find,
     springs_from=FROM_STALE_CALLS,
+    about="A function is called by `held` input on frames that follow each other and changes something each time, and nobody of its owner is called for the key's `down`.",
+    quiet="a function that acts on `held` on purpose and on `down` too.",
 )

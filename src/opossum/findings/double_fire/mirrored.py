@@ -49,4 +49,11 @@ def _tell(scene: Scene, rows: Array, net: Array) -> Found:
     )
 
 
-MIRRORED = Cause("mirrored", "acts on several peers", Severity.NOTE, find)
+MIRRORED = Cause(
+    "mirrored",
+    "acts on several peers",
+    Severity.NOTE,
+    find,
+    about="One networked send changes the same owner on several peers.",
+    quiet="effects on different owners.",
+)

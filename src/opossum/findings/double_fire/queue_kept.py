@@ -74,4 +74,6 @@ QUEUE_KEPT = Cause(
     Severity.FAULT,
     find,
     springs_from=FROM_STALE_CALLS,
+    about="A send is pulled from a queue more often than it was put there.",
+    quiet="a send put on the queue again.",
 )

@@ -145,4 +145,6 @@ TWO_ROUTES = Cause(
     Severity.FAULT,
     find,
     springs_from=FROM_STALE_CALLS,
+    about="One owner's function runs twice in a frame through two sends that spring from one call, one send or one timer firing, and nothing in the data tells them apart.",
+    quiet="different senders or data; ticks; a function that calls itself over other calls (a storm); a timer that catches up.",
 )

@@ -90,4 +90,12 @@ def _ending(scene: Scene, frame: int, known: bool) -> str:
 
 
 VERDICTS = verdicts_of(judge, event_storm.VERDICTS)
-ENDLESS_LOOP = Cause("endless-loop", "a loop without end", Severity.FAULT, told(VERDICTS), THRESHOLDS)
+ENDLESS_LOOP = Cause(
+    "endless-loop",
+    "a loop without end",
+    Severity.FAULT,
+    told(VERDICTS),
+    THRESHOLDS,
+    about="A guarded loop told that it turned, or the stream ends inside a call that never returned.",
+    quiet="a stream that was closed on purpose; a game that still plays.",
+)

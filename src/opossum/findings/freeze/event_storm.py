@@ -74,4 +74,12 @@ def _depths(parent: Array, rows: Array) -> Array:
 
 
 VERDICTS = verdicts_of(judge)
-EVENT_STORM = Cause("event-storm", "events in a circle", Severity.FAULT, told(VERDICTS), (*THRESHOLDS, STORM_ROUNDS))
+EVENT_STORM = Cause(
+    "event-storm",
+    "events in a circle",
+    Severity.FAULT,
+    told(VERDICTS),
+    (*THRESHOLDS, STORM_ROUNDS),
+    about="The deepest chain of calls in a frozen frame goes round in a circle.",
+    quiet="a few answers.",
+)

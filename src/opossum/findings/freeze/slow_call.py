@@ -61,4 +61,6 @@ SLOW_CALL = Cause(
     (*THRESHOLDS, FREEZE_OWN_SHARE),
     springs_from=FROM_STALE_CALLS,
     symptoms=(EATS_THE_FRAME, HANGS),
+    about="One call's own time is at least half of a frozen frame.",
+    quiet="loading; time held at a tripwire.",
 )

@@ -66,4 +66,12 @@ def _place_in(stack_line: str) -> str:
 
 
 VERDICTS = verdicts_of(judge, event_storm.VERDICTS, endless_loop.VERDICTS, slow_call.VERDICTS, many_calls.VERDICTS)
-WAITING = Cause("waiting", "the thread stood still", Severity.FAULT, told(VERDICTS), THRESHOLDS)
+WAITING = Cause(
+    "waiting",
+    "the thread stood still",
+    Severity.FAULT,
+    told(VERDICTS),
+    THRESHOLDS,
+    about="The thread stood still outside any call.",
+    quiet="waiting after `idle`, or in a phase that the head names in `waits`.",
+)

@@ -31,4 +31,6 @@ DELAY_LOOP = Cause(
     find,
     THRESHOLDS,
     springs_from=FROM_STALE_CALLS,
+    about="A delay that sets itself again calls a function that mostly finds nothing.",
+    quiet="loops that do work.",
 )

@@ -31,4 +31,6 @@ EVERY_FRAME = Cause(
     find,
     THRESHOLDS,
     springs_from=FROM_STALE_CALLS,
+    about="A function runs on every frame and mostly for nothing.",
+    quiet="ticks that do work, however dear; unknown effects.",
 )

@@ -30,4 +30,6 @@ SHORT_TIMER = Cause(
     find,
     THRESHOLDS,
     springs_from=FROM_STALE_CALLS,
+    about="A looping timer calls a function that mostly finds nothing.",
+    quiet="timers that do work; fewer calls than a second of ticks.",
 )

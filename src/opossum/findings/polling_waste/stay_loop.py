@@ -32,4 +32,6 @@ STAY_LOOP = Cause(
     find,
     THRESHOLDS,
     springs_from=FROM_STALE_CALLS,
+    about="A zone's `stay` calls a function on every frame, mostly for nothing.",
+    quiet="work on each frame of a stay.",
 )

@@ -80,4 +80,6 @@ CALLED_AFTER_GONE = Cause(
     Severity.FAULT,
     find,
     symptoms=(EARLY_OR_LATE,),
+    about="A listener is called after its owner's `gone`, also where an object of the same name lives by then and the bind was made in the earlier life.",
+    quiet="unbound in the frame of the `gone`; an owner that was never spawned in the take.",
 )

@@ -54,4 +54,12 @@ def _tell(scene: Scene, binds: Array) -> Found:
     )
 
 
-LEFT_BOUND = Cause("left-bound", "left bound", Severity.RISK, find, symptoms=(NEVER_COMES,))
+LEFT_BOUND = Cause(
+    "left-bound",
+    "left bound",
+    Severity.RISK,
+    find,
+    symptoms=(NEVER_COMES,),
+    about="A listener is still bound when its owner goes, and is not called since.",
+    quiet="an end in the take's last frame.",
+)

@@ -59,4 +59,12 @@ def _tell(scene: Scene, binds: Array) -> Found:
     )
 
 
-SENDER_GONE = Cause("sender-gone", "listens to one who went", Severity.RISK, find, symptoms=(NEVER_COMES,))
+SENDER_GONE = Cause(
+    "sender-gone",
+    "listens to one who went",
+    Severity.RISK,
+    find,
+    symptoms=(NEVER_COMES,),
+    about="The only sender that a listener listens to is gone, so that it can never be called again.",
+    quiet="a sender of that name that lives again.",
+)

@@ -26,4 +26,6 @@ NO_LATCH = Cause(
     find,
     (LATCH_REPEATS,),
     springs_from=FROM_STALE_CALLS,
+    about="A zone's event is sent, or acts, again on later frames although the visitor never left in between.",
+    quiet="work that goes on from the first `stay` to the last; a visitor who left and came again.",
 )

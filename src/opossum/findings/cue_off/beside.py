@@ -1,0 +1,69 @@
+"""Early and late: a cue is sent beside its place in the track."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from opossum.findings.cue_off.cues import CUE_OFF_FRAMES, CUE_OFF_MS, cues, off_limit, tell, tracks_of
+from opossum.findings.declaring import Cause
+from opossum.findings.finding import Found, Severity
+from opossum.findings.frame_times import frame_times
+from opossum.findings.mark_late.coming import FROM_A_STALL
+from opossum.findings.scene import Scene
+from opossum.findings.wording import plural
+from opossum.take.grouping import parted
+
+
+def _find(scene: Scene, early: bool) -> Iterator[Found]:
+    marks, came = scene.take.marks, scene.once(cues)
+    off = -came.off_ns if early else came.off_ns
+    if not len(came.rows):
+        return
+    # a cue that comes with the first frame after its place is on time, however long the frame before took
+    waited = ~early & (came.frame <= scene.once(frame_times).mark_frames(came.rows))
+    places = np.flatnonzero((off > off_limit(scene, came.rows)) & ~came.drifts & ~waited)
+    for part in parted(*tracks_of(scene, came.rows[places]), marks.name[came.rows[places]]) if len(places) else ():
+        mine = places[part]
+        beside = float(np.median(off[mine])) / 1e6
+        yield tell(
+            scene,
+            came.rows[mine],
+            came.frame[mine],
+            f"Cue `{{mark}}` of track `{{clip}}` was sent {beside:.0f} ms {'before' if early else 'after'} its place, "
+            f"{plural(len(mine), 'time')}.",
+            "Send `{mark}` by the position that the track of {owner} tells, not by a timer beside it"
+            + (", and take the output's delay off it." if early else "."),
+            one_mark=True,
+        )
+
+
+def _find_early(scene: Scene) -> Iterator[Found]:
+    yield from _find(scene, early=True)
+
+
+def _find_late(scene: Scene) -> Iterator[Found]:
+    yield from _find(scene, early=False)
+
+
+THRESHOLDS = (CUE_OFF_MS, CUE_OFF_FRAMES)
+EARLY = Cause(
+    "early",
+    "before its cue",
+    Severity.RISK,
+    _find_early,
+    THRESHOLDS,
+    about="A track's cue is sent more than 20 ms and a frame before its place.",
+    quiet="a track begun while the game loads.",
+)
+LATE = Cause(
+    "late",
+    "after its cue",
+    Severity.RISK,
+    _find_late,
+    THRESHOLDS,
+    springs_from=FROM_A_STALL,
+    about="A track's cue is sent more than 20 ms and a frame after its place.",
+    quiet="a cue that waits for its frame.",
+)

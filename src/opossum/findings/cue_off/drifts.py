@@ -1,0 +1,46 @@
+"""Drifts: cues come ever farther beside their track."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from opossum.findings.cue_off.cues import CUE_DRIFT_MS, cues, off_limit, tell, tracks_of
+from opossum.findings.declaring import Cause
+from opossum.findings.finding import Found, Severity
+from opossum.findings.scene import Scene
+from opossum.findings.wording import plural
+from opossum.take.grouping import parted
+
+
+def find(scene: Scene) -> Iterator[Found]:
+    """Yield tracks whose cues run away."""
+    marks, came = scene.take.marks, scene.once(cues)
+    places = np.flatnonzero(came.drifts)
+    for part in parted(*tracks_of(scene, came.rows[places])) if len(places) else ():
+        mine = places[part]
+        far = mine[np.abs(came.off_ns[mine]) > off_limit(scene, came.rows[mine])]
+        far = far if len(far) else mine[-1:]
+        growth = float(came.growth_ms[mine[0]])
+        last = float(came.off_ns[mine[np.argmax(marks.due_ns[came.rows[mine]])]]) / 1e6
+        yield tell(
+            scene,
+            came.rows[far],
+            came.frame[far],
+            f"The cues of track `{{clip}}` drift {abs(growth):.0f} ms a minute {'behind' if growth > 0 else 'ahead of'} it and "
+            f"are {abs(last):.0f} ms off at the end ({plural(len(far), 'cue')} beside their place).",
+            "Send the cues of `{clip}` by the position that the track itself tells, not by adding up times beside it.",
+            one_mark=False,
+        )
+
+
+DRIFTS = Cause(
+    "drifts",
+    "ever farther off",
+    Severity.RISK,
+    find,
+    (CUE_DRIFT_MS,),
+    about="The cues of a track come ever farther beside their places: by more than 20 ms a minute, and off at the end.",
+    quiet="offsets that jump about.",
+)

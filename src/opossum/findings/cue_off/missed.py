@@ -1,0 +1,55 @@
+"""Missed: the track went past a cue, and it was never sent."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from opossum.findings.clips import clips
+from opossum.findings.cue_off.cues import tell, tracks_of
+from opossum.findings.declaring import Cause
+from opossum.findings.finding import Found, Severity
+from opossum.findings.frame_times import frame_times
+from opossum.findings.mark_late.coming import FROM_A_STALL
+from opossum.findings.scene import Scene
+from opossum.findings.wording import plural
+from opossum.take.grouping import parted
+
+
+def find(scene: Scene) -> Iterator[Found]:
+    """Yield cues that never came. Linear in the marks."""
+    take, marks, known = scene.take, scene.take.marks, scene.once(clips)
+    if not len(marks.play):
+        return
+    times = scene.once(frame_times)
+    peers = known.peer[marks.play]
+    # where none ever comes, the recorder does not see them
+    seen = np.zeros(len(take.peers) + 1, bool)
+    seen[peers[marks.send >= 0]] = True
+    due = times.mark_frames(np.arange(len(marks.play)))
+    open_end = ~known.stopped[marks.play] & times.in_last_frame(peers, due + 1)
+    missed = (known.track & known.timed())[marks.play] & (marks.send < 0) & marks.passed & seen[peers] & ~open_end
+    rows = np.flatnonzero(missed)
+    rows = rows[scene.in_play(np.minimum(due[rows], len(take.frames) - 1))]
+    for part in parted(*tracks_of(scene, rows), marks.name[rows]) if len(rows) else ():
+        mine = rows[part]
+        yield tell(
+            scene,
+            mine,
+            np.minimum(due[mine], len(take.frames) - 1),
+            f"Track `{{clip}}` went past its cue `{{mark}}` and nothing was sent, {plural(len(mine), 'time')}.",
+            "Send every cue between the last position of `{clip}` and this one, not only one that is met exactly.",
+            one_mark=True,
+        )
+
+
+MISSED = Cause(
+    "missed",
+    "never sent",
+    Severity.FAULT,
+    find,
+    springs_from=FROM_A_STALL,
+    about="A track went past a cue, and it was never sent.",
+    quiet="a track stopped before it.",
+)

@@ -1,0 +1,101 @@
+"""Both causes, which differ in one thing: whether another clip of the owner took the cut one's place."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from opossum.findings.clips import clips, wanted
+from opossum.findings.declaring import Cause
+from opossum.findings.finding import Found, Severity
+from opossum.findings.scene import Scene
+from opossum.findings.wording import plural
+from opossum.stream.tables import Array
+
+
+def cut_marks(scene: Scene) -> Array:
+    """Return the marks (rows of `take.marks`) whose clip was stopped before their place, and that never came.
+
+    A clip that goes round has passed every mark in its first round: stopping it later cuts nothing off.
+    """
+    take, marks, known = scene.take, scene.take.marks, scene.once(clips)
+    if not len(marks.play):
+        return np.zeros(0, np.int64)
+    hows = np.append(np.asarray(take.tables["stop"]["how"], np.int64), -1)[take.plays.stop]
+    cut = np.isin(hows, [take.code("cut"), take.code("blend")]) & known.counted() & scene.in_play(known.end_frame)
+    length = np.asarray(take.tables["play"]["len"], np.float64)
+    rate = np.asarray(take.tables["play"]["rate"], np.float64)
+    ran = (marks.end_ns - marks.begin_ns) / 1e9 * np.where(rate > 0, rate, 1.0)
+    cut &= ~(ran > np.where(length > 0, length, np.inf) * 1.1)
+    came = np.zeros(len(known.line), bool)
+    came[marks.play[marks.round > 0]] = True
+    cut &= ~came & ~known.resumed()
+    return np.flatnonzero(cut[marks.play] & (marks.send < 0) & (marks.seconds > marks.reached[marks.play]))
+
+
+def _find(scene: Scene, replaced: bool) -> Iterator[Found]:
+    marks, known = scene.take.marks, scene.once(clips)
+    rows = scene.once(cut_marks)
+    rows = rows[known.replaced()[marks.play[rows]] == replaced]
+    for part in known.by_class(marks.play[rows], marks.name[rows]):
+        yield _tell(scene, rows[part], replaced)
+
+
+def _tell(scene: Scene, rows: Array, replaced: bool) -> Found:
+    take, marks, known = scene.take, scene.take.marks, scene.once(clips)
+    plays = marks.play[rows]
+    name = marks.text_of(int(marks.name[rows[0]]))
+    waiting, bound = wanted(scene, known.peer[plays], known.owner[plays], marks.name[rows], known.stop_line[plays])
+    subject = known.subject(plays, mark=name)
+    at, place = marks.reached[plays[0]], marks.seconds[rows[0]]
+    why = (
+        f", and {subject.o or subject.cls} waits for it"
+        if waiting.any()
+        else ", and somebody listens to it"
+        if bound.any()
+        else ""
+    )
+    by = ""
+    if replaced:
+        others = known.following[plays]
+        by = f" by `{take.text(int(known.clip[others[0]]))}`" if others[0] >= 0 else ""
+    evidence = known.evidence(plays, "began")
+    evidence += scene.evidence("stop", take.plays.stop[plays[:4]].tolist(), f"stopped before `{name}`")
+    return Found(
+        subject=subject,
+        frame_rows=known.end_frame[plays],
+        count=len(rows),
+        summary=f"`{subject.clip}` of {subject.o or subject.cls} was {'replaced' if replaced else 'cut'}{by} at {at:.2f} s, "
+        f"before its mark `{name}` at {place:.2f} s, {plural(len(rows), 'time')}{why}.",
+        advice=f"Let `{subject.clip}` play past `{name}` before it is {'replaced' if replaced else 'stopped'}, or do what "
+        f"`{name}` does where it is {'replaced' if replaced else 'stopped'}.",
+        evidence=tuple(evidence),
+        rated=None if waiting.any() or bound.any() else Severity.NOTE,
+    )
+
+
+def _find_cut(scene: Scene) -> Iterator[Found]:
+    yield from _find(scene, replaced=False)
+
+
+def _find_replaced(scene: Scene) -> Iterator[Found]:
+    yield from _find(scene, replaced=True)
+
+
+CUT = Cause(
+    "cut",
+    "stopped before its mark",
+    Severity.FAULT,
+    _find_cut,
+    about="A clip is stopped before the place of a mark that is waited for or listened to (else it is a note).",
+    quiet="a clip that goes round; one that its owner goes on with where it stopped.",
+)
+REPLACED = Cause(
+    "replaced",
+    "replaced before its mark",
+    Severity.FAULT,
+    _find_replaced,
+    about="A clip is stopped before a mark's place, and another clip of its owner begins within one frame.",
+    quiet="a mark that came already.",
+)

@@ -1,0 +1,40 @@
+"""Ignored: only the first delay lands; setting it again does nothing."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from opossum.findings.declaring import Cause
+from opossum.findings.delay_restacked.piling import DELAY_REARMS, frames_of_landings, piles, told
+from opossum.findings.delay_restacked.restarted import is_restarted
+from opossum.findings.delay_restacked.stacked import is_stacked
+from opossum.findings.finding import Found, Severity
+from opossum.findings.scene import Scene
+
+
+def find(scene: Scene) -> Iterator[Found]:
+    """Yield delays of which only the first counts."""
+    ignored = [
+        (pile, frames_of_landings(scene, pile))
+        for pile in scene.once(piles)
+        if pile.landed[0] and not is_stacked(pile) and not is_restarted(pile)
+    ]
+    yield from told(
+        scene,
+        ignored,
+        None,
+        "A delay for `{event}` of {owners} was set {asked} times while one was pending and landed {landed} times: only "
+        "the first counts.",
+        "Say in {cls} whether setting it again should begin anew, add, or do nothing, as now",
+    )
+
+
+IGNORED = Cause(
+    "ignored",
+    "only the first lands",
+    Severity.NOTE,
+    find,
+    (DELAY_REARMS,),
+    about="A delay is set again three times or more while one is pending, and only the first lands.",
+    quiet="twice.",
+)

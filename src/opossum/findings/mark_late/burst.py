@@ -1,0 +1,45 @@
+"""Burst: several marks of one clip, frames apart by plan, are sent in one frame."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from opossum.findings.declaring import Cause
+from opossum.findings.finding import Found, Severity
+from opossum.findings.mark_late.coming import FROM_A_STALL, by_mark, coming, tell
+from opossum.findings.scene import Scene
+from opossum.findings.wording import listed, plural
+from opossum.take.grouping import distinct
+
+
+def find(scene: Scene) -> Iterator[Found]:
+    """Yield marks that come in bursts."""
+    marks, came = scene.take.marks, scene.once(coming)
+    places = np.flatnonzero(came.in_burst)
+    for part in by_mark(scene, came.rows[places], whole_clip=True):
+        mine = places[part]
+        names = [f"`{marks.text_of(int(name))}`" for name in distinct(marks.name[came.rows[mine]])]
+        times = len(distinct(came.came[mine]))
+        yield tell(
+            scene,
+            came.rows[mine],
+            came.came[mine],
+            f"Marks {listed(names)} of `{{clip}}`, more than a frame apart by plan, came in one frame, "
+            f"{plural(times, 'time')}.",
+            "Look at what held `{clip}` of {owner} up before that frame; what hangs on the order and distance of its marks "
+            "must bear with their coming at once.",
+            whole_clip=True,
+        )
+
+
+BURST = Cause(
+    "burst",
+    "several at once",
+    Severity.FAULT,
+    find,
+    springs_from=FROM_A_STALL,
+    about="Marks of one clip that are more than a frame apart by plan are sent in one frame.",
+    quiet="marks that lie within one frame.",
+)

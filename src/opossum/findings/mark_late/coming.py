@@ -1,0 +1,109 @@
+"""What the causes share: which marks came when, against when they were due, and how they are told."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import NamedTuple
+
+import numpy as np
+
+from opossum.findings.clips import clips
+from opossum.findings.declaring import Spring
+from opossum.findings.finding import Finding, Found
+from opossum.findings.frame_times import frame_times
+from opossum.findings.scene import Scene
+from opossum.findings.settings import Threshold
+from opossum.stream.tables import Array
+from opossum.take.grouping import Runs, factorised
+
+MARK_LATE_FRAMES = Threshold(
+    "mark_late_frames",
+    2,
+    "frames",
+    "a mark comes in the first frame after its place; one frame later may be the engine's way",
+)
+MARK_LATE_MS = Threshold("mark_late_ms", 20.0, "ms", "nobody sees or hears less than this")
+
+
+class Coming(NamedTuple):
+    """Marks of animations (rows of `take.marks`) in play; `due`: the frame each was due in; `came`: that of its send, -1
+    where there is none; `off_ns`: how much later than its place it came.  `in_burst`: it came with others of its clip that
+    were due more than a frame before or after.
+    """
+
+    rows: Array
+    due: Array
+    came: Array
+    off_ns: Array
+    in_burst: Array
+
+
+def coming(scene: Scene) -> Coming:
+    """Return how marks came. Cost: a sort of the marks."""
+    take, marks = scene.take, scene.take.marks
+    known, times = scene.once(clips), scene.once(frame_times)
+    rows = np.flatnonzero((known.counted() & known.timed())[marks.play]) if len(marks.play) else np.zeros(0, np.int64)
+    due = times.mark_frames(rows)
+    send = marks.send[rows]
+    came = np.append(take.sends.frame.astype(np.int64), -1)[send]
+    off = np.zeros(len(rows), np.int64)
+    sent = send >= 0
+    off[sent] = times.beside("send", send[sent], rows[sent])
+    counted = scene.in_play(np.where(came >= 0, came, np.minimum(due, len(take.frames) - 1)))
+    rows, due, came, off = rows[counted], due[counted], came[counted], off[counted]
+    return Coming(rows, due, came, off, _bursts(scene, rows, came))
+
+
+def _bursts(scene: Scene, rows: Array, came: Array) -> Array:
+    """Return which marks came in one frame with others of their play that were due more than a frame before or after."""
+    marks, known, times = scene.take.marks, scene.once(clips), scene.once(frame_times)
+    found = np.zeros(len(rows), bool)
+    sent = np.flatnonzero(came >= 0)
+    if not len(sent):
+        return found
+    group, _ = factorised(marks.play[rows[sent]], came[sent])
+    runs = Runs(group)
+    due = marks.due_ns[rows[sent]][runs.order]
+    spread = np.maximum.reduceat(due, runs.starts) - np.minimum.reduceat(due, runs.starts)
+    frame = times.frame_ns(known.peer[marks.play[rows[sent]][runs.order[runs.starts]]])
+    found[sent[runs.order]] = (spread > frame)[runs.group]
+    return found
+
+
+def by_mark(scene: Scene, rows: Array, *, whole_clip: bool = False) -> Iterator[Array]:
+    """Yield positions in `rows` (of `take.marks`) split by peer, class, clip and mark, or by clip alone."""
+    marks, known = scene.take.marks, scene.once(clips)
+    if len(rows):
+        name = marks.name[rows]
+        yield from known.by_class(marks.play[rows], np.zeros(len(rows), np.int64) if whole_clip else name)
+
+
+def tell(scene: Scene, rows: Array, frames: Array, summary: str, advice: str, *, whole_clip: bool = False) -> Found:
+    """Return a finding about marks (rows of `take.marks`) of one clip; the texts name {clip}, {mark} and {owner}."""
+    marks, known = scene.take.marks, scene.once(clips)
+    plays = marks.play[rows]
+    name = marks.text_of(int(marks.name[rows[0]]))
+    subject = known.subject(np.unique(plays), **({} if whole_clip else {"mark": name}))
+    words = {"clip": subject.clip, "mark": name, "owner": subject.o or subject.cls}
+    sends = marks.send[rows]
+    evidence = known.evidence(np.unique(plays), "began here", most=3)
+    evidence += scene.evidence("send", sends[sends >= 0][:6].tolist(), "the mark came")
+    return Found(
+        subject=subject,
+        frame_rows=frames,
+        count=len(rows),
+        summary=summary.format(**words),
+        advice=advice.format(**words),
+        evidence=tuple(evidence),
+        calls=scene.calls_of_sends(np.unique(sends[sends >= 0])),
+    )
+
+
+def after_stall(scene: Scene, finding: Finding, root: Finding) -> bool:
+    """Say whether every frame of a finding is one that froze, or follows one right after."""
+    frozen = np.asarray(root.frame_rows, np.int64)
+    near = np.concatenate((frozen, frozen + 1, frozen + 2))
+    return len(frozen) > 0 and bool(np.isin(finding.frame_rows, near).all())
+
+
+FROM_A_STALL = (Spring("freeze", after_stall),)

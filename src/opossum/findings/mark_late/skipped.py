@@ -1,0 +1,66 @@
+"""Skipped: the clip went past a mark, and the mark was never sent."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from opossum.findings.clips import clips
+from opossum.findings.declaring import Cause
+from opossum.findings.finding import Found, Severity
+from opossum.findings.frame_times import frame_times
+from opossum.findings.mark_late.coming import FROM_A_STALL, by_mark, coming, tell
+from opossum.findings.scene import Scene
+from opossum.findings.wording import milliseconds, plural
+from opossum.stream.tables import Array
+
+
+def find(scene: Scene) -> Iterator[Found]:
+    """Yield marks that were stepped over."""
+    came = scene.once(coming)
+    places = _stepped_over(scene)
+    take = scene.take
+    times = scene.once(frame_times)
+    for part in by_mark(scene, came.rows[places]):
+        mine = places[part]
+        frames = np.minimum(came.due[mine], len(take.frames) - 1)
+        longest = milliseconds(float(times.length_ns[np.maximum(frames - 1, 0)].max()))
+        yield tell(
+            scene,
+            came.rows[mine],
+            frames,
+            f"`{{clip}}` of {{owner}} went past its mark `{{mark}}` and it was not sent, {plural(len(mine), 'time')}; "
+            f"the frame that stepped over it took {longest} at most.",
+            "Send every mark between the last position and this one, not only one that is met exactly; and do not start "
+            "`{clip}` beyond `{mark}`.",
+        )
+
+
+def _stepped_over(scene: Scene) -> Array:
+    """Return the positions, in `coming`, of marks that the clip went past and that never came.
+
+    Where no mark of any clip of a peer ever comes, its recorder does not see them: that is no fault of the game.
+    """
+    marks, came, known = scene.take.marks, scene.once(coming), scene.once(clips)
+    peers = known.peer[marks.play[came.rows]] if len(came.rows) else came.rows
+    seen = np.zeros(len(scene.take.peers) + 1, bool)
+    seen[peers[came.came >= 0]] = True
+    # a clip still playing at the take's end may yet send it, unless a later mark came before
+    plays = marks.play[came.rows]
+    last_came = np.full(len(known.line), -(2**62), np.int64)
+    sent = came.came >= 0
+    np.maximum.at(last_came, plays[sent], marks.due_ns[came.rows[sent]])
+    may_come = ~known.stopped[plays] & (last_came[plays] < marks.due_ns[came.rows])
+    return np.flatnonzero(~sent & marks.passed[came.rows] & seen[peers] & ~may_come)
+
+
+SKIPPED = Cause(
+    "skipped",
+    "stepped over",
+    Severity.FAULT,
+    find,
+    springs_from=FROM_A_STALL,
+    about="A clip went past a mark, and the mark was never sent in that round.",
+    quiet="a peer of which no mark is ever seen; a clip stopped before it.",
+)

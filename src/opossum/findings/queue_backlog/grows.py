@@ -1,0 +1,49 @@
+"""Grows: more is put on a queue than is pulled from it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from opossum.findings.declaring import Cause
+from opossum.findings.finding import Found, Severity
+from opossum.findings.queue_backlog.lengths import BACKLOG_GROWTH, BACKLOG_MORE, queues, subject_of_queue, waited_frames
+from opossum.findings.scene import Scene
+from opossum.findings.wording import plural
+
+
+def find(scene: Scene) -> Iterator[Found]:
+    """Yield queues that grow."""
+    take = scene.take
+    for queue in scene.once(queues):
+        if not queue.growth:
+            continue
+        subject = subject_of_queue(scene, queue)
+        highest = np.maximum.accumulate(queue.lengths)
+        longer = np.concatenate(([highest[0] > 0], highest[1:] > highest[:-1]))
+        pulled, waited = waited_frames(scene, queue)
+        worst = f"; what was pulled waited up to {plural(int(waited.max()), 'frame')}" if len(waited) else ""
+        left = queue.puts[take.queue_waits.pull[queue.puts] < 0]
+        evidence = scene.evidence("put", left[:6].tolist(), "still on the queue at the end")
+        evidence += scene.evidence("put", pulled[-2:].tolist(), "pulled late")
+        yield Found(
+            subject=subject,
+            frame_rows=queue.frames[longer],
+            count=int(queue.lengths[-1]),
+            summary=f"Queue `{subject.q}` grows by {queue.growth:.1f} sends a second and holds "
+            f"{int(queue.lengths[-1]):,} at the end{worst}.",
+            advice=f"Pull more of `{subject.q}` in each frame, put less on it, or drop what is too old to matter.",
+            evidence=tuple(evidence),
+        )
+
+
+GROWS = Cause(
+    "grows",
+    "faster than it is emptied",
+    Severity.FAULT,
+    find,
+    (BACKLOG_GROWTH, BACKLOG_MORE),
+    about="A queue's length at the end of frames rises over the take's last half.",
+    quiet="a burst that is worked off.",
+)

@@ -1,0 +1,41 @@
+"""Rest not called: a listener ended in an error, and those bound behind it were left out."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from opossum.findings.declaring import Cause
+from opossum.findings.finding import Found, Severity
+from opossum.findings.links import FROM_STALE_CALLS
+from opossum.findings.raised.errors import errors, tell
+from opossum.findings.scene import Scene
+from opossum.findings.wording import listed
+from opossum.take.grouping import distinct
+
+
+def find(scene: Scene) -> Iterator[Found]:
+    """Yield listeners whose errors keep others from being called."""
+    take = scene.take
+    table = take.tables["bind"]
+    for error in scene.once(errors):
+        shown = error.calls[[len(binds) > 0 for binds in error.left_out]]
+        if not len(shown):
+            continue
+        binds = distinct(np.concatenate(error.left_out))
+        names = listed([f"{take.text(int(table['fn'][b]))} of {take.text(int(table['o'][b]))}" for b in binds])
+        function = take.function_of_call(int(shown[0]))
+        advice = f"Mend {function}, and let the dispatcher go on to the other listeners when one raises"
+        yield tell(scene, error.calls, shown, f"; {names} was not called after it", advice, binds)
+
+
+REST_NOT_CALLED = Cause(
+    "rest-not-called",
+    "ended in an error, the rest not called",
+    Severity.FAULT,
+    find,
+    springs_from=FROM_STALE_CALLS,
+    about="A listener ends in an error, and others that hear other sends of it are not called after it.",
+    quiet="sends for the first listener or one object only.",
+)

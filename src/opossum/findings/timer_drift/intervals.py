@@ -1,0 +1,176 @@
+"""What the causes share: how far each firing of a looping timer is from where its interval would have put it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from typing import NamedTuple
+
+import numpy as np
+
+from opossum.findings.declaring import Spring
+from opossum.findings.finding import Finding, Found, Subject
+from opossum.findings.frame_times import frame_times, stalls
+from opossum.findings.scene import Scene
+from opossum.findings.settings import Threshold
+from opossum.findings.wording import at_place, listed, plural
+from opossum.stream.tables import Array
+from opossum.take.grouping import distinct, parted
+
+DRIFT_INTERVALS = Threshold("drift_intervals", 8, "intervals", "fewer may be off by chance")
+DRIFT_FRAMES = Threshold(
+    "drift_frames", 0.5, "frames an interval", "a timer that fires on frames is off by up to half of one on average"
+)
+DRIFT_ALIKE_SHARE = Threshold(
+    "drift_alike_share", 0.9, "share of the intervals", "a rule of counting shows in nearly every interval"
+)
+LONG_FRAME = Threshold(
+    "long_frame", 1.5, "times the usual frame", "a frame so long took a turn from whoever counts frames"
+)
+
+ROUNDING = 0.05
+"""An interval this close above a whole number of frames is that number: floats do not tell better."""
+
+
+class Interval(NamedTuple):
+    """The intervals of one looping timer that count: `frames` each took, `off` (frames) by which it was too long, whether
+    it held a `long` frame, the `firing` (send row) that ended it.  `asked` is the interval in frames that was asked for.
+    """
+
+    arm: int
+    asked: float
+    frames: Array
+    off: Array
+    long: Array
+    firing: Array
+
+
+def drifting(scene: Scene) -> list[Interval]:
+    """Return the timers whose intervals are off by more than half a frame on average. Linear in the firings."""
+    take = scene.take
+    table = take.tables["arm"]
+    enough = take.arms.firings.sizes() >= scene[DRIFT_INTERVALS]
+    looping = np.flatnonzero((np.asarray(table["loop"]) == 1) & enough)
+    stalled = scene.once(stalls)
+    gaps = np.concatenate(([0], np.cumsum(stalled | take.frames.loading | (take.frames.held_ns > 0))))
+    found = []
+    for arm in looping.tolist():
+        interval = _intervals(scene, arm, gaps)
+        if interval is None or len(interval.off) < scene[DRIFT_INTERVALS]:
+            continue
+        if abs(float(interval.off.mean())) > scene[DRIFT_FRAMES]:
+            found.append(interval)
+    return found
+
+
+def _intervals(scene: Scene, arm: int, gaps: Array) -> Interval | None:
+    take, times = scene.take, scene.once(frame_times)
+    table, sends = take.tables["arm"], take.tables["send"]
+    peer = int(table["p"][arm])
+    usual = times.usual_ns[peer]
+    seconds, counted = float(table["sec"][arm]), int(table["frames"][arm])
+    asked = counted if counted > 0 else seconds * 1e9 / usual
+    if not asked >= 1 - ROUNDING or asked > 1e9:
+        return None  # shorter than a frame, or not told
+    firings = take.arms.firings.rows(arm).astype(np.int64)
+    first = take.frames.rows_of_lines(np.array([peer]), np.asarray(table["line"], np.int64)[arm : arm + 1])
+    rows = np.concatenate((first, take.sends.frame[firings])).astype(np.int64)
+    if table["paused"][arm] == 1:
+        rows = rows[1:]
+    firings = firings[len(firings) - len(rows) + 1 :]
+    begin, end = rows[:-1], rows[1:]
+    usable = (begin >= 0) & (gaps[np.maximum(end, 0) + 1] - gaps[np.maximum(begin, 0)] == 0)
+    usable &= ~_paused_between(scene, arm, sends["line"], firings)
+    frames = end - begin
+    # what piled up while the game stood comes at once: the stall's doing
+    usable &= (frames > 0) | ~np.append(scene.once(stalls), False)[np.maximum(end - 1, 0)]
+    if counted > 0:
+        off = (frames - counted).astype(np.float64)
+    else:
+        off = (times.start_ns[end] - times.start_ns[begin]) / usual - asked
+    long_frames = np.concatenate(([0], np.cumsum(times.length_ns > scene[LONG_FRAME] * usual)))
+    long = long_frames[end] - long_frames[np.maximum(begin, 0)] > 0
+    return Interval(arm, asked, frames[usable], off[usable], long[usable], firings[usable])
+
+
+def _paused_between(scene: Scene, arm: int, send_lines: Array, firings: Array) -> Array:
+    """Return a boolean array (firings,): the timer was paused or resumed since the firing before."""
+    take = scene.take
+    table = take.tables["arm"]
+    lines = np.concatenate(([int(table["line"][arm])], np.asarray(send_lines, np.int64)[firings]))[-len(firings) - 1 :]
+    turns = [np.zeros(0, np.int64)]
+    for kind in ("pause", "resume"):
+        other = take.tables[kind]
+        mine = (np.asarray(other["a"]) == table["a"][arm]) & (np.asarray(other["p"]) == table["p"][arm])
+        turns.append(np.asarray(other["line"], np.int64)[mine])
+    before = np.searchsorted(np.sort(np.concatenate(turns)), lines)
+    return np.diff(before) > 0
+
+
+def told(scene: Scene, judged: Callable[[Scene, Interval], bool], why: str, advice: str) -> Iterator[Found]:
+    """Yield findings about the timers that drift in one way, one for each peer, owner's class and event."""
+    take = scene.take
+    mine = [interval for interval in scene.once(drifting) if judged(scene, interval)]
+    table = take.tables["arm"]
+    arms = np.array([interval.arm for interval in mine], np.int64)
+    if not len(arms):
+        return
+    classes = scene.class_of_object[np.asarray(table["o"])[arms]]
+    for part in parted(np.asarray(table["p"])[arms], classes, take.arms.event[arms]):
+        yield _tell(scene, [mine[place] for place in part.tolist()], why, advice)
+
+
+def _tell(scene: Scene, intervals: list[Interval], why: str, advice: str) -> Found:
+    take = scene.take
+    table = take.tables["arm"]
+    arms = np.array([interval.arm for interval in intervals])
+    first = intervals[0]
+    owners = [take.text(int(code)) for code in distinct(np.asarray(table["o"])[arms])]
+    event = take.text(int(take.arms.event[first.arm]))
+    off = np.concatenate([interval.off for interval in intervals])
+    late = np.concatenate([interval.firing[np.abs(interval.off) > scene[DRIFT_FRAMES]] for interval in intervals])
+    firings = distinct(late if len(late) else np.concatenate([interval.firing for interval in intervals]))
+    at = take.text(int(table["at"][first.arm]))
+    mean = float(off.mean())
+    usual = scene.once(frame_times).usual_ns[int(table["p"][first.arm])]
+    words = {"event": event, "asked": f"{first.asked:.3g}", "frames": f"{float(np.median(first.frames)):.3g}"}
+    evidence = scene.evidence("arm", arms[:3].tolist(), "set here")
+    evidence += scene.evidence("send", firings[:6].tolist(), "fired off its interval")
+    return Found(
+        subject=Subject(
+            ev=event,
+            o=owners[0] if len(owners) == 1 else "",
+            cls=take.class_of(int(table["o"][first.arm])),
+            peer=scene.peer_name(int(table["p"][first.arm])),
+            at=at,
+        ),
+        frame_rows=take.sends.frame[firings],
+        count=len(firings),
+        summary=f"The timer for `{event}` of {listed(owners) or 'the game'} is {abs(mean):.2g} frames too "
+        f"{'late' if mean > 0 else 'early'} an interval on average, over {plural(len(off), 'interval')}: "
+        f"{why.format(**words)}.",
+        advice=f"{advice.format(**words)}{at_place(at)}.",
+        evidence=tuple(evidence),
+        calls=scene.calls_of_sends(firings),
+        details=(f"It gains {mean * usual / 1e6 * len(off):+.0f} ms over {plural(len(off), 'interval')}.",),
+    )
+
+
+def after_freeze(scene: Scene, finding: Finding, root: Finding) -> bool:
+    """Say whether most firings fall into frames that froze."""
+    return len(root.frame_rows) > 0 and float(np.isin(finding.frame_rows, root.frame_rows).mean()) > 0.5
+
+
+FROM_A_FREEZE = (Spring("freeze", after_freeze),)
+THRESHOLDS = (DRIFT_INTERVALS, DRIFT_FRAMES, DRIFT_ALIKE_SHARE, LONG_FRAME)
+
+
+def whole_frames(interval: Interval) -> Array:
+    """Return int64 (n,): by how many frames each interval is longer than the one asked for, rounded up to frames."""
+    return interval.frames - int(np.ceil(interval.asked - ROUNDING))
+
+
+def starving(scene: Scene, interval: Interval) -> bool:
+    """Say whether the timer is off in long frames only."""
+    calm = interval.off[~interval.long]
+    held = interval.long.any() and (not len(calm) or abs(float(calm.mean())) <= scene[DRIFT_FRAMES])
+    return bool(held)

@@ -1,0 +1,48 @@
+"""Remainder dropped: each interval is rounded up to whole frames, and the next one counts from there."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from opossum.findings.declaring import Cause
+from opossum.findings.finding import Found, Severity
+from opossum.findings.scene import Scene
+from opossum.findings.timer_drift.intervals import (
+    DRIFT_ALIKE_SHARE,
+    FROM_A_FREEZE,
+    THRESHOLDS,
+    Interval,
+    starving,
+    told,
+    whole_frames,
+)
+
+
+def _judged(scene: Scene, interval: Interval) -> bool:
+    alike = float(np.mean(whole_frames(interval) == 0))
+    return not starving(scene, interval) and alike >= scene[DRIFT_ALIKE_SHARE] and float(interval.off.mean()) > 0
+
+
+def find(scene: Scene) -> Iterator[Found]:
+    """Yield timers that lose what is left of a frame."""
+    yield from told(
+        scene,
+        _judged,
+        "{frames} whole frames where {asked} were asked for, and the rest is dropped each time",
+        "Carry what is left over into the next interval of `{event}` (take the interval off the time counted, do not set it "
+        "to zero)",
+    )
+
+
+REMAINDER_DROPPED = Cause(
+    "remainder-dropped",
+    "the rest of a frame dropped",
+    Severity.RISK,
+    find,
+    THRESHOLDS,
+    springs_from=FROM_A_FREEZE,
+    about="A looping timer rounds each interval up to whole frames and counts the next from there.",
+    quiet="a timer that carries the rest over.",
+)

@@ -1,0 +1,32 @@
+"""Starved: the timer keeps its interval except where frames run long."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from opossum.findings.declaring import Cause
+from opossum.findings.finding import Found, Severity
+from opossum.findings.scene import Scene
+from opossum.findings.timer_drift.intervals import FROM_A_FREEZE, THRESHOLDS, starving, told
+
+
+def find(scene: Scene) -> Iterator[Found]:
+    """Yield timers that long frames hold up."""
+    yield from told(
+        scene,
+        starving,
+        "it falls behind in long frames only, and does not catch up",
+        "Count time for `{event}`, not frames, and fire as often as the time that passed holds its interval",
+    )
+
+
+STARVED = Cause(
+    "starved",
+    "held up by long frames",
+    Severity.RISK,
+    find,
+    THRESHOLDS,
+    springs_from=FROM_A_FREEZE,
+    about="A looping timer keeps its interval, but in long frames.",
+    quiet="intervals shorter than a frame.",
+)

@@ -1,0 +1,51 @@
+"""Empty name: an event was sent without a name, so nobody can listen to it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from opossum.findings.declaring import Cause
+from opossum.findings.finding import Found, Severity
+from opossum.findings.scene import Scene
+from opossum.findings.unheard.hearing import bearing, by_event, place_of_sends, senders, told
+from opossum.findings.wording import at_place, plural
+from opossum.stream.tables import Array
+
+
+def nameless(scene: Scene) -> Array:
+    """Return the unheard sends (rows) whose event has no name, or one of white space only."""
+    take = scene.take
+    rows = scene.once(bearing).rows
+    codes = np.array([code for code, text in enumerate(take.strings) if not text.strip()] + [-1], np.int64)
+    return rows[np.isin(np.asarray(take.tables["send"]["ev"])[rows], codes)]
+
+
+def find(scene: Scene) -> Iterator[Found]:
+    """Yield sends without a name. Linear in what nobody heard and in the strings."""
+    take = scene.take
+    rows = scene.once(nameless)
+    table = take.tables["send"]
+    for part in by_event(scene, rows, np.asarray(table["o"])[rows]):
+        sends = rows[part]
+        name = take.text(int(table["ev"][sends[0]]))
+        what = "with only white space for a name" if name else "without a name"
+        place = at_place(place_of_sends(scene, sends))
+        yield told(
+            scene,
+            sends,
+            f"{senders(scene, sends)} sent an event {what}, {plural(len(sends), 'time')}: nobody can listen to it.",
+            f"Give the event its name where it is sent{place}; the name is likely read from something left empty.",
+            owner=take.text(int(table["o"][sends[0]])),
+        )
+
+
+EMPTY_NAME = Cause(
+    "empty-name",
+    "sent without a name",
+    Severity.FAULT,
+    find,
+    about="An event is sent without a name, or with only white space for one.",
+    quiet="a name with white space around it.",
+)

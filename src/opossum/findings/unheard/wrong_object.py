@@ -1,0 +1,114 @@
+"""Wrong object: somebody listens to that name, but to another object than the one that sent it, or was addressed."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from opossum.findings.declaring import Cause
+from opossum.findings.finding import Found, Severity
+from opossum.findings.listening import listening
+from opossum.findings.scene import Scene
+from opossum.findings.unheard.hearing import bearing, by_event, place_of_sends, told
+from opossum.findings.unheard.sent_before_bind import too_early
+from opossum.findings.wording import at_place, listed, plural
+from opossum.stream.tables import Array
+from opossum.take.indexes.objects import ALIVE
+
+
+def find(scene: Scene) -> Iterator[Found]:
+    """Yield sends that reach nobody because the listeners are tied to others. Linear in unheard sends, and their binds."""
+    take = scene.take
+    known, unheard = scene.once(listening), scene.once(bearing)
+    table = take.tables["send"]
+    free = ~np.isin(unheard.rows, scene.once(too_early).sends)
+    bound = known.bound.open_at(unheard.key, unheard.line) > 0
+    places = np.flatnonzero(free & bound)
+    for part in by_event(scene, unheard.rows[places]):
+        mine = places[part]
+        sends, lines = unheard.rows[mine], unheard.line[mine]
+        binds = known.bound.rows(int(unheard.key[mine[0]]))
+        to = np.asarray(table["to"], np.int64)[sends]
+        addressed = to >= 0
+        if addressed.any():
+            yield from _wrongly_addressed(scene, sends[addressed], lines[addressed], binds)
+        yield from _wrong_sender(scene, sends[~addressed], binds)
+
+
+def _wrong_sender(scene: Scene, sends: Array, binds: Array) -> Iterator[Found]:
+    """Yield sends of objects nobody ever listens to, while somebody listens to others of their class."""
+    take = scene.take
+    known = scene.once(listening)
+    sources = known.source[binds]
+    if not len(sends) or (sources < 0).any():
+        return  # who asks for no sender hears them all: it was bound to everybody at some time
+    classes = scene.class_of_object
+    sender = np.asarray(take.tables["send"]["o"], np.int64)[sends]
+    never = (sender >= 0) & ~np.isin(sender, sources)
+    alike = np.isin(classes[sender], classes[sources])
+    missed = sends[never & alike]
+    if not len(missed):
+        return
+    event = take.text(int(take.tables["send"]["ev"][missed[0]]))
+    names = [take.text(int(code)) for code in dict.fromkeys(sender[never & alike].tolist())]
+    others = [take.text(int(code)) for code in dict.fromkeys(sources.tolist())]
+    function = take.text(int(take.tables["bind"]["fn"][binds[0]]))
+    place = at_place(take.text(int(take.tables["bind"]["at"][binds[0]])))
+    yield told(
+        scene,
+        missed,
+        f"{listed(names)} sent `{event}` {plural(len(missed), 'time')} and nobody heard it: "
+        f"{function} listens to {listed(others)} only.",
+        f"Bind {function} to `{event}` of {listed(names)} too{place}, or of any sender.",
+        binds=binds,
+        note="listens to another sender",
+        told_apart=("src",),
+    )
+
+
+def _wrongly_addressed(scene: Scene, sends: Array, lines: Array, binds: Array) -> Iterator[Found]:
+    """Yield sends addressed to an object that lives and does not listen, while another does."""
+    take = scene.take
+    known = scene.once(listening)
+    table = take.tables["send"]
+    to = np.asarray(table["to"], np.int64)[sends]
+    alive = take.objects.state_at(np.asarray(table["p"])[sends], to, lines) == ALIVE
+    deaf = np.array(
+        [
+            alive[place]
+            and not (known.owner[open_then := _open(known.begin, known.unbound, binds, line)] == to[place]).any()
+            and len(open_then) > 0
+            for place, line in enumerate(lines.tolist())
+        ],
+        bool,
+    )
+    missed = sends[deaf]
+    if not len(missed):
+        return
+    event = take.text(int(table["ev"][missed[0]]))
+    names = listed([take.text(int(code)) for code in dict.fromkeys(to[deaf].tolist())])
+    others = listed([take.text(int(code)) for code in dict.fromkeys(known.owner[binds].tolist())])
+    yield told(
+        scene,
+        missed,
+        f"`{event}` was sent to {names} {plural(len(missed), 'time')}, which does not listen to it; {others} does.",
+        f"Address `{event}` to {others}{at_place(place_of_sends(scene, missed))}, or bind it in {names}.",
+        binds=binds,
+        note="listens to it",
+        told_apart=("to",),
+    )
+
+
+def _open(begin: Array, unbound: Array, binds: Array, line: int) -> Array:
+    return binds[(begin[binds] < line) & (unbound[binds] > line)]
+
+
+WRONG_OBJECT = Cause(
+    "wrong-object",
+    "meant for another object",
+    Severity.FAULT,
+    find,
+    about="Somebody listens to that name of another sender of the same class, and nobody ever to this one; or it is addressed to an object that lives and does not listen while another does.",
+    quiet="senders of another class; a sender that is listened to at some time.",
+)

@@ -1,0 +1,95 @@
+"""What the causes share: which waits were never met, what ended them, and how they are told."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import NamedTuple
+
+import numpy as np
+
+from opossum.findings.clips import clips, open_waits
+from opossum.findings.declaring import Spring
+from opossum.findings.finding import Finding, Found, Subject
+from opossum.findings.scene import Scene
+from opossum.findings.wording import listed, plural
+from opossum.stream.tables import Array
+from opossum.take.grouping import distinct, parted
+from opossum.take.indexes.objects import NEVER
+
+
+class NeverMet(NamedTuple):
+    """Waits (rows) never met nor given up; for each the play (row) that carried the mark and ended, or -1, and the line in
+    which the owner went, or `NEVER`.
+    """
+
+    rows: Array
+    play: Array
+    gone_line: Array
+
+
+def never_met(scene: Scene) -> NeverMet:
+    """Return the waits that were never met. Linear in waits and plays, with a look at the owner's plays for each wait."""
+    take, marks = scene.take, scene.take.marks
+    waits, known = scene.once(open_waits), scene.once(clips)
+    table = take.tables["wait"]
+    rows = np.flatnonzero(waits.never)
+    gone_line, _ = take.objects.next_gone(
+        np.asarray(table["p"])[rows], np.asarray(table["o"])[rows], np.asarray(table["line"])[rows]
+    )
+    carrying: dict[tuple[int, int], list[int]] = {}
+    first_round = np.flatnonzero((marks.round == 0) & known.counted()[marks.play]) if len(marks.play) else rows[:0]
+    for play, name in zip(marks.play[first_round].tolist(), marks.name[first_round].tolist(), strict=True):
+        carrying.setdefault((int(known.owner[play]), name), []).append(play)
+    replaced = known.replaced()
+    frames = take.frames.rows_of_lines(table["p"], table["line"]).astype(np.int64)
+    play_of = np.full(len(rows), -1, np.int64)
+    for place, wait in enumerate(rows.tolist()):
+        for play in carrying.get((int(table["o"][wait]), int(table["ev"][wait])), ()):
+            mine = known.peer[play] == table["p"][wait] and known.begin_frame[play] <= frames[wait] + 1
+            ended = bool(known.stopped[play]) and known.stop_line[play] > waits.begin[wait]
+            if mine and ended and not replaced[play] and known.stop_line[play] < gone_line[place]:
+                play_of[place] = play
+                break
+    return NeverMet(rows, play_of, gone_line)
+
+
+def told(scene: Scene, waits: Array, frames: Array, why: str, advice: str) -> Iterator[Found]:
+    """Yield findings about waits (rows) that show in frames (n,), one for each peer, owner's class and event."""
+    take = scene.take
+    table = take.tables["wait"]
+    classes = scene.class_of_object[np.asarray(table["o"])[waits]] if len(waits) else waits
+    for part in parted(np.asarray(table["p"])[waits], classes, np.asarray(table["ev"])[waits]) if len(waits) else ():
+        mine = waits[part]
+        owners = [take.text(int(code)) for code in distinct(np.asarray(table["o"])[mine])]
+        event = take.text(int(table["ev"][mine[0]]))
+        openers = take.call_ids.rows(np.asarray(table["p"])[mine[:1]], np.asarray(table["c"])[mine[:1]])
+        opener = int(openers[0])
+        where = f" in {take.function_of_call(opener)}" if opener >= 0 else ""
+        yield Found(
+            subject=Subject(
+                ev=event,
+                o=owners[0] if len(owners) == 1 else "",
+                cls=take.class_of(int(table["o"][mine[0]])),
+                fn=take.function_of_call(opener) if opener >= 0 else "",
+                peer=scene.peer_name(int(table["p"][mine[0]])),
+            ),
+            frame_rows=frames[part],
+            count=len(mine),
+            summary=f"{listed(owners) or 'Code'} waited for `{event}`{where} and it never came, "
+            f"{plural(len(mine), 'time')}: {why}.",
+            advice=advice.format(event=event, where=where),
+            evidence=tuple(scene.evidence("wait", mine[:6].tolist(), "waits from here on")),
+        )
+
+
+def _of_its_mark(scene: Scene, finding: Finding, root: Finding) -> bool:
+    """Say whether the root tells of the mark that is waited for, of the same class."""
+    return finding.subject.ev == root.subject.mark and finding.subject.cls == root.subject.cls
+
+
+FROM_THE_MARK = tuple(Spring(kind, _of_its_mark) for kind in ("missing-mark", "cut-before-mark", "mark-late/skipped"))
+
+
+def went(never: NeverMet) -> Array:
+    """Return a boolean array (n,): the owner went while it waited, its clip not having ended before."""
+    return (never.play < 0) & (never.gone_line != NEVER)

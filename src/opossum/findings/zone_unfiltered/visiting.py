@@ -1,0 +1,81 @@
+"""What the causes share: for which classes of visitors a zone's listener is called, and for which it does anything."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import NamedTuple
+
+import numpy as np
+
+from opossum.findings.finding import Found
+from opossum.findings.scene import Scene
+from opossum.findings.settings import Threshold
+from opossum.findings.wording import at_place, listed
+from opossum.stream.tables import Array
+from opossum.take.grouping import distinct
+from opossum.take.indexes.zones import NOBODY
+
+OTHER_VISITS = Threshold("other_visits", 20, "calls for others", "a stray visitor now and then is no waste")
+
+
+class Visits(NamedTuple):
+    """Calls (rows) of one class and function for visitors of each class: `classes` numbers and `cls` (n,) of each call."""
+
+    calls: Array
+    cls: Array
+    classes: list[int]
+
+
+def visits(scene: Scene) -> list[Visits]:
+    """Return the zone listeners that meet visitors of several classes. Linear in the calls of zones."""
+    take, calls = scene.take, scene.take.calls
+    visitor = np.append(take.visitor_of_send, NOBODY)[calls.send]
+    rows = np.flatnonzero(scene.counted & (scene.via == take.code("zone")) & (visitor >= 0))
+    known = np.minimum(visitor, len(take.strings))
+    # a visitor whose name no record has belongs to nobody's class: his own
+    cls = np.where(visitor < len(take.strings), scene.class_of_object[known], -2 - visitor.astype(np.int64))
+    found = []
+    for part in scene.by_class(rows):
+        classes = distinct(cls[part]).tolist()
+        if len(classes) > 1:
+            found.append(Visits(part, cls[part], classes))
+    return found
+
+
+def class_names(scene: Scene, visit: Visits, classes: list[int]) -> str:
+    """Return the names of visitors' classes."""
+    take = scene.take
+    names = []
+    for cls in classes:
+        call = int(visit.calls[visit.cls == cls][0])
+        visitor = int(take.visitor_of_send[take.calls.send[call]])
+        names.append(take.class_of(visitor) if visitor < len(take.strings) else "others")
+    return listed([name for name in names if name])
+
+
+def tell(scene: Scene, visit: Visits, others: Array, summary: str) -> Found:
+    """Return a finding about the calls (rows) for others; `summary` names {function}, {served}, {others} and {times}."""
+    take = scene.take
+    subject = scene.subject_of_calls(visit.calls)
+    of_others = set(visit.cls[np.isin(visit.calls, others)].tolist())
+    served = class_names(scene, visit, [cls for cls in visit.classes if cls not in of_others])
+    strange = class_names(scene, visit, [cls for cls in visit.classes if cls in of_others])
+    cost = scene.cost_of(others)
+    words = {"function": subject.fn, "served": served, "others": strange, "times": f"{len(others):,}"}
+    return Found(
+        subject=subject,
+        frame_rows=take.calls.frame[others],
+        count=len(others),
+        cost_ns=cost,
+        summary=summary.format(**words),
+        advice=f"Let the zone tell only of {served} (by layer, group or class), or return at once in "
+        f"{subject.fn}{at_place(subject.at)} for {strange}.",
+        evidence=tuple(_evidence(scene, visit, others)),
+        calls=others,
+    )
+
+
+def _evidence(scene: Scene, visit: Visits, others: Array) -> Iterator:
+    yield from scene.evidence("call", others[:4].tolist(), "for a visitor it does not care for")
+    served = np.setdiff1d(visit.calls, others)
+    yield from scene.evidence("call", served[:2].tolist(), "for one it does")

@@ -1,0 +1,350 @@
+"""Scenes of what is sent, bound, heard and raised."""
+
+from __future__ import annotations
+
+from findings.scenes import fault, quiet
+from tape import Stage
+
+
+@fault("unheard", "near-name", 100, ev="Vent_Open")
+def a_name_in_other_letters(stage: Stage) -> int:
+    stage.spawn("fan#1", "Fan")
+    stage.bind("vent_open", "fan#1", "Fan.spin")
+    stage.at(100, 160, do=lambda: stage.send("Vent_Open", o="panel#1"))
+    return 300
+
+
+@fault("unheard", "near-name", 100, ev="door_clsoed")
+def a_name_with_two_letters_swapped(stage: Stage) -> int:
+    bell = stage.bind("door_closed", "bell#1", "Bell.on_closed")
+    stage.at(50, do=lambda: stage.heard("door_closed", bell, o="door#1"))
+    stage.at(100, do=lambda: stage.send("door_clsoed", o="door#1"))
+    return 300
+
+
+@quiet("unheard", "near-name")
+def names_of_three_letters_are_near_by_chance(stage: Stage) -> int:
+    stage.bind("hop", "frog#1", "Frog.on_hop")
+    stage.at(100, do=lambda: stage.send("top", o="frog#1"))
+    return 200
+
+
+@quiet("unheard", "near-name")
+def two_edits_apart_is_another_name(stage: Stage) -> int:
+    stage.bind("bread_ready", "till#1", "Till.on_bread")
+    stage.at(100, do=lambda: stage.send("bread_reads!", o="oven#1"))
+    return 200
+
+
+@quiet("unheard", "near-name")
+def numbered_names_are_meant(stage: Stage) -> int:
+    stage.bind("shelf_1", "till#1", "Till.on_shelf")
+    stage.at(100, do=lambda: stage.send("shelf_2", o="shelf#2"))
+    return 200
+
+
+@quiet("unheard", "near-name")
+def heard_on_another_peer(stage: Stage) -> int:
+    stage.bind("Vent_Open", "fan#1", "Fan.spin")
+    listener = stage.bind("vent_open", "fan#1", "Fan.spin")
+
+    def over_the_net() -> None:
+        stage.send("vent_Open", o="panel#1", net="n1")
+        stage.heard("vent_open", listener, net="n1", via="net")
+
+    stage.at(100, do=over_the_net)
+    return 200
+
+
+@fault("unheard", "sent-before-bind", 30, ev="first_order", o="till#1", cls="Till")
+def bound_two_frames_too_late(stage: Stage, seconds: float = 2 / 60, later: int = 0) -> int:
+    stage.at(30 + later, do=lambda: stage.send("first_order", o="rules#1"))
+
+    def open_till() -> None:
+        stage.spawn("till#1", "Till")
+        stage.bind("first_order", "till#1", "Till.on_order")
+
+    stage.at(30 + later + round(seconds * stage.hz), do=open_till)
+    return 15 * stage.hz
+
+
+@quiet("unheard", "sent-before-bind")
+def bound_long_after(stage: Stage) -> int:
+    return bound_two_frames_too_late(stage, seconds=5.5)
+
+
+@quiet("unheard", "sent-before-bind")
+def sent_when_all_was_set_up_long_ago(stage: Stage) -> int:
+    stage.spawn("till#1", "Till")
+    stage.at(10 * stage.hz, do=lambda: stage.send("first_order", o="rules#1"))
+    stage.at(10 * stage.hz + 3, do=lambda: stage.bind("first_order", "till#1", "Till.on_order"))
+    return 13 * stage.hz
+
+
+@quiet("unheard", "sent-before-bind")
+def a_timer_fires_again_for_who_came_late(stage: Stage) -> int:
+    a = stage.arm("timer", "clock#1", "minute", sec=0.5)
+    bound = []
+    stage.at(*range(30, 300, 30), do=lambda: stage.heard("minute", *bound, o="clock#1", via="timer", a=a))
+    stage.at(70, do=lambda: bound.append(stage.bind("minute", "lamp#1", "Lamp.on_minute")))
+    return 300
+
+
+@quiet("unheard", "sent-before-bind")
+def guests_come_and_go(stage: Stage) -> int:
+    """A bell that rings now and then, whoever is in."""
+    for number, begin in enumerate(range(60, 900, 200)):
+        who = f"guest#{number}"
+        bound = []
+
+        def come(who: str = who, bound: list = bound) -> None:
+            stage.spawn(who, "Guest")
+            bound.append(stage.bind("bell", who, "Guest.on_bell"))
+
+        def go(who: str = who, bound: list = bound) -> None:
+            stage("unbind", b=bound[0].number)("gone", o=who)
+
+        stage.at(begin, do=come)
+        stage.at(begin + 30, do=lambda bound=bound: stage.heard("bell", *bound, o="door#1"))
+        stage.at(begin + 90, do=go)
+        stage.at(begin + 130, do=lambda: stage.send("bell", o="door#1"))
+    return 900
+
+
+@fault("unheard", "receiver-gone", 200, ev="served")
+def addressed_to_one_who_left(stage: Stage) -> int:
+    stage.spawn("guest#1", "Guest")
+    guest = stage.bind("served", "guest#1", "Guest.on_served")
+    stage.at(100, do=lambda: stage.heard("served", guest, o="till#1", to="guest#1"))
+    stage.at(150, do=lambda: stage("unbind", b=guest.number)("gone", o="guest#1"))
+    stage.at(200, do=lambda: stage.send("served", o="till#1", to="guest#1"))
+    return 300
+
+
+@fault("unheard", "receiver-gone", 200, ev="served")
+def the_only_one_who_listened_left(stage: Stage) -> int:
+    stage.spawn("guest#1", "Guest")
+    guest = stage.bind("served", "guest#1", "Guest.on_served")
+    stage.at(100, do=lambda: stage.heard("served", guest, o="till#1"))
+    stage.at(150, do=lambda: stage("unbind", b=guest.number)("gone", o="guest#1"))
+    stage.at(200, 260, do=lambda: stage.send("served", o="till#1"))
+    return 300
+
+
+@quiet("unheard", "receiver-gone")
+def nobody_ever_listened(stage: Stage) -> int:
+    stage.at(100, 200, do=lambda: stage.send("confetti", o="till#1"))
+    return 300
+
+
+@fault("unheard", "wrong-object", 100, ev="opened")
+def one_oven_nobody_listens_to(stage: Stage) -> int:
+    for oven in ("oven#1", "oven#2"):
+        stage.spawn(oven, "Oven")
+    first = stage.bind("opened", "baker#1", "Baker.on_open", src="oven#1")
+    stage.at(60, do=lambda: stage.heard("opened", first, o="oven#1"))
+    stage.at(100, 150, do=lambda: stage.send("opened", o="oven#2"))
+    return 300
+
+
+@fault("unheard", "wrong-object", 100, ev="knock")
+def addressed_to_one_who_does_not_listen(stage: Stage) -> int:
+    for door in ("door#1", "door#2"):
+        stage.spawn(door, "Door")
+    first = stage.bind("knock", "door#1", "Door.on_knock")
+    stage.at(60, do=lambda: stage.heard("knock", first, o="guest#1", to="door#1"))
+    stage.at(100, do=lambda: stage.send("knock", o="guest#1", to="door#2"))
+    return 300
+
+
+@quiet("unheard", "wrong-object")
+def a_sender_of_another_class(stage: Stage) -> int:
+    stage.spawn("oven#1", "Oven")
+    stage.spawn("door#1", "Door")
+    first = stage.bind("opened", "baker#1", "Baker.on_open", src="oven#1")
+    stage.at(60, do=lambda: stage.heard("opened", first, o="oven#1"))
+    stage.at(100, do=lambda: stage.send("opened", o="door#1"))
+    return 300
+
+
+@fault("unheard", "first-only", 60, "risk", ev="order")
+def the_second_cook_never_gets_an_order(stage: Stage) -> int:
+    first = stage.bind("order", "cook#1", "Cook.on_order")
+    stage.bind("order", "cook#2", "Cook.on_order")
+    stage.at(60, 120, do=lambda: stage.heard("order", first, o="till#1", route="first"))
+    return 300
+
+
+@quiet("unheard", "first-only")
+def cooks_take_turns(stage: Stage) -> int:
+    first = stage.bind("order", "cook#1", "Cook.on_order")
+    second = stage.bind("order", "cook#2", "Cook.on_order")
+    stage.at(60, do=lambda: stage.heard("order", first, o="till#1", route="first"))
+    stage.at(120, do=lambda: stage.heard("order", second, o="till#1", route="first"))
+    return 300
+
+
+@fault("unheard", "empty-name", 100, o="menu#1")
+def an_event_without_a_name(stage: Stage) -> int:
+    stage.at(100, do=lambda: stage.send("", o="menu#1"))
+    return 200
+
+
+@quiet("unheard", "empty-name")
+def a_name_and_white_space(stage: Stage) -> int:
+    bound = stage.bind(" go ", "menu#1", "Menu.on_go")
+    stage.at(100, do=lambda: stage.heard(" go ", bound, o="menu#1"))
+    return 200
+
+
+@fault("unheard", "never-sent", 1, "risk", ev="alarm", cls="Gate")
+def the_sender_is_missing_from_the_scene(stage: Stage, frames: int = 400) -> int:
+    stage.spawn("gate#1", "Gate")
+    stage.at(1, do=lambda: stage.bind("alarm", "gate#1", "Gate.on_alarm"))
+    opened = stage.bind("opened", "gate#1", "Gate.on_open")
+    stage.at(60, do=lambda: stage.heard("opened", opened, o="guard#1"))
+    return frames
+
+
+@fault("unheard", "never-sent", 1, "risk", ev="whistle", o="bell#1")
+def the_only_sender_never_came(stage: Stage) -> int:
+    stage.at(1, do=lambda: stage.spawn("bell#1", "Bell"))
+    stage.at(1, do=lambda: stage.bind("whistle", "bell#1", "Bell.on_whistle", src="guard#9"))
+    return 400
+
+
+@quiet("unheard", "never-sent")
+def two_of_its_events_never_came(stage: Stage) -> int:
+    stage.bind("alarm", "gate#1", "Gate.on_alarm")
+    stage.bind("flood", "gate#1", "Gate.on_flood")
+    opened = stage.bind("opened", "gate#1", "Gate.on_open")
+    stage.at(60, do=lambda: stage.heard("opened", opened, o="guard#1"))
+    return 400
+
+
+@quiet("unheard", "never-sent")
+def bound_for_a_short_time(stage: Stage) -> int:
+    return the_sender_is_missing_from_the_scene(stage, frames=250)
+
+
+@fault("unheard", "queued-never-pulled", 100, ev="parcel", q="inbox")
+def a_parcel_is_left_on_the_queue(stage: Stage, seconds: float = 3.0) -> int:
+    clerk = stage.bind("parcel", "clerk#1", "Clerk.on_parcel")
+
+    def put(pulled: bool) -> None:
+        s = stage.send("parcel", o="door#1", via="queue", q="inbox")
+        stage("put", q="inbox", s=s)
+        if pulled:
+            stage("pull", q="inbox", s=s)
+            stage.call(s, clerk)
+
+    stage.at(50, do=lambda: put(True))
+    stage.at(100, do=lambda: put(False))
+    return 100 + round(seconds * stage.hz)
+
+
+@quiet("unheard", "queued-never-pulled")
+def the_take_ends_before_it_is_pulled(stage: Stage) -> int:
+    return a_parcel_is_left_on_the_queue(stage, seconds=1.5)
+
+
+@fault("raised", "raised", 100, ev="order", cls="Cook", fn="Cook.on_order")
+def a_cook_stumbles(stage: Stage) -> int:
+    stage.spawn("cook#1", "Cook")
+    cook = stage.bind("order", "cook#1", "Cook.on_order")
+    stage.at(60, do=lambda: stage.heard("order", cook, o="till#1"))
+    stage.at(100, 140, do=lambda: _stumble(stage, cook))
+    return 200
+
+
+def _stumble(stage: Stage, cook) -> int:
+    s = stage.send("order", o="till#1")
+    c = stage.open_call(s, cook)
+    stage("ret", c=c, err="KeyError: 'bun'")
+    return s
+
+
+@fault("raised", "rest-not-called", 100, ev="order", cls="Cook", fn="Cook.on_order")
+def the_others_are_not_called(stage: Stage) -> int:
+    stage.spawn("cook#1", "Cook")
+    cook = stage.bind("order", "cook#1", "Cook.on_order")
+    ledger = stage.bind("order", "ledger#1", "Ledger.on_order")
+    stage.at(60, do=lambda: stage.heard("order", cook, ledger, o="till#1"))
+    stage.at(100, do=lambda: _stumble(stage, cook))
+    return 200
+
+
+@quiet("raised", "rest-not-called")
+def nothing_is_raised(stage: Stage) -> int:
+    cook = stage.bind("order", "cook#1", "Cook.on_order")
+    ledger = stage.bind("order", "ledger#1", "Ledger.on_order")
+    stage.at(60, do=lambda: stage.heard("order", cook, ledger, o="till#1"))
+    stage.at(100, do=lambda: stage.heard("order", cook, o="till#1"))
+    return 200
+
+
+@quiet("raised", "raised")
+def an_error_that_was_logged_only(stage: Stage) -> int:
+    cook = stage.bind("order", "cook#1", "Cook.on_order")
+    stage.at(60, do=lambda: stage.heard("order", cook, o="till#1"))
+    stage.at(60, do=lambda: stage("say", text="KeyError: 'bun'", level="error"))
+    return 200
+
+
+@fault("race-at-start", "by-luck", 161, "risk", ev="wave_begins", cls="Guest")
+def guests_bind_now_before_now_after_the_wave(stage: Stage, spawns: int = 4, frames: int = 1) -> int:
+    """Every other guest is bound a few frames after it came, and misses the wave's beginning."""
+    host = stage.bind("wave_begins", "host#1", "Host.on_wave")
+    bound: list = []
+    for number in range(spawns):
+        begin, late = 100 + 60 * number, number % 2 == 1
+        stage.at(begin, do=lambda number=number: stage.spawn(f"guest#{number}", "Guest"))
+        stage.at(
+            begin + (frames + 1 if late else 0),
+            do=lambda number=number: bound.append(stage.bind("wave_begins", f"guest#{number}", "Guest.on_wave")),
+        )
+        stage.at(begin + frames, do=lambda: stage.heard("wave_begins", host, *bound, o="rules#1"))
+    return 120 + 60 * spawns
+
+
+@quiet("race-at-start", "by-luck")
+def guests_are_always_bound_in_time(stage: Stage) -> int:
+    host = stage.bind("wave_begins", "host#1", "Host.on_wave")
+    bound: list = []
+    for number in range(6):
+        begin = 100 + 60 * number
+        stage.at(begin, do=lambda number=number: stage.spawn(f"guest#{number}", "Guest"))
+        stage.at(
+            begin, do=lambda number=number: bound.append(stage.bind("wave_begins", f"guest#{number}", "Guest.on_wave"))
+        )
+        stage.at(begin + 1, do=lambda: stage.heard("wave_begins", host, *bound, o="rules#1"))
+    return 500
+
+
+@fault("dead-end", "returned", 300, "risk", ev="order", fn="Cook.on_order")
+def a_cook_forgets_to_say_so(stage: Stage, calls: int = 20, silent: int = 1) -> int:
+    cook = stage.bind("order", "cook#1", "Cook.on_order")
+    waiter = stage.bind("cooked", "waiter#1", "Waiter.on_cooked")
+
+    def cook_it(c: int) -> None:
+        stage.heard("cooked", waiter, c=c)
+
+    for number in range(calls - silent):
+        stage.at(50 + 5 * number, do=lambda: stage.inside(stage.send("order"), cook, cook_it))
+    for number in range(silent):
+        stage.at(300 + number, do=lambda: stage.heard("order", cook, eff=0))
+    return 400
+
+
+@quiet("dead-end", "returned")
+def a_cook_who_did_something_else(stage: Stage) -> int:
+    frames = a_cook_forgets_to_say_so(stage, silent=0)
+    stage.at(300, do=lambda: stage.heard("order", stage_cook(stage), eff=2))
+    return frames
+
+
+def stage_cook(stage: Stage):
+    """Return the cook that was bound first."""
+    from tape import Bound
+
+    return Bound(1, "order", "cook#1", "Cook.on_order")

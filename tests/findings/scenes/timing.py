@@ -1,0 +1,345 @@
+"""Scenes of timers, delays, tracks and the game's clock."""
+
+from __future__ import annotations
+
+from findings.scenes import fault, quiet
+from tape import Stage
+
+
+def _drip(stage: Stage, fires: list[int], begin: int = 10, **interval: float) -> int:
+    """Set a looping timer at a frame, and let it fire in others."""
+    stage.spawn("tap#1", "Tap")
+    tap = stage.bind("drop", "tap#1", "Tap.on_drop")
+    made: dict[str, int] = {}
+    stage.at(
+        begin, do=lambda: made.update(a=stage.arm("timer", "tap#1", "drop", loop=True, **{"sec": None, **interval}))
+    )
+    stage.at(*fires, do=lambda: stage.heard("drop", tap, o="tap#1", via="timer", a=made["a"]))
+    return max(fires) + 20
+
+
+@fault("timer-drift", "off-by-one", 41, "risk", ev="drop", o="tap#1", cls="Tap")
+def a_timer_counts_one_frame_too_many(stage: Stage, intervals: int = 8) -> int:
+    return _drip(stage, [10 + 31 * number for number in range(1, intervals + 1)], frames=30)
+
+
+@quiet("timer-drift", "off-by-one")
+def a_timer_that_keeps_its_frames(stage: Stage) -> int:
+    return _drip(stage, [10 + 30 * number for number in range(1, 16)], frames=30)
+
+
+@quiet("timer-drift", "off-by-one")
+def a_timer_that_is_paused_now_and_then(stage: Stage) -> int:
+    for number in range(1, 12):
+        stage.at(10 + 33 * number - 20, do=lambda: stage("pause", a=1))
+        stage.at(10 + 33 * number - 17, do=lambda: stage("resume", a=1))
+    return _drip(stage, [10 + 33 * number for number in range(1, 12)], frames=30)
+
+
+@fault("timer-drift", "remainder-dropped", 17, "risk", ev="drop", o="tap#1")
+def a_timer_drops_the_rest_of_a_frame(stage: Stage, asked: float = 6.2) -> int:
+    return _drip(stage, [10 + 7 * number for number in range(1, 20)], sec=asked / stage.hz)
+
+
+@quiet("timer-drift", "remainder-dropped")
+def a_timer_that_carries_the_rest_over(stage: Stage) -> int:
+    return _drip(stage, [10 + -(-62 * number // 10) for number in range(1, 30)], sec=6.2 / stage.hz)
+
+
+@quiet("timer-drift", "off-by-one")
+def a_timer_shorter_than_a_frame(stage: Stage) -> int:
+    return _drip(stage, list(range(11, 60)), sec=0.4 / stage.hz)
+
+
+@fault("timer-drift", "starved", 16, "risk", stage={"catches_up": False}, ev="drop", o="tap#1")
+def a_timer_that_counts_frames_where_they_run_long(stage: Stage, long: float = 3.0) -> int:
+    """Six frames make up its interval, but in every interval one frame takes longer."""
+    for number in range(16):
+        stage.at(11 + 6 * number, do=lambda: stage.ms(long * 1000 / stage.hz))
+    return _drip(stage, [10 + 6 * number for number in range(1, 17)], sec=6 / stage.hz)
+
+
+@quiet("timer-drift", "starved", catches_up=False)
+def a_timer_that_long_frames_do_not_hold_up(stage: Stage) -> int:
+    return a_timer_that_counts_frames_where_they_run_long(stage, long=0.6)
+
+
+@fault("timer-left-running", "owner-gone", 130, ev="steam", o="kettle#1", cls="Kettle")
+def a_kettle_steams_after_it_is_gone(stage: Stage, cleared: int | None = None) -> int:
+    stage.spawn("kettle#1", "Kettle")
+    room = stage.bind("steam", "room#1", "Room.on_steam")
+    made: dict[str, int] = {}
+    stage.at(10, do=lambda: made.update(a=stage.arm("timer", "kettle#1", "steam", sec=30 / stage.hz)))
+    stage.at(110, do=lambda: stage("gone", o="kettle#1"))
+    for frame in range(40, 200, 30):
+        if cleared is None or frame < cleared:
+            stage.at(frame, do=lambda: stage.heard("steam", room, o="kettle#1", via="timer", a=made["a"]))
+    if cleared is not None:
+        stage.at(cleared, do=lambda: stage("disarm", a=made["a"], how="owner"))
+    return 220
+
+
+@fault("timer-left-running", "owner-gone", 110, ev="whistle", cls="Kettle")
+def a_delay_stays_set_for_one_who_left(stage: Stage, seconds: float = 5.0) -> int:
+    stage.spawn("kettle#1", "Kettle")
+    stage.at(100, do=lambda: stage.arm("delay", "kettle#1", "whistle", sec=60.0))
+    stage.at(110, do=lambda: stage("gone", o="kettle#1"))
+    return 111 + round(seconds * stage.hz)
+
+
+@quiet("timer-left-running", "owner-gone")
+def a_kettle_clears_its_timer_as_it_goes(stage: Stage) -> int:
+    return a_kettle_steams_after_it_is_gone(stage, cleared=110)
+
+
+@fault("timer-left-running", "nobody-listens", 20, "waste", ev="blink", o="lamp#1")
+def a_lamp_blinks_for_nobody(stage: Stage, firings: int = 20) -> int:
+    stage.spawn("lamp#1", "Lamp")
+    made: dict[str, int] = {}
+    stage.at(10, do=lambda: made.update(a=stage.arm("timer", "lamp#1", "blink", sec=None, frames=10)))
+    stage.at(*range(20, 20 + 10 * firings, 10), do=lambda: stage.send("blink", o="lamp#1", via="timer", a=made["a"]))
+    listener = stage.bind("tick", "till#1", "Till.on_tick")
+    stage.at(5, do=lambda: stage.heard("tick", listener, via="tick"))
+    return 40 + 10 * firings
+
+
+@quiet("timer-left-running", "nobody-listens")
+def a_lamp_is_heard_after_a_while(stage: Stage) -> int:
+    return a_lamp_blinks_for_nobody(stage, firings=19)
+
+
+def _bell(stage: Stage, sets: int, land: str, *, eff: int = 1, every: int = 5) -> int:
+    """Set one delay of 30 frames every few frames; `all`, the `first` or the `last` of them lands."""
+    stage.spawn("bell#1", "Bell")
+    bell = stage.bind("ring", "bell#1", "Bell.on_ring")
+    made: list[int] = []
+
+    def arm() -> None:
+        if made and land == "last":
+            stage("disarm", a=made[-1], how="cleared")
+        made.append(stage.arm("delay", "bell#1", "ring", sec=30 / stage.hz))
+
+    def fire(number: int) -> None:
+        stage.heard("ring", bell, eff=eff, o="bell#1", via="delay", a=made[number])
+        stage("disarm", a=made[number], how="done")
+
+    for number in range(sets):
+        stage.at(100 + every * number, do=arm)
+        if land == "all" or (land == "first" and number == 0) or (land == "last" and number == sets - 1):
+            stage.at(130 + every * number, do=lambda number=number: fire(number))
+        elif land == "first":
+            stage.at(130 + every * number, do=lambda number=number: stage("disarm", a=made[number], how="cleared"))
+    return 180 + every * sets
+
+
+@fault("delay-restacked", "stacked", 130, ev="ring", o="bell#1", cls="Bell")
+def a_delay_lands_as_often_as_it_was_set(stage: Stage, again: int = 3) -> int:
+    return _bell(stage, again + 1, "all")
+
+
+@fault("delay-restacked", "restarted", 105, "risk", ev="ring", o="bell#1")
+def a_delay_is_put_off_again_and_again(stage: Stage) -> int:
+    return _bell(stage, 6, "last")
+
+
+@fault("delay-restacked", "ignored", 130, "note", ev="ring", o="bell#1")
+def a_delay_counts_only_once(stage: Stage) -> int:
+    return _bell(stage, 6, "first")
+
+
+@quiet("delay-restacked", "stacked")
+def one_delay_after_the_other(stage: Stage) -> int:
+    return _bell(stage, 6, "all", every=31)
+
+
+@quiet("delay-restacked", "stacked")
+def delays_that_change_nothing(stage: Stage) -> int:
+    return _bell(stage, 3, "all", eff=0)
+
+
+@quiet("delay-restacked", "restarted")
+def a_delay_is_put_off_twice(stage: Stage) -> int:
+    return _bell(stage, 3, "last")
+
+
+@quiet("delay-restacked", "ignored")
+def a_delay_is_set_twice_and_counts_once(stage: Stage) -> int:
+    return _bell(stage, 3, "first")
+
+
+def _song(stage: Stage, offsets: list[float | None], length: float = 8.0) -> int:
+    """Play a track with a cue in every second, each sent so many seconds beside its place, or not at all."""
+    stage.spawn("radio#1", "Radio")
+    made: dict[str, int] = {}
+    begin = stage.hz
+    cues = [["beat", float(number + 1)] for number in range(len(offsets))]
+    stage.at(begin, do=lambda: made.update(y=stage.play("radio#1", "waltz", length, cues, what="track")))
+    for number, beside in enumerate(offsets):
+        if beside is not None:
+            frame = begin + round((number + 1 + beside) * stage.hz) + (0 if beside else 1)
+            stage.at(frame, do=lambda: stage.send("beat", o="radio#1", via="clip", y=made["y"], mark="beat", pos=1.0))
+    stage.at(begin + round(length * stage.hz), do=lambda: stage("stop", y=made["y"], how="end", pos=length))
+    return begin + round((length + 1) * stage.hz)
+
+
+@fault("cue-off", "early", 171, "risk", clip="waltz", mark="beat", cls="Radio")
+def a_cue_comes_early(stage: Stage) -> int:
+    return _song(stage, [0, -0.15, 0, 0, -0.15, 0])
+
+
+@fault("cue-off", "late", 189, "risk", clip="waltz", mark="beat", cls="Radio")
+def a_cue_comes_late(stage: Stage) -> int:
+    return _song(stage, [0, 0.15, 0, 0, 0.15, 0])
+
+
+@fault("cue-off", "drifts", 242, "risk", clip="waltz", cls="Radio")
+def cues_run_away(stage: Stage) -> int:
+    return _song(stage, [0.02 * number for number in range(7)])
+
+
+@fault("cue-off", "missed", 241, clip="waltz", mark="beat", cls="Radio")
+def a_cue_is_never_sent(stage: Stage) -> int:
+    return _song(stage, [0, 0, None, 0, 0, 0])
+
+
+@quiet("cue-off", "early")
+@quiet("cue-off", "late")
+@quiet("cue-off", "drifts")
+def cues_wait_for_their_frame(stage: Stage) -> int:
+    return _song(stage, [0] * 7)
+
+
+@quiet("cue-off", "missed")
+def a_song_that_is_stopped_in_the_middle(stage: Stage) -> int:
+    frames = _song(stage, [0, 0, None, None, None])
+    stage._plans.pop(stage.hz + 8 * stage.hz)
+    stage.at(round(3.5 * stage.hz), do=lambda: stage("stop", y=1, how="cut", pos=2.5))
+    return frames
+
+
+RATE = 3600.0
+"""An hour a second."""
+
+
+def _day(
+    stage: Stage,
+    seconds: float,
+    *,
+    begin: float = 6 * 3600.0,
+    skips: tuple[int, ...] = (),
+    late: dict[int, int] | None = None,
+    again: tuple[int, ...] = (),
+    sets: dict[int, float] | None = None,
+    due: float = 18 * 3600.0,
+    told: bool = True,
+) -> int:
+    """Let the game's clock run an hour a second and a shutter close at a time of day, on each day but some.
+
+    `sets`: frames in which the clock is set, and to what; `late`: days on which it comes so many frames late.
+    """
+    shutter = stage.bind("close", "shutter#1", "Shutter.on_close")
+    clock = {"v": begin, "day": 0, "sent": -1.0}
+
+    def close() -> None:
+        stage.heard("close", shutter, o="clock#1", via="clock", due=due if told else None)
+
+    def step(number: int) -> None:
+        if number == 0:
+            stage("clock", v=begin, rate=RATE)
+            return
+        before = clock["v"]
+        now = before + RATE / stage.hz
+        if sets and number in sets:
+            now = sets[number]
+            stage("clock", v=now, rate=RATE)
+            clock["v"] = now
+            return
+        passed = before < due <= now or before < due + 86400 <= now
+        if now >= 86400:
+            now -= 86400
+        clock["v"] = now
+        if passed:
+            day = int(clock["day"])
+            clock["day"] += 1
+            if day in skips:
+                return
+            delay = (late or {}).get(day, 0)
+            for frame in [number + delay, *([number + 60] if day in again else [])]:
+                if frame == number:
+                    close()
+                else:
+                    stage.at(frame, do=close)
+
+    stage.each(step)
+    return round(seconds * stage.hz)
+
+
+@fault("threshold-missed", "jumped", 1800, ev="close")
+def the_clock_is_set_past_closing_time(stage: Stage) -> int:
+    """On the second day somebody sleeps from noon to ten at night."""
+    return _day(stage, 80, sets={1800: 22 * 3600.0})
+
+
+@quiet("threshold-missed", "jumped")
+def the_clock_is_set_on_by_an_hour_in_the_morning(stage: Stage) -> int:
+    return _day(stage, 80, sets={30 * stage.hz: 13 * 3600.0})
+
+
+@fault("threshold-missed", "midnight", 1081, ev="close")
+def what_lies_at_midnight_is_lost(stage: Stage) -> int:
+    return _day(stage, 80, due=0.0, skips=(0, 2))
+
+
+@quiet("threshold-missed", "midnight")
+def what_lies_at_midnight_is_sent(stage: Stage) -> int:
+    return _day(stage, 80, due=0.0)
+
+
+@fault("threshold-missed", "doubled", 780, ev="close")
+def a_shutter_closes_twice(stage: Stage) -> int:
+    return _day(stage, 80, again=(0,))
+
+
+@quiet("threshold-missed", "doubled")
+def the_clock_is_set_back_and_passes_again(stage: Stage) -> int:
+    return _day(stage, 40, sets={13 * stage.hz: 17.5 * 3600.0})
+
+
+@fault("threshold-missed", "late-clock", 732, "risk", ev="close")
+def a_shutter_closes_late(stage: Stage, frames: int = 12) -> int:
+    return _day(stage, 80, late={0: frames})
+
+
+@quiet("threshold-missed", "late-clock")
+def a_shutter_closes_a_step_late(stage: Stage) -> int:
+    return a_shutter_closes_late(stage, frames=1)
+
+
+@fault("threshold-missed", "jumped", 6000, ev="close")
+def closing_time_is_learnt(stage: Stage, days: int = 4) -> int:
+    """Nothing tells when it is due, but it came at one time of day; then somebody sleeps from ten to ten."""
+    jump = (24 * days + 4) * stage.hz
+    return _day(stage, 24 * (days + 1), sets={jump: 22 * 3600.0}, told=False)
+
+
+@fault("threshold-missed", "level", 480, ev="full", o="silo#1", cls="Silo")
+def a_silo_is_filled_at_once(stage: Stage, times: int = 4, step: int = 20) -> int:
+    """It says that it is full when it holds ninety; a big delivery goes past that unseen."""
+    stage.spawn("silo#1", "Silo")
+    for number in range(times + 1):
+        begin = 80 + 100 * number
+        for place, value in enumerate((0, 30, 60, 90 + number, 40)):
+            if number == times and value in (60, 94, 30):
+                continue
+            stage.at(begin + 10 * place, do=lambda value=value: stage("watch", o="silo#1", name="flour", v=value))
+        if number < times:
+            stage.at(begin + 30, do=lambda: stage.send("full", o="silo#1"))
+    stage.at(80 + 100 * times, do=lambda: stage("watch", o="silo#1", name="flour", v=100))
+    return 80 + 100 * (times + 1)
+
+
+@quiet("threshold-missed", "level")
+def a_silo_that_always_says_so(stage: Stage) -> int:
+    frames = a_silo_is_filled_at_once(stage)
+    stage.at(480, do=lambda: stage.send("full", o="silo#1"))
+    return frames

@@ -1,0 +1,44 @@
+"""Each cause of the catalogue on a small readable stream, and its innocent twins."""
+
+from __future__ import annotations
+
+import pytest
+
+from findings.scenes import FAULTS, QUIET, Fault, Quiet, built, clips, hearing, order, timing  # noqa: F401
+from opossum.findings.catalogue import KINDS
+
+OLDER = {"freeze", "double-fire", "stale-listener", "polling-waste"}
+"""Kinds that have test files of their own."""
+
+
+@pytest.mark.parametrize("scene", FAULTS, ids=lambda scene: f"{scene.kind}-{scene.cause}-{scene.build.__name__}")
+def test_a_fault_is_found_and_nothing_else(scene: Fault) -> None:
+    stage, frames = built(scene.build, scene.stage)
+    found = [finding for finding in stage.findings(frames) if not finding.root]
+    assert [(finding.kind, finding.cause) for finding in found] == [(scene.kind, scene.cause)]
+    (finding,) = found
+    assert (finding.frames[0], finding.severity.value) == (scene.first, scene.severity)
+    assert {name: finding.subject.as_dict().get(name) for name in scene.subject} == scene.subject
+    assert finding.count >= 1 and finding.evidence and finding.summary.endswith(".") and finding.advice.endswith(".")
+
+
+@pytest.mark.parametrize("scene", QUIET, ids=lambda scene: f"{scene.kind}-{scene.cause}-{scene.build.__name__}")
+def test_its_innocent_twin_is_left_alone(scene: Quiet) -> None:
+    stage, frames = built(scene.build, scene.stage)
+    found = stage.findings(frames)
+    assert [finding.id for finding in found if finding.severity.value != "note"] == []
+    assert not [finding.id for finding in found if (finding.kind, finding.cause) == (scene.kind, scene.cause)]
+
+
+def test_every_cause_has_a_fault_and_a_twin() -> None:
+    causes = {(kind.name, cause.name) for kind in KINDS if kind.name not in OLDER for cause in kind.causes}
+    assert causes - {(scene.kind, scene.cause) for scene in FAULTS} == set()
+    assert causes - {(scene.kind, scene.cause) for scene in QUIET} == set()
+
+
+@pytest.mark.parametrize("hz", [30, 144])
+@pytest.mark.parametrize("scene", QUIET, ids=lambda scene: scene.build.__name__)
+def test_the_twins_are_left_alone_at_other_rates(scene: Quiet, hz: int) -> None:
+    stage, frames = built(scene.build, scene.stage | {"hz": hz})
+    found = stage.findings(frames)
+    assert [(finding.id, finding.summary) for finding in found if finding.severity.value in ("fault", "waste")] == []
