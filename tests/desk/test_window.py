@@ -117,7 +117,7 @@ def test_a_symptom_opens_a_take_with_its_question_asked(desk, qtbot, number):
 
 def test_a_symptom_that_a_take_does_not_show_is_said_so(desk, qtbot, monkeypatch):
     """Honestly, with an empty list."""
-    monkeypatch.setattr("opossum.findings.catalogue.answers", lambda symptom: [])
+    monkeypatch.setattr("opossum.findings.catalogue.answers", lambda symptom: [("freeze", "nothing-like-it")])
     desk.view("start").symptoms[0].click()
     qtbot.waitUntil(lambda: desk.session is not None and desk.session.examined, timeout=20_000)
 

@@ -74,7 +74,8 @@ class Clips:
         if play.what == "track":
             return "cue-missed" in self._world.faults and play.next_mark == 3
         # it asks whether the place is near, not whether it was passed
-        return "mark-skipped" in self._world.faults and beside * self._world.hz > 0.3
+        kneads = play.clip.startswith("knead")
+        return kneads and "mark-skipped" in self._world.faults and beside * self._world.hz > 0.3
 
     def advance(self) -> None:
         """Send the marks that were passed and end what has played out."""

@@ -68,8 +68,18 @@ def _finding(scene: Scene, kind: Kind, cause: Cause, found: Found) -> Finding:
         id="/".join(part for part in (kind.name, cause.name, *about, *found.told_apart) if part),
         severity=found.rated or cause.severity,
         frame_rows=rows,
-        frames=scene.take.frame_numbers(rows),
+        frames=_frame_numbers(scene, rows),
     )
+
+
+def _frame_numbers(scene: Scene, rows: Array) -> list[int]:
+    """Return the game's numbers of frames (rows); what shows at start-up only, shows in the first frame."""
+    numbers = scene.take.frame_numbers(rows)
+    known = rows[rows >= 0]
+    if numbers or not len(known):
+        return numbers
+    # a row of start-up stands right before its peer's first frame
+    return scene.take.frame_numbers(np.minimum(known + 1, len(scene.take.frames) - 1))
 
 
 def doubled_calls(take: Take, findings: Collection[Finding]) -> Array:

@@ -7,8 +7,8 @@ from collections.abc import Iterator
 import numpy as np
 
 from opossum.findings.clips import clips
-from opossum.findings.declaring import Cause
-from opossum.findings.finding import Found, Severity
+from opossum.findings.declaring import Cause, Spring
+from opossum.findings.finding import Finding, Found, Severity
 from opossum.findings.frame_times import frame_times
 from opossum.findings.mark_late.coming import FROM_A_STALL, by_mark, coming, tell
 from opossum.findings.scene import Scene
@@ -55,12 +55,17 @@ def _stepped_over(scene: Scene) -> Array:
     return np.flatnonzero(~sent & marks.passed[came.rows] & seen[peers] & ~may_come)
 
 
+def waited_for(scene: Scene, finding: Finding, root: Finding) -> bool:
+    """Say whether the root tells that this very mark is waited for in vain: that is the story, this is why."""
+    return finding.subject.mark == root.subject.ev and finding.subject.cls == root.subject.cls
+
+
 SKIPPED = Cause(
     "skipped",
     "stepped over",
     Severity.FAULT,
     find,
-    springs_from=FROM_A_STALL,
+    springs_from=(*FROM_A_STALL, Spring("wait-never-met/clip-ended", waited_for)),
     about="A clip went past a mark, and the mark was never sent in that round.",
     quiet="a peer of which no mark is ever seen; a clip stopped before it.",
 )

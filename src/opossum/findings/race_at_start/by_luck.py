@@ -18,6 +18,9 @@ from opossum.take.grouping import Runs, distinct, factorised, parted
 RACE_SPAWNS = Threshold("race_spawns", 4, "spawns", "with fewer, now this and now that is no pattern")
 RACE_FRAMES = Threshold("race_frames", 10, "frames", "what comes so soon after a spawn belongs to its start")
 
+MOST_SENDS = 200
+"""Sends of one event around a spawn that are looked through."""
+
 
 def find(scene: Scene) -> Iterator[Found]:
     """Yield races between being bound and being told. Cost: a sort of binds and a binary search in the sends of each event."""
@@ -83,13 +86,21 @@ def _near_sends(scene: Scene, binds: Array, spawn: Array) -> tuple[Array, Array]
     spawn_line = np.asarray(take.tables["spawn"]["line"], np.int64)[spawn]
     reach = scene[RACE_FRAMES]
     near, late = np.full(len(binds), -1, np.int64), np.full(len(binds), -1, np.int64)
-    starts, stops = np.searchsorted(keys, known.key[binds], "left"), np.searchsorted(keys, known.key[binds], "right")
-    for place in np.flatnonzero(stops > starts).tolist():
-        low = int(starts[place] + np.searchsorted(lines[starts[place] : stops[place]], spawn_line[place]))
-        high = int(
-            starts[place] + np.searchsorted(frames[starts[place] : stops[place]], spawn_frame[place] + reach, "right")
-        )
-        mine = np.arange(low, high)
+    # (event, line) and (event, frame) as one ascending number each: sends stand in order of both
+    known_keys = np.unique(keys)
+    rank, asked = np.searchsorted(known_keys, keys), np.searchsorted(known_keys, known.key[binds])
+    heard = (asked < len(known_keys)) & (np.append(known_keys, -1)[asked] == known.key[binds])
+    by_line, line_stride = _ascending(rank, lines, np.concatenate((bind_line, spawn_line)))
+    by_frame, frame_stride = _ascending(rank, frames, spawn_frame + reach)
+    low = np.searchsorted(by_line, asked * line_stride + spawn_line, "left")
+    middle = np.searchsorted(by_line, asked * line_stride + bind_line, "left")
+    high = np.searchsorted(by_frame, asked * frame_stride + spawn_frame + reach, "right")
+    # a race needs one who missed it: events that nobody misses are not looked into
+    misses = heard & (middle > low) & (high > low)
+    group, _ = factorised(known.key[binds], scene.class_of_object[known.owner[binds]])
+    raced = np.bincount(group, weights=misses)[group] > 0
+    for place in np.flatnonzero(heard & raced & (high > low)).tolist():
+        mine = np.arange(low[place], min(high[place], low[place] + MOST_SENDS))
         mine = mine[known.fits(np.full(len(mine), binds[place]), rows[mine])]
         before = mine[lines[mine] < bind_line[place]]
         after = mine[lines[mine] > bind_line[place]]
@@ -98,6 +109,12 @@ def _near_sends(scene: Scene, binds: Array, spawn: Array) -> tuple[Array, Array]
         if len(after):
             near[place] = rows[after[0]]
     return near, late
+
+
+def _ascending(rank: Array, values: Array, others: Array) -> tuple[Array, int]:
+    """Return (rank and value as one number, the stride between ranks), the stride beyond all values and others."""
+    stride = 2 + int(max(np.max(values, initial=0), np.max(others, initial=0)))
+    return rank * stride + values, stride
 
 
 def _tell(scene: Scene, missed: Array, sends: Array, heard: Array) -> Found:

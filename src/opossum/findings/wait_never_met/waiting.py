@@ -87,7 +87,7 @@ def _of_its_mark(scene: Scene, finding: Finding, root: Finding) -> bool:
     return finding.subject.ev == root.subject.mark and finding.subject.cls == root.subject.cls
 
 
-FROM_THE_MARK = tuple(Spring(kind, _of_its_mark) for kind in ("missing-mark", "cut-before-mark", "mark-late/skipped"))
+FROM_THE_MARK = (Spring("missing-mark", _of_its_mark), Spring("cut-before-mark", _of_its_mark))
 
 
 def went(never: NeverMet) -> Array:
