@@ -131,12 +131,118 @@ def come_and_go(calls: int) -> Iterator[str]:
             yield stream.line("gone", f',"o":"{name}"')
 
 
+def nobody_hears(calls: int) -> Iterator[str]:
+    """Sends that nobody hears, of many names, while listeners of near names and of other senders come all the time."""
+    stream = _Stream()
+    yield stream.head()
+    bind = 0
+    while stream.calls + stream.sends < calls:
+        yield stream.frame()
+        if stream.frames % 3 == 0:
+            bind += 1
+            yield stream.line("spawn", f',"o":"ear#{bind}","cls":"Ear"')
+            event = f"word_{bind % 500}"
+            yield stream.line("bind", f',"b":{bind},"ev":"{event}","o":"ear#{bind}","fn":"Ear.on_word","src":"mouth#{bind}"')
+        for number in range(40):
+            yield stream.send(f',"ev":"word_{(stream.frames * 7 + number) % 600}","o":"mouth#{number}"')
+
+
+def clips_with_marks(calls: int) -> Iterator[str]:
+    """Clips with marks all the time, with a delay and a wait beside each, some cut, some without the mark."""
+    stream = _Stream()
+    yield stream.head()
+    play = wait = arm = 0
+    playing: list[tuple[int, int, int, int, int]] = []
+    while stream.calls < calls:
+        yield stream.frame()
+        for number in range(8):
+            play, wait, arm = play + 1, wait + 1, arm + 1
+            owner, clip = f"cook#{play % 400}", play % 7
+            marks = "[]" if clip == 3 else '[["chop",0.1],["turn",0.15]]'
+            yield stream.line("play", f',"y":{play},"o":"{owner}","clip":"clip{clip}","len":0.2,"marks":{marks}')
+            yield stream.line("wait", f',"w":{wait},"o":"{owner}","ev":"chop"')
+            yield stream.line("arm", f',"a":{arm},"what":"delay","o":"{owner}","ev":"serve","sec":0.12,"loop":false')
+            playing.append((stream.frames, play, wait, arm, clip))
+        while playing and playing[0][0] <= stream.frames - 12:
+            _, y, w, a, clip = playing.pop(0)
+            owner = f"cook#{y % 400}"
+            if clip != 3 and y % 5:
+                yield stream.send(f',"ev":"chop","o":"{owner}","via":"clip","y":{y},"mark":"chop","pos":0.1')
+                yield stream.call(owner, "Cook.on_chop")
+                yield stream.line("met", f',"w":{w},"s":{stream.sends}')
+            yield stream.send(f',"ev":"serve","o":"{owner}","via":"delay","a":{a}')
+            yield stream.call(owner, "Cook.on_serve")
+            how = "cut" if y % 11 == 0 else "end"
+            yield stream.line("stop", f',"y":{y},"how":"{how}","pos":{0.09 if how == "cut" else 0.2}')
+
+
+def delays_piled_up(calls: int) -> Iterator[str]:
+    """Delays set again and again while others are pending, for many owners."""
+    stream = _Stream()
+    yield stream.head()
+    arm = 0
+    pending: list[tuple[int, int]] = []
+    while stream.calls < calls:
+        yield stream.frame()
+        for _ in range(20):
+            arm += 1
+            yield stream.line(
+                "arm", f',"a":{arm},"what":"delay","o":"bell#{arm % 900}","ev":"ring","sec":1.0,"loop":false'
+            )
+            pending.append((stream.frames + 60, arm))
+        while pending and pending[0][0] <= stream.frames:
+            _, a = pending.pop(0)
+            yield stream.send(f',"ev":"ring","o":"bell#{a % 900}","via":"delay","a":{a}')
+            yield stream.call(f"bell#{a % 900}", "Bell.on_ring")
+            yield stream.line("disarm", f',"a":{a},"how":"done"')
+
+
+def any_order(calls: int) -> Iterator[str]:
+    """Two hundred listeners of one tick, in an order that changes on every frame."""
+    stream = _Stream()
+    yield stream.head()
+    while stream.calls < calls:
+        yield stream.frame()
+        yield stream.send(',"ev":"tick","via":"tick"')
+        for number in range(200):
+            yield stream.call(f"ant#{(number * (1 + 2 * (stream.frames % 90))) % 200}", "Ant.crawl")
+
+
+def queues_and_circles(calls: int) -> Iterator[str]:
+    """A queue that grows, and two who answer each other over frames through it for ever."""
+    stream = _Stream()
+    yield stream.head()
+    waiting: list[tuple[int, int]] = []
+    while stream.calls < calls:
+        yield stream.frame()
+        for _ in range(20):
+            yield stream.send(',"ev":"job","o":"gate","via":"queue","q":"jobs"')
+            yield stream.line("put", f',"q":"jobs","s":{stream.sends}')
+            waiting.append((stream.sends, 0))
+        for _ in range(19):
+            s, side = waiting.pop(0)
+            yield stream.line("pull", f',"q":"jobs","s":{s}')
+            stream.calls += 1
+            c = stream.calls
+            yield stream.line("call", f',"c":{c},"s":{s},"o":"hand#{side}","fn":"Hand.on_job"')
+            if c % 19 == 0:
+                yield stream.send(f',"ev":"job","o":"hand#{side}","c":{c},"via":"queue","q":"jobs"')
+                yield stream.line("put", f',"q":"jobs","s":{stream.sends}')
+                waiting.append((stream.sends, 1 - side))
+            yield stream.line("ret", f',"c":{c},"eff":1')
+
+
 SORTS: dict[str, Callable[[int], Iterator[str]]] = {
     "two routes with data": two_routes,
     "zone stays with data": zone_stays,
     "20,000 binds, calls without ids": nameless_binds,
     "one key held": one_key_held,
     "10,000 objects come and go": come_and_go,
+    "sends that nobody hears": nobody_hears,
+    "clips with marks, delays, waits": clips_with_marks,
+    "delays piled up": delays_piled_up,
+    "200 listeners in any order": any_order,
+    "queues and circles": queues_and_circles,
 }
 
 

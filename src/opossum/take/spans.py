@@ -59,6 +59,18 @@ class LineSpans:
         hit = (self._known[place] == keys) & (self._begins[found] > at) & (self._begins[found] // self._stride == place)
         return np.where(hit, self._begin_rows[found], -1)
 
+    def last_begun(self, keys: Array, lines: Array) -> Array:
+        """Return int64 (n,): the last span (row) of each key that began before each line, -1 where none did."""
+        keys = np.asarray(keys, np.int64)
+        if not len(self._known):
+            return np.full(len(keys), -1, np.int64)
+        place = np.minimum(np.searchsorted(self._known, keys), len(self._known) - 1)
+        at = place * self._stride + np.minimum(np.asarray(lines, np.int64), self._stride - 3)
+        found = np.searchsorted(self._begins, at, "left") - 1
+        begun = self._begins[np.maximum(found, 0)]
+        hit = (found >= 0) & (self._known[place] == keys) & (begun // self._stride == place)
+        return np.where(hit, self._begin_rows[np.maximum(found, 0)], -1)
+
     def rows(self, key: int) -> Array:
         """Return the spans (rows) of one key, ascending."""
         place = int(np.searchsorted(self._known, key))

@@ -60,10 +60,13 @@ def piles(scene: Scene) -> list[Pile]:
     starts = np.flatnonzero(~again)
     sizes = np.diff(np.append(starts, len(again)))
     acts = _acting(scene)
+    table_p, table_a = (take.tables["send"][name] for name in ("p", "a"))
+    arm_of_send = np.append(take.arm_ids.rows(table_p, table_a), np.int32(-1))
+    caused_by = arm_of_send[np.append(take.calls.send, np.int32(-1))[arms.cause]]
     found = []
     for number in np.flatnonzero(sizes > scene[DELAY_REARMS]).tolist():
         mine = asked[runs.order[starts[number] : starts[number] + sizes[number]]]
-        if _set_by_itself(scene, mine):
+        if np.isin(caused_by[mine[1:]], mine).all():  # each set by the landing of one before it: a loop, not a pile
             continue
         landing = _landing(scene, mine)
         made_way = bool(arms.end_line[mine[0]] < np.asarray(table["line"], np.int64)[mine[-1]])
@@ -90,21 +93,16 @@ def _acting(scene: Scene) -> Array:
     return flags
 
 
-def _landing(scene: Scene, arms: Array) -> Array:
-    """Return the send (row) with which each arm fired, -1 where it did not."""
+def landings(scene: Scene) -> Array:
+    """Return int64 (arms,): the send (row) with which each arm fired first, -1 where it did not; asked through `scene.once`."""
     firings = scene.take.arms.firings
-    first = firings.starts[arms]
-    fired = firings.starts[arms + 1] > first
-    return np.where(fired, np.append(firings.order, 0)[np.minimum(first, len(firings.order))], -1)
+    first = firings.starts[:-1]
+    fired = firings.starts[1:] > first
+    return np.where(fired, np.append(firings.order, 0)[np.minimum(first, len(firings.order))], -1).astype(np.int64)
 
 
-def _set_by_itself(scene: Scene, arms: Array) -> bool:
-    """Say whether each delay is set by the landing of one before it: a loop, not a pile."""
-    take = scene.take
-    causes = take.arms.cause[arms]
-    sends = np.append(take.calls.send, -1)[causes]
-    by = np.append(take.arm_ids.rows(take.tables["send"]["p"], take.tables["send"]["a"]), -1)[sends]
-    return bool(np.isin(by[1:], arms).all())
+def _landing(scene: Scene, arms: Array) -> Array:
+    return scene.once(landings)[arms]
 
 
 def _told_apart(scene: Scene, pile: Pile) -> bool:
@@ -112,7 +110,7 @@ def _told_apart(scene: Scene, pile: Pile) -> bool:
     sends = _landing(scene, pile.arms)
     sends = sends[sends >= 0]
     column = scene.take.tables["send"].json("d")
-    if len(sends) < 2 or not column.present()[sends].all():
+    if len(sends) < 2 or not len(column.data) or (column.offsets[sends + 1] == column.offsets[sends]).any():
         return False
     return len(distinct(json_codes(column, sends))) == len(sends)
 

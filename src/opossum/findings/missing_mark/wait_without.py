@@ -15,12 +15,15 @@ from opossum.findings.wording import plural
 from opossum.stream.tables import Array
 from opossum.take.spans import LineSpans
 
+MOST_CLIPS = 4
+"""Clips of an owner that end after a wait began and are looked at."""
+
 
 def waited_in_vain(scene: Scene) -> dict[tuple[int, int], list[tuple[int, int]]]:
     """Return, by (clip's number, mark), the (play, wait) rows of waits left open by a clip that lacks the mark.
 
     The wait was opened while the clip played, or at most a frame before; another clip of the owner that has the mark, or
-    meets the wait right after, is the one that was waited for.  Linear in waits, with a look at each one's owner's plays.
+    meets the wait right after, is the one that was waited for.  Cost: a sort of the plays, a look at a few for each wait that outlives one.
     """
     take = scene.take
     known, waits, all_clips = scene.once(clips), scene.once(open_waits), scene.once(marked_clips)
@@ -29,26 +32,41 @@ def waited_in_vain(scene: Scene) -> dict[tuple[int, int], list[tuple[int, int]]]
     if not len(table) or not len(known.line):
         return found
     wait_frame = take.frames.rows_of_lines(table["p"], table["line"]).astype(np.int64)
-    plays_of: dict[tuple[int, int], list[int]] = {}
-    for play in np.flatnonzero(known.counted() & known.stopped).tolist():
-        plays_of.setdefault((int(known.peer[play]), int(known.owner[play])), []).append(play)
-    for wait in _outlived(scene):
-        mine = plays_of.get((int(table["p"][wait]), int(table["o"][wait])))
-        event = int(table["ev"][wait])
-        if mine is None or event < 0:
+    order, first = _ended_after(scene)
+    texts = len(take.strings) + 2
+    owner = known.peer * texts + known.owner
+    waiter = np.asarray(table["p"], np.int64) * texts + np.asarray(table["o"], np.int64)
+    events = np.asarray(table["ev"], np.int64)
+    likely = np.array(_outlived(scene), np.int64)
+    # a mark that no clip has is nobody's to miss
+    likely = likely[np.isin(events[likely], [name for _, name in all_clips.having])] if len(likely) else likely
+    for wait in likely.tolist():
+        event = int(events[wait])
+        plays = order[first[wait] : first[wait] + MOST_CLIPS]
+        plays = plays[(owner[plays] == waiter[wait]) & (known.begin_frame[plays] <= wait_frame[wait] + 1)]
+        if not len(plays) or (int(all_clips.class_of_play[plays[0]]), event) not in all_clips.having:
             continue
-        plays = np.array(mine)
-        begun = (known.begin_frame[plays] <= wait_frame[wait] + 1) & (known.stop_line[plays] > waits.begin[wait])
-        playing = plays[begun & (known.stop_line[plays] < waits.end[wait])]
-        has = [event in all_clips.marks_of_clip.get(int(all_clips.clip_of_play[play]), ()) for play in plays[begun]]
-        if any(has) or not len(playing):
+        has = [event in all_clips.marks_of_clip.get(int(all_clips.clip_of_play[play]), ()) for play in plays]
+        playing = plays[known.stop_line[plays] < waits.end[wait]]
+        if any(has) or not len(playing) or _met_right_after(scene, wait, int(playing[-1])):
             continue
-        if _met_right_after(scene, wait, int(playing[-1])):
-            continue
-        play = int(playing[0])
-        if (int(all_clips.class_of_play[play]), event) in all_clips.having:
-            found.setdefault((int(all_clips.clip_of_play[play]), event), []).append((play, wait))
+        found.setdefault((int(all_clips.clip_of_play[playing[0]]), event), []).append((int(playing[0]), wait))
     return found
+
+
+def _ended_after(scene: Scene) -> tuple[Array, Array]:
+    """Return (plays in order of owner and end, for each wait the place of its owner's first play that ends after it began)."""
+    take, known, waits = scene.take, scene.once(clips), scene.once(open_waits)
+    table = take.tables["wait"]
+    texts = len(take.strings) + 2
+    ended = np.flatnonzero(known.counted() & known.stopped)
+    order = ended[np.lexsort((known.stop_line[ended], known.peer[ended] * texts + known.owner[ended]))]
+    owners = known.peer[order] * texts + known.owner[order]
+    distinct_owners = np.unique(owners)
+    stride = 2 + int(max(np.max(known.stop_line[order], initial=0), np.max(waits.begin, initial=0)))
+    placed = np.searchsorted(distinct_owners, owners) * stride + known.stop_line[order]
+    asked = np.asarray(table["p"], np.int64) * texts + np.asarray(table["o"], np.int64)
+    return order, np.searchsorted(placed, np.searchsorted(distinct_owners, asked) * stride + waits.begin, "right")
 
 
 def _outlived(scene: Scene) -> list[int]:

@@ -22,6 +22,12 @@ FLIP_SHARE_OF = Threshold("flip_share_of", 200, "frames", "a share of fewer fram
 NEIGHBOURS = 12
 """Of listeners that step out of line in one send, each is compared with so many that follow it."""
 
+FEWEST_NEIGHBOURS = 2
+MOST_COMPARED = 600_000
+
+MOST_PAIRS = 300
+"""Pairs that are told of in one take."""
+
 MOST_CALLS_COMPARED = 20
 """Calls of a pair that are looked at for a value they share."""
 
@@ -101,7 +107,9 @@ def _out_of_line(listener: Array, runs: Runs) -> Array:
 def _ordered_pairs(scene: Scene, rows: Array, group: Array) -> tuple[Array, Array]:
     """Return (earlier, later): positions in `rows` of calls of one group that stand near each other."""
     earlier, later = [], []
-    for step in range(1, NEIGHBOURS + 1):
+    # in a crowd that changes places all over, nearer neighbours tell enough
+    reach = max(FEWEST_NEIGHBOURS, min(NEIGHBOURS, MOST_COMPARED // max(1, len(rows))))
+    for step in range(1, reach + 1):
         mine = np.flatnonzero(group[step:] == group[:-step])
         if not len(mine):
             break
@@ -147,6 +155,8 @@ def _flipping(scene: Scene, rows: Array, earlier: Array, later: Array) -> list[F
     flipping = np.flatnonzero((rare > 0) & ((rare >= scene[FLIP_FRAMES]) | share))
     if not len(flipping):
         return []
+    # where a whole crowd changes places, its most restless pairs tell enough
+    flipping = flipping[np.argsort(-rare[flipping], kind="stable")[:MOST_PAIRS]]
     wanted = np.zeros(len(first), bool)
     wanted[flipping] = True
     mine = np.flatnonzero(wanted[pair])

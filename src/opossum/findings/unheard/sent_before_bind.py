@@ -9,18 +9,18 @@ import numpy as np
 
 from opossum.findings.declaring import Cause
 from opossum.findings.finding import Found, Severity
+from opossum.findings.frame_times import frame_times
 from opossum.findings.listening import listening
 from opossum.findings.scene import Scene
 from opossum.findings.unheard.hearing import FIRST_SECONDS_NS, bearing, by_event, place_of_sends, senders, told
 from opossum.findings.wording import at_place, plural
 from opossum.stream.tables import Array
+from opossum.take.grouping import Runs, factorised, joined
 from opossum.take.indexes.objects import NEVER
+from opossum.take.spans import LineSpans
 
 NEAR_FRAMES = 10
 """Where others of its class listened and went before, a send this close to the bind was meant for the new one."""
-
-MOST_BINDS = 50
-"""Binds after a send that are looked through for one that fits."""
 
 
 class TooEarly(NamedTuple):
@@ -31,39 +31,83 @@ class TooEarly(NamedTuple):
 
 
 def too_early(scene: Scene) -> TooEarly:
-    """Return the sends that came before their listener was bound. Cost: a look at a few binds for each unheard send."""
+    """Return the sends that came before their listener was bound. Cost: sorts of the binds, searches for each unheard send."""
     take = scene.take
     known, unheard = scene.once(listening), scene.once(bearing)
-    sends, table = take.tables["send"], take.tables["bind"]
+    sends, table, times = take.tables["send"], take.tables["bind"], scene.once(frame_times)
     # what comes again by itself is heard the next time
     again = np.isin(np.asarray(sends["edge"])[unheard.rows], [take.code("stay"), take.code("held")])
     again |= _from_loop(scene, unheard.rows)
-    bind_ns = take.holds.game_times(table["p"], table["t"])
-    send_ns = take.holds.game_times(sends["p"], sends["t"])
-    following = known.bound.next_begun(unheard.key, unheard.line)
-    soon = np.append(bind_ns, np.int64(2**62))[following] - send_ns[unheard.rows] <= FIRST_SECONDS_NS
-    asked = np.flatnonzero(~again & soon & (following >= 0))
-    play_ns = _play_begins(scene)
-    found_sends, found_binds = [], []
-    order_of: dict[int, Array] = {}
-    for place in asked.tolist():
-        send, key, line = int(unheard.rows[place]), int(unheard.key[place]), int(unheard.line[place])
-        if key not in order_of:
-            order_of[key] = known.bound.rows(key)
-        rows = order_of[key]
-        first = int(np.searchsorted(known.begin[rows], line))
-        later = rows[first : first + MOST_BINDS]
-        later = later[bind_ns[later] - send_ns[send] <= FIRST_SECONDS_NS]
-        later = later[known.fits(later, np.full(len(later), send))]
-        if not len(later):
-            continue
-        bind = int(later[0])
-        if _in_first_seconds(scene, send, bind, int(send_ns[send]), play_ns) and _meant_for(
-            scene, send, bind, rows[:first]
-        ):
-            found_sends.append(send)
-            found_binds.append(bind)
-    return TooEarly(np.array(found_sends, np.int64), np.array(found_binds, np.int64))
+    bind = _first_fitting(scene)
+    sent_ns = times.time_of("send", unheard.rows)
+    bound_ns = np.append(times.time_of("bind", np.arange(len(table))), np.int64(2**62))[bind]
+    soon = (bind >= 0) & ~again & (bound_ns - sent_ns <= FIRST_SECONDS_NS)
+    places = np.flatnonzero(soon)
+    bind, sent_ns = bind[places], sent_ns[places]
+    peers = np.asarray(table["p"], np.int64)[bind]
+    young = sent_ns - np.array([*_play_begins(scene), 0])[peers] <= FIRST_SECONDS_NS
+    young |= sent_ns - _born_ns(scene)[bind] <= FIRST_SECONDS_NS
+    frames_apart = take.binds.frame[bind] - take.sends.frame[unheard.rows[places]]
+    specific = (known.source[bind] >= 0) | (np.asarray(sends["to"])[unheard.rows[places]] >= 0)
+    # not where others of its class came, listened and went before
+    meant = specific | (frames_apart <= NEAR_FRAMES) | ~_others_went(scene)[bind]
+    kept = young & meant
+    return TooEarly(unheard.rows[places[kept]], bind[kept])
+
+
+def _first_fitting(scene: Scene) -> Array:
+    """Return int64 (n,): for each unheard send the first bind (row) after it that would have heard it, -1 where none would."""
+    take = scene.take
+    known, unheard = scene.once(listening), scene.once(bearing)
+    sends = take.tables["send"]
+    sender, to = (np.asarray(sends[name], np.int64)[unheard.rows] for name in ("o", "to"))
+    best = np.full(len(unheard.rows), -1, np.int64)
+    begins = np.append(known.begin, np.int64(2**62))
+    # asked for by name: any sender, or this one; for addressed sends the owner must be that object
+    for of_source in (False, True):
+        for of_owner in (False, True):
+            binds = np.flatnonzero((known.source >= 0) == of_source)
+            asked = np.flatnonzero((to >= 0) == of_owner)
+            key, wanted = known.key[binds], unheard.key[asked]
+            for used, mine, theirs in (
+                (of_source, known.source[binds], sender[asked]),
+                (of_owner, known.owner[binds], to[asked]),
+            ):
+                if used:
+                    codes, other = joined((key, mine), (wanted, theirs))
+                    key, wanted = codes.astype(np.int64), other.astype(np.int64)
+            found = LineSpans(key, known.begin[binds], known.unbound[binds]).next_begun(wanted, unheard.line[asked])
+            row = np.append(binds, -1)[found]
+            nearer = (row >= 0) & (begins[row] < begins[best[asked]])
+            best[asked[nearer]] = row[nearer]
+    return best
+
+
+def _born_ns(scene: Scene) -> Array:
+    """Return int64 (binds,): when each bind's owner was spawned last before it (else first after it), -2**62 if never."""
+    take = scene.take
+    table, spawns = take.tables["bind"], take.tables["spawn"]
+    texts = len(take.strings) + 2
+    keys = np.asarray(spawns["p"], np.int64) * texts + np.asarray(spawns["o"], np.int64)
+    lives = LineSpans(keys, np.asarray(spawns["line"], np.int64), np.full(len(keys), NEVER))
+    asked = np.asarray(table["p"], np.int64) * texts + np.asarray(table["o"], np.int64)
+    spawn = lives.last_begun(asked, table["line"])
+    spawn = np.where(spawn >= 0, spawn, lives.next_begun(asked, table["line"]))
+    times = scene.once(frame_times).time_of("spawn", np.arange(len(keys)))
+    return np.append(times, np.int64(-(2**62)))[spawn]
+
+
+def _others_went(scene: Scene) -> Array:
+    """Return a boolean array (binds,): a listener of the event of the same class was bound before, and ended."""
+    take, known = scene.take, scene.once(listening)
+    if not len(known.key):
+        return np.zeros(0, bool)
+    ended = np.minimum(known.unbound, take.binds.owner_gone_line) != NEVER
+    group, _ = factorised(known.key, scene.class_of_object[known.owner])
+    runs = Runs(group)
+    found = np.zeros(len(group), bool)
+    found[runs.order] = runs.before(ended[runs.order]) > 0
+    return found
 
 
 def _from_loop(scene: Scene, sends: Array) -> Array:
@@ -85,36 +129,6 @@ def _play_begins(scene: Scene) -> list[int]:
         start = take.frames.start_ns[frames][settled[0]] if len(settled) else take.peers[peer].first_t
         begins.append(int(take.holds.game_times(np.array([peer]), np.array([start]))[0]))
     return begins
-
-
-def _in_first_seconds(scene: Scene, send: int, bind: int, sent_ns: int, play_ns: list[int]) -> bool:
-    """Say whether the send fell in the first seconds of play, or of the listener's owner's life, or before that."""
-    take = scene.take
-    peer, owner = int(take.tables["bind"]["p"][bind]), int(take.tables["bind"]["o"][bind])
-    if sent_ns - play_ns[peer] <= FIRST_SECONDS_NS:
-        return True
-    spawns = take.objects.spans(peer, owner)
-    line = int(take.tables["bind"]["line"][bind])
-    born = [spawn for spawn, _ in spawns if spawn < line] or [spawn for spawn, _ in spawns]
-    if not born:
-        return False
-    spawn_row = int(np.searchsorted(np.asarray(take.tables["spawn"]["line"], np.int64), born[-1]))
-    spawned = int(take.holds.game_times(np.array([peer]), take.tables["spawn"]["t"][spawn_row : spawn_row + 1])[0])
-    return sent_ns - spawned <= FIRST_SECONDS_NS
-
-
-def _meant_for(scene: Scene, send: int, bind: int, earlier: Array) -> bool:
-    """Say whether the send was meant for this bind: not where others of its class came, listened and went before."""
-    take = scene.take
-    table, sends = take.tables["bind"], take.tables["send"]
-    if int(table["src"][bind]) >= 0 or int(sends["to"][send]) >= 0 or not len(earlier):
-        return True
-    classes = scene.class_of_object
-    alike = earlier[classes[np.asarray(table["o"])[earlier]] == classes[int(table["o"][bind])]]
-    ended = np.minimum(take.binds.unbind_line[alike], take.binds.owner_gone_line[alike])
-    if not (ended != NEVER).any():
-        return True
-    return int(take.binds.frame[bind]) - int(take.sends.frame[send]) <= NEAR_FRAMES
 
 
 def find(scene: Scene) -> Iterator[Found]:

@@ -15,6 +15,7 @@ from opossum.findings.wording import listed, plural
 from opossum.stream.tables import Array
 from opossum.take.grouping import distinct, parted
 from opossum.take.indexes.objects import NEVER
+from opossum.take.spans import LineSpans
 
 
 class NeverMet(NamedTuple):
@@ -28,7 +29,7 @@ class NeverMet(NamedTuple):
 
 
 def never_met(scene: Scene) -> NeverMet:
-    """Return the waits that were never met. Linear in waits and plays, with a look at the owner's plays for each wait."""
+    """Return the waits that were never met. Cost: a sort of the clips with marks, a binary search for each wait."""
     take, marks = scene.take, scene.take.marks
     waits, known = scene.once(open_waits), scene.once(clips)
     table = take.tables["wait"]
@@ -36,20 +37,25 @@ def never_met(scene: Scene) -> NeverMet:
     gone_line, _ = take.objects.next_gone(
         np.asarray(table["p"])[rows], np.asarray(table["o"])[rows], np.asarray(table["line"])[rows]
     )
-    carrying: dict[tuple[int, int], list[int]] = {}
-    first_round = np.flatnonzero((marks.round == 0) & known.counted()[marks.play]) if len(marks.play) else rows[:0]
-    for play, name in zip(marks.play[first_round].tolist(), marks.name[first_round].tolist(), strict=True):
-        carrying.setdefault((int(known.owner[play]), name), []).append(play)
-    replaced = known.replaced()
-    frames = take.frames.rows_of_lines(table["p"], table["line"]).astype(np.int64)
     play_of = np.full(len(rows), -1, np.int64)
-    for place, wait in enumerate(rows.tolist()):
-        for play in carrying.get((int(table["o"][wait]), int(table["ev"][wait])), ()):
-            mine = known.peer[play] == table["p"][wait] and known.begin_frame[play] <= frames[wait] + 1
-            ended = bool(known.stopped[play]) and known.stop_line[play] > waits.begin[wait]
-            if mine and ended and not replaced[play] and known.stop_line[play] < gone_line[place]:
-                play_of[place] = play
-                break
+    carries = np.zeros(0, np.int64)
+    if len(marks.play):
+        carries = np.flatnonzero((marks.round == 0) & (known.counted() & known.stopped)[marks.play])
+    if not len(rows) or not len(carries):
+        return NeverMet(rows, play_of, gone_line)
+    # by (owner, mark): the first clip that ends after the wait began
+    plays = marks.play[carries]
+    stops = LineSpans(
+        waits.keys(known.peer[plays], known.owner[plays], marks.name[carries]),
+        known.stop_line[plays],
+        NEVER + 0 * plays,
+    )
+    found = stops.next_begun(waits.key[rows], waits.begin[rows])
+    play = np.append(plays, -1)[found]
+    frames = take.frames.rows_of_lines(table["p"], table["line"]).astype(np.int64)[rows]
+    sound = (found >= 0) & (known.begin_frame[play] <= frames + 1) & ~known.replaced()[play]
+    sound &= known.stop_line[play] < gone_line
+    play_of[sound] = play[sound]
     return NeverMet(rows, play_of, gone_line)
 
 
