@@ -58,7 +58,7 @@ def main() -> None:
     wait(application, lambda: window.session is not None and window.session.examined)
     session = window.session
     assert session is not None
-    findings = {finding.cause: finding for finding in session.findings}
+    findings = {finding.cause: finding for finding in reversed(session.findings)}
     shoot("flow-zoomed-out")
     session.show_finding(findings["bound-twice"])
     session.settle()
@@ -74,6 +74,16 @@ def main() -> None:
     session.set_window(float(session.axis.edges[column]) - 1, float(session.axis.edges[column]) + 3)
     session.settle()
     shoot("few-frames")
+    session.show_finding(findings["near-name"])
+    column = session.column
+    session.set_window(float(session.axis.edges[column]) - 12, float(session.axis.edges[column]) + 14)
+    session.settle()
+    shoot("unheard")
+    session.show_finding(findings["early"])
+    column = session.column
+    session.set_window(float(session.axis.edges[column]) - 20, float(session.axis.edges[column]) + 40)
+    session.settle()
+    shoot("beside-its-mark")
     if not wanted or {"live", "held", "two-peers"} & set(wanted):
         game = live(application, window)
         shoot("live")

@@ -12,7 +12,7 @@ from typing import NamedTuple
 from opossum.findings.finding import Finding, Found, Severity
 from opossum.findings.scene import Scene
 from opossum.findings.settings import Threshold
-from opossum.findings.symptoms import Symptom
+from opossum.findings.symptoms import NEVER_COMES, Symptom
 
 
 class Spring(NamedTuple):
@@ -44,7 +44,7 @@ class Cause(NamedTuple):
 class Kind(NamedTuple):
     """A kind of finding: its name, its title on screen, the question it answers, and its causes, looked for in order.
 
-    `symptoms`: what somebody comes with whom it answers.  `weave`: the area of the desk that proves it best.
+    `group`: the symptom under which it is listed.  `symptoms`: what somebody comes with whom it answers.  `weave`: the area of the desk that proves it best.
     """
 
     name: str
@@ -52,6 +52,7 @@ class Kind(NamedTuple):
     question: str
     symptoms: tuple[Symptom, ...]
     causes: tuple[Cause, ...]
+    group: Symptom = NEVER_COMES
     weave: str = "flow"
 
     @property

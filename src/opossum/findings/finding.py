@@ -61,7 +61,7 @@ class Found:
     """What one cause's finder says; kind, cause and usual severity are known from who said it.
 
     `frame_rows`: rows of the frames where it shows, in any order, repeated or not.  `calls`: rows of the calls concerned,
-    for views to mark.  `details`: further lines of plain text for a reader who wants to know more.  `told_apart`: what
+    for views to mark; `sends`: rows of the sends concerned, and `due_ns` (as long, or empty) when each was due, in game time.  `details`: further lines of plain text for a reader who wants to know more.  `told_apart`: what
     tells it from another finding of the same subject (a key, a place).  `rated`: the severity where it is not the cause's own.
     """
 
@@ -73,6 +73,8 @@ class Found:
     advice: str
     evidence: tuple[Evidence, ...]
     calls: Array = field(default_factory=_no_calls)
+    sends: Array = field(default_factory=_no_calls)
+    due_ns: Array = field(default_factory=_no_calls)
     details: tuple[str, ...] = ()
     told_apart: tuple[str, ...] = ()
     rated: Severity | None = None

@@ -20,4 +20,8 @@ EARLY_OR_LATE = Symptom(
 EATS_THE_FRAME = Symptom("It eats the frame", "work on every frame, mostly for nothing; queues that grow")
 HANGS = Symptom("It hangs", "a frame that takes far too long, an error, a circle that never ends")
 
+OUT_OF_ORDER = Symptom("It is out of order", "what runs before what changes, or breaks the phases")
+WAITS_FOR_NOTHING = Symptom("It waits for nothing", "listeners, timers and waits of what is gone or never comes")
+
 SYMPTOMS = (FIRES_TWICE, NEVER_COMES, EARLY_OR_LATE, EATS_THE_FRAME, HANGS)
+"""What the start page asks for. The list of findings groups by these and by the two others."""

@@ -1,4 +1,4 @@
-"""The list of findings: grouped by what went wrong, worst first, each with a strip of where in the take."""
+"""The list of findings: grouped by symptom, worst first, each with a strip of where in the take."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QStyledItemDelegate, QTreeView, QWidget
 from opossum.findings.finding import Finding
 from opossum.take.grouping import distinct
 from opossum_desk.flow.menus import finding_menu
-from opossum_desk.layout.wording import SEVERITY_TITLES, cause_title, finding_title, kind_title
+from opossum_desk.layout.wording import SEVERITY_TITLES, cause_title, finding_title, group_title
 from opossum_desk.state.session import Session
 from opossum_desk.views.look import Look
 from opossum_desk.views.plain import plain_tooltip
@@ -29,7 +29,7 @@ STEP_PX = 14
 
 
 class FindingsList(QTreeView):
-    """Findings as a tree: what went wrong, then each finding, then what follows from it."""
+    """Findings as a tree: the symptom, then each finding, then what follows from it."""
 
     def __init__(self, look: Look, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -100,16 +100,17 @@ class FindingsList(QTreeView):
         items: dict[str, QStandardItem] = {}
         for finding in found:
             # what follows from another finding stands under it, whatever its kind
-            above = items.get(finding.root) or groups.get(finding.kind) or self._add_group(finding.kind, groups)
+            symptom = group_title(finding.kind)
+            above = items.get(finding.root) or groups.get(symptom) or self._add_group(symptom, groups)
             items[finding.id] = item = self._item(finding)
             above.appendRow(item)
-        for kind, group in groups.items():
-            group.setText(f"{kind_title(kind)}  {_rows_under(group)}")
+        for symptom, group in groups.items():
+            group.setText(f"{symptom}  {_rows_under(group)}")
         self.expandAll()
         self._follow()
 
-    def _add_group(self, kind: str, groups: dict[str, QStandardItem]) -> QStandardItem:
-        group = groups[kind] = QStandardItem()
+    def _add_group(self, symptom: str, groups: dict[str, QStandardItem]) -> QStandardItem:
+        group = groups[symptom] = QStandardItem()
         group.setFlags(Qt.ItemFlag.ItemIsEnabled)
         self._rows.appendRow(group)
         return group
@@ -239,7 +240,9 @@ class _FindingDelegate(QStyledItemDelegate):
         )
         painter.setPen(QColor(colours.rose if severe else colours.quiet))
         painter.drawText(
-            QRectF(left, rect.top() + 5 + line, room, line), Qt.AlignmentFlag.AlignVCenter, cause_title(finding)
+            QRectF(left, rect.top() + 5 + line, room, line),
+            Qt.AlignmentFlag.AlignVCenter,
+            metrics.elidedText(cause_title(finding), Qt.TextElideMode.ElideRight, int(room)),
         )
         self._paint_strip(painter, finding, QRectF(left, rect.bottom() - STRIP_PX - 5, room, STRIP_PX))
         painter.restore()

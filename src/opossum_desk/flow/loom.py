@@ -8,6 +8,7 @@ from PySide6.QtGui import QContextMenuEvent, QImage, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QMenu, QToolTip, QWidget
 
 from opossum_desk.flow.describing import describe_call, describe_line
+from opossum_desk.flow.layout.finding_marks import FindingMarks, finding_marks
 from opossum_desk.flow.layout.loom import HEADER_PX, ROW_PX, FrozenBand, LoomPicture, RowLine, layout_loom
 from opossum_desk.flow.menus import add_call_actions, sieve
 from opossum_desk.flow.pressing import press_beads, press_density
@@ -34,7 +35,8 @@ class LoomView(AxisCanvas):
         self.setMinimumSize(320, 120)
         self.setWhatsThis(
             "The Loom: columns are frames, rows are listeners in the order they run. A filled bead changed something, "
-            "a small hollow one ran for nothing, a twin ran twice for one cause, a dotted one belongs to an object that is gone."
+            "a small hollow one ran for nothing, a twin ran twice for one cause, a dotted one belongs to an object that is gone. A hollow tick that falls is a send "
+            "that nobody heard; a line beside a bead shows how far it came from when it was due."
         )
 
     def set_session(self, session: Session | None) -> None:
@@ -83,12 +85,15 @@ class LoomView(AxisCanvas):
         if picture.beads is not None or picture.density is not None:
             painter.drawImage(QPointF(0, 0), self._bead_image(session, picture))
         self._paint_stitches(painter, picture)
+        marks = finding_marks(session, picture)
+        self._paint_marks(painter, marks)
         self._paint_names(painter, picture)
         self._paint_counts(painter, picture)
         for band in picture.frozen:
             self._paint_frozen(painter, band)
         self.paint_measure(painter)
         self._paint_labels(painter, picture)
+        self._paint_lit(painter, picture, marks)
         self._paint_header(painter, picture)
         if not session.rows:
             painter.setPen(self.colour("quiet"))
@@ -131,6 +136,27 @@ class LoomView(AxisCanvas):
         colour.setAlpha(95)
         painter.setPen(QPen(colour, 1.1))
         painter.drawLines([QLineF(*stitch) for stitch in picture.stitches.tolist()])
+
+    def _paint_marks(self, painter: QPainter, marks: FindingMarks) -> None:
+        """Draw what findings add: a hollow tick that falls for a send nobody heard, a line from when due to when it came."""
+        rose, paper = self.colour("rose"), self.colour("paper")
+        painter.setPen(QPen(rose, 1.3))
+        painter.setBrush(paper)
+        for x, y in marks.falling:
+            painter.drawPolygon([QPointF(x - 3.5, y - 4), QPointF(x + 3.5, y - 4), QPointF(x, y + 6)])
+        painter.setFont(self.small_font(2))
+        for due, came, y, text in marks.beside:
+            painter.drawLine(QPointF(due, y), QPointF(came, y))
+            painter.drawLine(QPointF(due, y - 6), QPointF(due, y + 6))
+            if abs(came - due) > 30:
+                painter.drawText(QPointF(min(due, came) + 9, y - 4), text)
+
+    def _paint_lit(self, painter: QPainter, picture: LoomPicture, marks: FindingMarks) -> None:
+        """Mark at the left the rows that the chosen finding is about."""
+        for place in marks.lit:
+            top = picture.lines[place].top
+            if top >= HEADER_PX:
+                painter.fillRect(QRectF(32, top + 3, 3, ROW_PX - 6), self.colour("rose"))
 
     def _paint_names(self, painter: QPainter, picture: LoomPicture) -> None:
         if not picture.names:

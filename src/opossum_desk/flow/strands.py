@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QMenu, QToolTip, QWidget
 
 from opossum_desk.flow.layout.loom import frozen_bands
 from opossum_desk.flow.layout.strand_rows import StrandRow, gather_strands
-from opossum_desk.flow.layout.strands import STRAND_PX, StrandPicture, Stroke, layout_strands
+from opossum_desk.flow.layout.strands import STRAND_PX, StrandPicture, Stroke, layout_strands, strands_of
 from opossum_desk.flow.menus import add_call_actions
 from opossum_desk.layout.bead import BeadState
 from opossum_desk.state.session import Session
@@ -107,7 +107,10 @@ class StrandsView(AxisCanvas):
         self.paint_measure(painter)
         painter.restore()
         painter.setFont(self.small_font())
-        for line in picture.lines:
+        meant = strands_of(session, [line.label for line in picture.lines])
+        for place, line in enumerate(picture.lines):
+            if place in meant:
+                painter.fillRect(QRectF(30, line.top + 5, 3, STRAND_PX - 10), self.colour("rose"))
             painter.setPen(self.colour("ink"))
             text = self._cut(line.label, self.label_px - 46)
             painter.drawText(QRectF(38, line.top, self.label_px - 44, STRAND_PX), Qt.AlignmentFlag.AlignVCenter, text)

@@ -15,6 +15,14 @@ def kind_title(name: str) -> str:
     return kind.title if kind else name
 
 
+def group_title(kind_name: str) -> str:
+    """Return under which symptom the findings of a kind are listed."""
+    from opossum.findings.catalogue import kind_named
+
+    kind = kind_named(kind_name)
+    return kind.group.title if kind else kind_name
+
+
 def cause_title(finding: Finding) -> str:
     """Return why, in a few words."""
     from opossum.findings.catalogue import cause_named

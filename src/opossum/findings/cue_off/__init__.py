@@ -12,4 +12,5 @@ CUE_OFF = Kind(
     "Which cue is off its track?",
     (EARLY_OR_LATE, NEVER_COMES),
     (DRIFTS, EARLY, LATE, MISSED),
+    group=EARLY_OR_LATE,
 )

@@ -10,4 +10,5 @@ CUT_BEFORE_MARK = Kind(
     "Which clip is cut before its mark?",
     (NEVER_COMES,),
     (CUT, REPLACED),
+    group=NEVER_COMES,
 )

@@ -10,4 +10,5 @@ DEAD_END = Kind(
     "What usually sends on, and did not?",
     (NEVER_COMES,),
     (RETURNED,),
+    group=NEVER_COMES,
 )

@@ -11,4 +11,5 @@ DELAY_OFF_MARK = Kind(
     "Which delay stands in for a mark?",
     (EARLY_OR_LATE,),
     (EARLY, LATE, ONE_DELAY_MANY_CLIPS),
+    group=EARLY_OR_LATE,
 )

@@ -111,6 +111,8 @@ def _tell(scene: Scene, mine: Array, early: bool) -> Found:
         advice=f"{bind} instead of a delay{at_place(subject.at)}: the mark moves with the clip, the delay does not.",
         evidence=tuple(evidence),
         calls=calls,
+        sends=pairs.send[place],
+        due_ns=marks.due_ns[off.mark[mine]],
     )
 
 

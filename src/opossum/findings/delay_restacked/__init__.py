@@ -12,4 +12,5 @@ DELAY_RESTACKED = Kind(
     "Which delay is set again while one is pending?",
     (FIRES_TWICE, EARLY_OR_LATE, NEVER_COMES),
     (STACKED, RESTARTED, IGNORED),
+    group=FIRES_TWICE,
 )

@@ -16,4 +16,5 @@ DOUBLE_FIRE = Kind(
     "What fires twice?",
     (FIRES_TWICE,),
     (BOUND_TWICE, TWO_ROUTES, QUEUE_KEPT, ARMED_TWICE, HELD_INPUT, NO_LATCH, MIRRORED),
+    group=FIRES_TWICE,
 )

@@ -10,4 +10,5 @@ EVENT_LOOP = Kind(
     "Which events go round in a circle?",
     (HANGS,),
     (CYCLE,),
+    group=HANGS,
 )

@@ -8,4 +8,6 @@ from opossum.findings.freeze.slow_call import SLOW_CALL
 from opossum.findings.freeze.waiting import WAITING
 from opossum.findings.symptoms import HANGS
 
-FREEZE = Kind("freeze", "Froze", "What hangs?", (HANGS,), (EVENT_STORM, ENDLESS_LOOP, SLOW_CALL, MANY_CALLS, WAITING))
+FREEZE = Kind(
+    "freeze", "Froze", "What hangs?", (HANGS,), (EVENT_STORM, ENDLESS_LOOP, SLOW_CALL, MANY_CALLS, WAITING), group=HANGS
+)

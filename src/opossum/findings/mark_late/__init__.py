@@ -12,4 +12,5 @@ MARK_LATE = Kind(
     "Which mark comes late or not at all?",
     (EARLY_OR_LATE, NEVER_COMES),
     (BURST, LATE, SKIPPED),
+    group=EARLY_OR_LATE,
 )

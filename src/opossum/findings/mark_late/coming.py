@@ -96,6 +96,8 @@ def tell(scene: Scene, rows: Array, frames: Array, summary: str, advice: str, *,
         advice=advice.format(**words),
         evidence=tuple(evidence),
         calls=scene.calls_of_sends(np.unique(sends[sends >= 0])),
+        sends=sends[sends >= 0],
+        due_ns=marks.due_ns[rows[sends >= 0]],
     )
 
 

@@ -11,4 +11,5 @@ MISSING_MARK = Kind(
     "Which clip lacks a mark?",
     (NEVER_COMES,),
     (WAIT_WITHOUT, CLIP_WITHOUT),
+    group=NEVER_COMES,
 )

@@ -3,7 +3,7 @@
 from opossum.findings.declaring import Kind
 from opossum.findings.order_broken.phase_order import PHASE_ORDER
 from opossum.findings.order_broken.wrong_phase import WRONG_PHASE
-from opossum.findings.symptoms import EARLY_OR_LATE
+from opossum.findings.symptoms import EARLY_OR_LATE, OUT_OF_ORDER
 
 ORDER_BROKEN = Kind(
     "order-broken",
@@ -11,4 +11,5 @@ ORDER_BROKEN = Kind(
     "What runs out of order?",
     (EARLY_OR_LATE,),
     (PHASE_ORDER, WRONG_PHASE),
+    group=OUT_OF_ORDER,
 )

@@ -2,7 +2,7 @@
 
 from opossum.findings.declaring import Kind
 from opossum.findings.order_changes.flips import FLIPS
-from opossum.findings.symptoms import EARLY_OR_LATE
+from opossum.findings.symptoms import EARLY_OR_LATE, OUT_OF_ORDER
 
 ORDER_CHANGES = Kind(
     "order-changes",
@@ -10,4 +10,5 @@ ORDER_CHANGES = Kind(
     "What runs now before, now after?",
     (EARLY_OR_LATE,),
     (FLIPS,),
+    group=OUT_OF_ORDER,
 )

@@ -13,4 +13,5 @@ POLLING_WASTE = Kind(
     "What polls for nothing?",
     (EARLY_OR_LATE, EATS_THE_FRAME),
     (EVERY_FRAME, SHORT_TIMER, DELAY_LOOP, STAY_LOOP),
+    group=EATS_THE_FRAME,
 )

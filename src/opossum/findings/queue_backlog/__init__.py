@@ -11,4 +11,5 @@ QUEUE_BACKLOG = Kind(
     "Which queue piles up?",
     (EARLY_OR_LATE, EATS_THE_FRAME),
     (GROWS, WAITS),
+    group=EATS_THE_FRAME,
 )

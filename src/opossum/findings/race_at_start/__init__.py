@@ -2,7 +2,7 @@
 
 from opossum.findings.declaring import Kind
 from opossum.findings.race_at_start.by_luck import BY_LUCK
-from opossum.findings.symptoms import EARLY_OR_LATE, NEVER_COMES
+from opossum.findings.symptoms import EARLY_OR_LATE, NEVER_COMES, OUT_OF_ORDER
 
 RACE_AT_START = Kind(
     "race-at-start",
@@ -10,4 +10,5 @@ RACE_AT_START = Kind(
     "Who hears it only by luck?",
     (EARLY_OR_LATE, NEVER_COMES),
     (BY_LUCK,),
+    group=OUT_OF_ORDER,
 )

@@ -11,4 +11,5 @@ RAISED = Kind(
     "What ends in an error?",
     (HANGS, NEVER_COMES),
     (REST_NOT_CALLED, RAISED_CAUSE),
+    group=HANGS,
 )

@@ -4,6 +4,7 @@ from opossum.findings.declaring import Kind
 from opossum.findings.stale_listener.called_after_gone import CALLED_AFTER_GONE
 from opossum.findings.stale_listener.left_bound import LEFT_BOUND
 from opossum.findings.stale_listener.sender_gone import SENDER_GONE
+from opossum.findings.symptoms import WAITS_FOR_NOTHING
 
 STALE_LISTENER = Kind(
     "stale-listener",
@@ -11,4 +12,5 @@ STALE_LISTENER = Kind(
     "What listens past its life?",
     (),
     (CALLED_AFTER_GONE, LEFT_BOUND, SENDER_GONE),
+    group=WAITS_FOR_NOTHING,
 )

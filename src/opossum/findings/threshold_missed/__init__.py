@@ -13,4 +13,5 @@ THRESHOLD_MISSED = Kind(
     "Which time or level was passed unseen?",
     (NEVER_COMES, EARLY_OR_LATE, FIRES_TWICE),
     (JUMPED, MIDNIGHT, DOUBLED, LATE_CLOCK, LEVEL),
+    group=NEVER_COMES,
 )

@@ -12,4 +12,5 @@ TIMER_DRIFT = Kind(
     "Which timer does not keep its interval?",
     (EARLY_OR_LATE,),
     (OFF_BY_ONE, REMAINDER_DROPPED, STARVED),
+    group=EARLY_OR_LATE,
 )

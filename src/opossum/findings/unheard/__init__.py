@@ -26,4 +26,5 @@ UNHEARD = Kind(
         NEVER_SENT,
         QUEUED_NEVER_PULLED,
     ),
+    group=NEVER_COMES,
 )

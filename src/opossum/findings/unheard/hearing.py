@@ -122,6 +122,7 @@ def told(
         summary=summary,
         advice=advice,
         evidence=tuple(evidence),
+        sends=sends,
         details=details,
         rated=rated,
         told_apart=told_apart,

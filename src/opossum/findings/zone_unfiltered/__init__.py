@@ -11,4 +11,5 @@ ZONE_UNFILTERED = Kind(
     "Which zone is not filtered?",
     (EATS_THE_FRAME, FIRES_TWICE),
     (OTHERS_DO_NOTHING, OTHERS_UNDONE),
+    group=EATS_THE_FRAME,
 )

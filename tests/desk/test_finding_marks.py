@@ -1,0 +1,76 @@
+"""What findings add to the Loom: falling ticks, how far beside, and the rows that are meant."""
+
+from __future__ import annotations
+
+from findings.scenes import clips, hearing, order
+from opossum.findings.examine import examine
+from opossum_desk.flow.layout.finding_marks import finding_marks
+from opossum_desk.flow.layout.loom import HEADER_PX, ROW_PX, layout_loom
+from opossum_desk.state.session import Session
+from tape import Stage
+
+
+def shown(stage: Stage, frames: int, choose: bool = True) -> Session:
+    """Return a session on a scene, its first finding chosen."""
+    take = stage.run(frames).take()
+    session = Session(take)
+    session.set_findings(examine(take))
+    if choose:
+        session.show_finding(session.findings[0])
+    session.settle()
+    return session
+
+
+def test_a_send_that_nobody_heard_falls_from_its_senders_row():
+    """Sent from a call, it hangs on that call's row; sent from none, at the top."""
+    stage = Stage()
+    lever = stage.bind("pull", "lever#1", "Lever.on_pull")
+    stage.bind("vent_open", "fan#1", "Fan.spin")
+    stage.at(
+        100, do=lambda: stage.inside(stage.send("pull"), lever, lambda c: stage.send("Vent_Open", o="lever#1", c=c))
+    )
+    stage.at(105, do=lambda: stage.send("Vent_Open"))
+    session = shown(stage, 300)
+    picture = layout_loom(session, 900, 400, 0)
+    marks = finding_marks(session, picture)
+
+    row = next(line for line in picture.lines if line.owner == "lever#1")
+    assert len(marks.falling) == 2
+    (x, y), (other_x, other_y) = marks.falling
+    assert (y, other_y) == (row.top + ROW_PX / 2, HEADER_PX + ROW_PX / 2)
+    assert picture.scale.left < x < other_x
+    assert picture.lines[marks.lit[0]].owner == "lever#1"
+
+
+def test_a_landing_is_joined_to_the_mark_it_missed():
+    """By a line from where it was due to where it came, with the offset; only while its finding is chosen."""
+    stage = Stage()
+    frames = clips.a_delay_lands_before_the_mark(stage)
+    session = shown(stage, frames)
+    picture = layout_loom(session, 900, 400, 0)
+    (due, came, y, text), *_ = finding_marks(session, picture).beside
+
+    assert came < due and text == "-300 ms"
+    assert y in [line.top + ROW_PX / 2 for line in picture.lines if line.owner == "cook#1"]
+    session.selection.finding = None
+    assert finding_marks(session, picture).beside == []
+
+
+def test_an_order_that_flips_lights_both_rows():
+    """The one that usually comes first, and the other."""
+    stage = Stage()
+    session = shown(stage, order.cart_and_camera_change_places(stage))
+    picture = layout_loom(session, 900, 400, 0)
+
+    lit = {picture.lines[place].owner for place in finding_marks(session, picture).lit}
+    assert lit == {"cart#1", "camera#1"}
+
+
+def test_what_lies_outside_the_window_costs_nothing():
+    """No tick is laid out that could not be seen."""
+    stage = Stage()
+    frames = hearing.a_name_in_other_letters(stage)
+    session = shown(stage, frames, choose=False)
+    session.set_window(10, 40)
+    session.settle()
+    assert finding_marks(session, layout_loom(session, 900, 400, 0)).falling == []
