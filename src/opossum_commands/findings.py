@@ -7,7 +7,7 @@ import click
 from opossum.findings.catalogue import KINDS, kind_named, with_setting
 from opossum.findings.examine import examine
 from opossum.findings.finding import Finding, Severity
-from opossum.findings.settings import Settings
+from opossum.findings.wishes import FILE_NAME, WishError, Wishes, wishes_beside
 from opossum.findings.wording import plural
 from opossum.stream.damage import Damage
 from opossum.take.checks import check_take
@@ -59,14 +59,16 @@ def findings(
     for name in only:
         if kind_named(name) is None:
             raise CommandError(f"there is no kind `{name}`; there are: {', '.join(kind.name for kind in KINDS)}.")
-    chosen = Settings()
+    wishes = _wishes(paths)
+    chosen = wishes.settings
     for setting in settings:
         try:
             chosen = with_setting(chosen, setting)
         except ValueError as error:
             raise CommandError(f"{error}.") from None
     take = opened(paths)
-    found = examine(take, chosen, only)
+    everything = examine(take, chosen, only)
+    found = wishes.counted(everything)
     damage = check_take(take)
     if as_json:
         about = {
@@ -78,21 +80,40 @@ def findings(
             "peers": [span.name for span in take.peers],
             "damage": sum(item.count for item in damage),
         }
-        printed_json({"take": about, "findings": [finding.as_dict() for finding in found]})
+        printed_json(
+            {
+                "take": about,
+                "uncounted": len(everything) - len(found),
+                "findings": [finding.as_dict() for finding in found],
+            }
+        )
     else:
-        _print_table(take, found, damage)
+        _print_table(take, found, damage, only)
+        if len(found) < len(everything):
+            say(f"{plural(len(everything) - len(found), 'finding')} not counted, as {FILE_NAME} wishes.")
     if fail_on is not None:
         limit = Severity(fail_on).rank
         raise SystemExit(1 if any(finding.severity.rank <= limit for finding in found) else 0)
 
 
-def _print_table(take: Take, found: list[Finding], damage: list[Damage]) -> None:
+def _wishes(paths: tuple[str, ...]) -> Wishes:
+    """Return the wishes beside the take, else those where the command is run."""
+    try:
+        for path in (paths[0], "."):
+            if path != "-" and (wishes := wishes_beside(path)) != Wishes():
+                return wishes
+    except WishError as error:
+        raise CommandError(f"{error}.") from None
+    return Wishes()
+
+
+def _print_table(take: Take, found: list[Finding], damage: list[Damage], only: tuple[str, ...]) -> None:
     say(
         f"{take.game}: {take.duration_ns / 1e9:.1f} s, {plural(take.game_frames, 'frame')}, {plural(take.records, 'record')}"
         + (f", {sum(item.count for item in damage):,} damaged (see opossum check-stream)" if damage else "")
     )
     if not found:
-        say(f"Nothing found; looked for: {', '.join(kind.name for kind in KINDS)}.")
+        say(f"Nothing found; looked for: {', '.join(only or (kind.name for kind in KINDS))}.")
         return
     for number, finding in enumerate(found, 1):
         indent = "   " if finding.root else ""

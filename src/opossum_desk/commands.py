@@ -44,6 +44,12 @@ def _mark(desk: Desk) -> None:
         desk.say("Marked." if marked else "Not marked; select a frame to mark it.")
 
 
+def _count_again(desk: Desk) -> None:
+    if desk.session is not None and desk.is_in("flow"):
+        again = desk.session.count_again()
+        desk.say("It counts again." if again else "Nothing was left out while this take is open.")
+
+
 def _in_flow(action: str) -> Callable[[Desk], None]:
     """Return what has the view Flow do something, while it is shown."""
 
@@ -84,6 +90,7 @@ COMMANDS: list[Command] = [
     Command("Follow the cause", ("Return", "Enter"), "&Go", _follow_cause),
     Command("Back where you were", ("Backspace",), "&Go", do=lambda session: session.go_back()),
     Command("Forward again", ("Shift+Backspace",), "&Go", do=lambda session: session.go_forward()),
+    Command("Count again what was left out", ("Ctrl+Z",), "&Go", _count_again),
     Command("Fit the selection", ("Z",), "&Go", do=lambda session: session.fit_selection()),
     Command("Whole take", ("0",), "&Go", do=lambda session: session.show_all()),
     Command("Zoom in", ("+", "="), "&Go", do=partial(_zoom, ZOOM_STEP)),

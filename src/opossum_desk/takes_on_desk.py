@@ -9,6 +9,7 @@ from PySide6.QtCore import QObject, Qt
 from moonrise_bakery import demo_take_path
 from opossum_desk.state.session import Session
 from opossum_desk.state.tasks import Examined
+from opossum_desk.state.uncounting import WishesOfTake
 from opossum_desk.telling import axis_told, examined_told, selection_told
 
 if TYPE_CHECKING:
@@ -43,6 +44,7 @@ class TakesOnDesk(QObject):
         own = self.paths[0]
         if own != str(demo_take_path()):
             desk.memory.add_recent(own)
+        session.wishes = WishesOfTake(own, writes=own != str(demo_take_path()))
         session.playing = desk.games.records(own) and desk.games.playing
         session.bookmarks = [mark for mark in desk.memory.bookmarks(own) if mark < session.axis.columns]
         self.show(session)
@@ -79,7 +81,7 @@ class TakesOnDesk(QObject):
         if self.question is not None:
             self.ask(self.question)
         else:
-            desk.say(examined_told(answer.findings))
+            desk.say(session.wishes.trouble or examined_told(answer.findings))
         if not session.playing:
             desk.games.forget_ended()
 

@@ -44,6 +44,7 @@ class FlowArea(AreaView):
         self.strands = StrandsView(look)
         self.slice = SliceView(look)
         self.story = StoryView(look)
+        self.story.left_out.connect(self.said)
 
         self.all_findings = QPushButton("Show all findings")
         self.all_findings.clicked.connect(lambda: self.ask(()))

@@ -11,6 +11,7 @@ from opossum.findings.finding import Finding
 from opossum.take.chains import same_on_other_peers
 from opossum_desk.commands import COMMANDS
 from opossum_desk.state.session import Session
+from opossum_desk.state.uncounting import LEFT_OUT_BY
 
 MOST_OTHERS = 8
 """Calls on other peers that a menu offers at most."""
@@ -72,6 +73,12 @@ def finding_menu(parent: QWidget, session: Session, finding: Finding) -> QMenu:
         menu.addAction("Its last frame", lambda: session.select_column(columns[-1]))
     if finding.subject.fn:
         menu.addAction(f"Sieve by “{finding.subject.fn}”", lambda: sieve(session, f"fn:{finding.subject.fn}"))
+    menu.addSeparator()
+    subject = finding.subject.as_dict()
+    for name, word in LEFT_OUT_BY:
+        if name in subject:
+            title = f"Do not count this for {word} “{subject[name]}”"
+            menu.addAction(title, partial(session.leave_out, finding, name))
     menu.addSeparator()
     menu.addAction("Copy what it says", lambda: copy(f"{finding.summary}\n{finding.advice}"))
     return menu

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from urllib.parse import unquote
 
-from PySide6.QtCore import Qt, QUrl
+from PySide6.QtCore import Qt, QUrl, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QTextBrowser, QWidget
 
@@ -14,6 +14,9 @@ from opossum_desk.views.look import Look
 
 class StoryView(QTextBrowser):
     """Shows a finding as a page; its links lead to frames, calls and other findings."""
+
+    left_out = Signal(str)
+    """Findings were left out; says where that was written."""
 
     def __init__(self, look: Look, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -75,7 +78,10 @@ class StoryView(QTextBrowser):
         if self.session is None:
             return
         kind, _, target = url.toString().partition(":")
-        if kind == "frame":
+        if kind == "uncount" and self.session.finding is not None:
+            told = self.session.leave_out(self.session.finding, target)
+            self.left_out.emit(f"Not counted any more; {told}. Ctrl+Z counts it again.")
+        elif kind == "frame":
             self.session.select_column(int(target))
         elif kind == "call":
             self.session.select_call(int(target))

@@ -23,6 +23,7 @@ from opossum_desk.state.history import History, Spot
 from opossum_desk.state.row_index import Flag, Row, RowIndex
 from opossum_desk.state.selection import Selection
 from opossum_desk.state.sieving import Sieve
+from opossum_desk.state.uncounting import WishesOfTake
 from opossum_desk.state.viewport import Viewport
 
 DOUBLE_FIRE = "double-fire"
@@ -54,6 +55,7 @@ class Session:
         self.playing = False
         """The game still plays: what has not returned yet may well return."""
         self.findings: list[Finding] = []
+        self.wishes = WishesOfTake("")
         self.examined = False
         self._subscribers: dict[str, list[Subscriber]] = {topic: [] for topic in TOPICS}
         self.counts = count(take) if counted is None else Counts(**counted["counts"])
@@ -169,6 +171,22 @@ class Session:
         """Return what a doubled call did: run ``twice`` for one cause, or act ``again`` on later frames."""
         causes = {finding.cause for finding in self.findings if finding.kind == DOUBLE_FIRE and call in finding.calls}
         return "twice" if causes & SAME_MOMENT else "again"
+
+    def leave_out(self, finding: Finding, name: str) -> str:
+        """Count findings like this one no more for one part of its subject (`o`, `cls`, …); return where that was written."""
+        left, told = self.wishes.leave_out(self.findings, finding, name)
+        if self.selection.finding not in left:
+            self.selection.finding = None
+        self.set_findings(left)
+        self._publish("selection")
+        return told
+
+    def count_again(self) -> bool:
+        """Undo the last wish not to count something; return whether there was one."""
+        before = self.wishes.take_back()
+        if before is not None:
+            self.set_findings(before)
+        return before is not None
 
     def show_finding(self, finding: Finding) -> None:
         """Go to a finding: its first frame (its worst, if one froze), its call in the Slice, its Story."""

@@ -126,7 +126,11 @@ def examining_task(session: Session, followed: Any = None) -> Callable[[Tell], E
         from opossum.findings.examine import examine
         from opossum.take.checks import check_take
 
-        found = examine(session.take, progress=lambda kind: tell(f"Looking for: {kind}", 0.5), playing=playing)
+        wishes = session.wishes.read()
+        told = examine(
+            session.take, wishes.settings, progress=lambda kind: tell(f"Looking for: {kind}", 0.5), playing=playing
+        )
+        found = wishes.counted(told)
         return Examined(found, check_take(session.take), session.doubled(found), session)
 
     return task

@@ -8,6 +8,7 @@ from urllib.parse import quote
 from opossum.findings.finding import Evidence, Finding
 from opossum_desk.layout.wording import SEVERITY_TITLES, cause_title, kind_title
 from opossum_desk.state.session import Session
+from opossum_desk.state.uncounting import LEFT_OUT_BY
 
 MOST_FRAME_LINKS = 12
 
@@ -35,7 +36,19 @@ def story_html(session: Session, finding: Finding, ink: str, quiet: str, accent:
         links = [_finding_link(session, other) for other in ids]
         if links:
             parts.append(f'<p style="color:{quiet};margin-bottom:0">{title}</p>' + "".join(links))
+    parts.append(_leaving_out(finding, quiet))
     return f'<div style="color:{ink}">' + "".join(parts) + "</div>"
+
+
+def _leaving_out(finding: Finding, quiet: str) -> str:
+    """Return links that leave such findings out from now on: for this object, class or place."""
+    subject = finding.subject.as_dict()
+    links = [
+        f'<a href="uncount:{name}">{word} {escape(subject[name])}</a>' for name, word in LEFT_OUT_BY if name in subject
+    ]
+    if not links:
+        return ""
+    return f'<p style="color:{quiet};margin-bottom:0">Do not count this for</p><p style="margin-top:0">{" · ".join(links)}</p>'
 
 
 def _prose(text: str) -> str:

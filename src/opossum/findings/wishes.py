@@ -1,0 +1,182 @@
+"""What a user wishes of the findings, from `opossum.toml` beside the game or the take: thresholds, and what does not count.
+
+[thresholds]
+polling_calls = 120
+
+[[uncounted]]
+kind = "polling-waste"
+cls = "Shelf"
+why = "it looks for bread on purpose"
+"""
+
+from __future__ import annotations
+
+import json
+import os
+import tempfile
+import tomllib
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+from typing import Any, NamedTuple
+
+from opossum.findings.catalogue import KINDS, kind_named, with_setting
+from opossum.findings.finding import Finding, Subject
+from opossum.findings.settings import Settings
+
+FILE_NAME = "opossum.toml"
+LARGEST_FILE = 1_000_000
+"""Bytes; nobody writes more wishes by hand."""
+
+_SUBJECT = Subject._fields
+_KEYS = ("kind", "cause", "why", *_SUBJECT)
+
+
+class WishError(ValueError):
+    """A file of wishes cannot be understood; the message says what, where, and what to do."""
+
+
+class Uncounted(NamedTuple):
+    """What does not count: findings whose kind, cause and subject have all these values."""
+
+    values: Mapping[str, str]
+
+    def fits(self, finding: Finding) -> bool:
+        """Say whether a finding is meant."""
+        told = finding.subject.as_dict() | {"kind": finding.kind, "cause": finding.cause}
+        return all(told.get(name) == value for name, value in self.values.items() if name != "why")
+
+
+class Wishes(NamedTuple):
+    """Thresholds as they are set, and what does not count."""
+
+    settings: Settings = Settings()
+    uncounted: tuple[Uncounted, ...] = ()
+
+    def counted(self, findings: Sequence[Finding]) -> list[Finding]:
+        """Return the findings that count; what follows from one that does not, does not either."""
+        out: set[str] = set()
+        kept = []
+        for finding in findings:
+            if finding.root in out or any(wish.fits(finding) for wish in self.uncounted):
+                out.add(finding.id)
+            else:
+                kept.append(finding)
+        return kept
+
+
+def wishes_beside(path: str | os.PathLike[str]) -> Wishes:
+    """Return the wishes that stand beside a take or stream (or in a folder); none where there is no file.
+
+    Raises:
+        WishError: there is one, and it cannot be read.
+    """
+    where = Path(path)
+    file = (where if where.is_dir() else where.parent) / FILE_NAME
+    return read_wishes(file) if file.is_file() else Wishes()
+
+
+def read_wishes(file: Path) -> Wishes:
+    """Return the wishes of a file.
+
+    Raises:
+        WishError: it cannot be read, is no TOML, or says something that is not known.
+    """
+    try:
+        if file.stat().st_size > LARGEST_FILE:
+            raise WishError(f"{file}: too large for a file of wishes; it may have {LARGEST_FILE:,} bytes")
+        table = tomllib.loads(file.read_text(encoding="utf-8"))
+    except OSError as error:
+        raise WishError(f"{file}: cannot be read ({error.strerror or error})") from None
+    except (tomllib.TOMLDecodeError, UnicodeDecodeError, RecursionError) as error:
+        raise WishError(f"{file}: is no TOML ({error})") from None
+    for key in table:
+        if key not in ("thresholds", "uncounted"):
+            raise WishError(f"{file}: `{key}` is not known; there are: thresholds, uncounted")
+    return Wishes(_settings_of(file, table.get("thresholds", {})), _uncounted_of(file, table.get("uncounted", [])))
+
+
+def _settings_of(file: Path, table: Any) -> Settings:
+    if not isinstance(table, dict):
+        raise WishError(f"{file}: `thresholds` must be a table: write [thresholds] above its lines")
+    settings = Settings()
+    for name, value in table.items():
+        if isinstance(value, bool) or not isinstance(value, int | float):
+            raise WishError(f"{file}: threshold `{name}` needs a number")
+        try:
+            settings = with_setting(settings, f"{name}={value}")
+        except ValueError as error:
+            raise WishError(f"{file}: {error}") from None
+    return settings
+
+
+def _uncounted_of(file: Path, items: Any) -> tuple[Uncounted, ...]:
+    if not isinstance(items, list) or not all(isinstance(item, dict) for item in items):
+        raise WishError(f"{file}: `uncounted` must be a list: write [[uncounted]] above each entry")
+    wishes = []
+    for number, item in enumerate(items, 1):
+        where = f"{file}: entry {number} of `uncounted`"
+        for key, value in item.items():
+            if key not in _KEYS:
+                raise WishError(f"{where}: `{key}` is not known; there are: {', '.join(_KEYS)}")
+            if not isinstance(value, str):
+                raise WishError(f"{where}: `{key}` needs a text")
+        if not set(item) - {"why"}:
+            raise WishError(f"{where}: says nothing; name a kind, a class or an object")
+        kind = item.get("kind")
+        if kind is not None and kind_named(kind) is None:
+            raise WishError(f"{where}: there is no kind `{kind}`; there are: {', '.join(one.name for one in KINDS)}")
+        wishes.append(Uncounted(item))
+    return tuple(wishes)
+
+
+def wish_for(finding: Finding, name: str) -> Uncounted:
+    """Return the wish that findings of this kind and cause do not count for one part of the subject (`o`, `cls`, `at`, …)."""
+    value = finding.subject.as_dict().get(name, "")
+    return Uncounted({"kind": finding.kind, "cause": finding.cause, name: value})
+
+
+def add_wish(file: Path, wish: Uncounted) -> str:
+    """Write a wish at a file's end, all or nothing; return the lines that were written.
+
+    Raises:
+        WishError: what stands in the file cannot be read, or it cannot be written.
+    """
+    before = file.read_text(encoding="utf-8") if file.is_file() else ""
+    if before:
+        read_wishes(file)
+    # a text of JSON is one of TOML, but for a character that TOML writes the same way
+    lines = "".join(f"{name} = {json.dumps(value)}\n" for name, value in wish.values.items())
+    block = ("\n" if before and not before.endswith("\n\n") else "") + "[[uncounted]]\n" + lines
+    _replace(file, before + ("" if before.endswith("\n") or not before else "\n") + block)
+    return block
+
+
+def take_back(file: Path, block: str) -> bool:
+    """Take lines that were written away again; return whether they were still there.
+
+    Raises:
+        WishError: the file cannot be read or written.
+    """
+    try:
+        text = file.read_text(encoding="utf-8")
+    except OSError:
+        return False
+    if block not in text:
+        return False
+    head, _, tail = text.rpartition(block)
+    if head + tail:
+        _replace(file, head + tail)
+    else:
+        file.unlink()
+    return True
+
+
+def _replace(file: Path, text: str) -> None:
+    try:
+        with tempfile.NamedTemporaryFile("w", dir=file.parent, suffix=".toml", delete=False, encoding="utf-8") as new:
+            new.write(text)
+            new.flush()
+            os.fsync(new.fileno())
+        Path(new.name).replace(file)
+    except OSError as error:
+        raise WishError(f"{file}: cannot be written ({error.strerror or error})") from None

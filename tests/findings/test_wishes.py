@@ -1,0 +1,99 @@
+"""`opossum.toml`: thresholds, and what does not count; written, read, refused, taken back."""
+
+from __future__ import annotations
+
+import pytest
+
+from findings.scenes import built, hearing, timing
+from opossum.findings.wishes import WishError, Wishes, add_wish, read_wishes, take_back, wish_for, wishes_beside
+
+
+def written(tmp_path, text: str):
+    """Return a file of wishes."""
+    (tmp_path / "opossum.toml").write_text(text)
+    return tmp_path / "opossum.toml"
+
+
+def test_thresholds_and_what_does_not_count(tmp_path):
+    """Both are read; a take's own folder is where they stand."""
+    written(tmp_path, '[thresholds]\nfirings_for_nobody = 50\n\n[[uncounted]]\nkind = "unheard"\nev = "Vent_Open"\n')
+    wishes = wishes_beside(tmp_path / "night.take")
+    stage, frames = built(timing.a_lamp_blinks_for_nobody)
+    assert stage.findings(frames, wishes.settings) == []
+    stage, frames = built(hearing.a_name_in_other_letters)
+    found = stage.findings(frames)
+    assert len(found) == 1 and wishes.counted(found) == []
+    assert wishes_beside(tmp_path / "elsewhere" / "night.take") == Wishes()
+
+
+def test_what_follows_from_what_does_not_count_does_not_either():
+    """The story goes with its root."""
+    stage, frames = built(timing.a_kettle_steams_after_it_is_gone)
+    stage.each(lambda number: None)
+    (finding,) = stage.findings(frames)
+    other = finding.changed(id="other", root=finding.id)
+    assert Wishes(uncounted=(wish_for(finding, "cls"),)).counted([finding, other]) == []
+
+
+@pytest.mark.parametrize(
+    ("text", "said"),
+    [
+        ("[thresholds\n", "is no TOML"),
+        ("[thresholds]\nburnt = 3\n", "there is no threshold `burnt`"),
+        ('[thresholds]\npolling_calls = "many"\n', "`polling_calls` needs a number"),
+        ("thresholds = 3\n", "`thresholds` must be a table"),
+        ("[threshold]\n", "`threshold` is not known; there are: thresholds, uncounted"),
+        ("[[uncounted]]\nkin = 'x'\n", "entry 1 of `uncounted`: `kin` is not known"),
+        ("[[uncounted]]\ncls = 3\n", "`cls` needs a text"),
+        ("[[uncounted]]\nwhy = 'no'\n", "says nothing"),
+        ("[[uncounted]]\nkind = 'burnt'\n", "there is no kind `burnt`"),
+        ("uncounted = 1\n", "`uncounted` must be a list"),
+        ("[thresholds]\npolling_calls = inf\n", "needs a number"),
+    ],
+)
+def test_what_cannot_be_understood_is_said(tmp_path, text, said):
+    """In a sentence with the file and the key."""
+    file = written(tmp_path, text)
+    with pytest.raises(WishError, match=said.replace("[", r"\[")) as caught:
+        read_wishes(file)
+    assert str(caught.value).startswith(str(file))
+
+
+def test_a_wish_is_written_beside_what_stands_there_and_taken_back(tmp_path):
+    """Comments stay; two wishes are undone one by one; an empty file goes."""
+    stage, frames = built(hearing.a_name_in_other_letters)
+    (finding,) = stage.findings(frames)
+    file = tmp_path / "opossum.toml"
+    first = add_wish(file, wish_for(finding, "ev"))
+    assert read_wishes(file).counted([finding]) == []
+    assert take_back(file, first) and not file.exists()
+
+    written(tmp_path, "# mine\n[thresholds]\npolling_calls = 70\n")
+    before = file.read_text()
+    blocks = [add_wish(file, wish_for(finding, "ev")) for _ in range(2)]
+    assert file.read_text().startswith(before) and len(read_wishes(file).uncounted) == 2
+    for block in reversed(blocks):
+        assert take_back(file, block)
+    assert file.read_text() == before
+    assert not take_back(file, "[[uncounted]]\nev = 'gone'\n")
+
+
+def test_a_broken_file_is_not_written_over(tmp_path):
+    """What its writer meant stays for them to mend."""
+    stage, frames = built(hearing.a_name_in_other_letters)
+    (finding,) = stage.findings(frames)
+    file = written(tmp_path, "[thresholds\n")
+    with pytest.raises(WishError):
+        add_wish(file, wish_for(finding, "ev"))
+    assert file.read_text() == "[thresholds\n"
+
+
+def test_names_with_quotes_and_backslashes_come_back_as_they_are(tmp_path):
+    """A name is foreign text."""
+    stage, frames = built(hearing.a_name_in_other_letters)
+    (finding,) = stage.findings(frames)
+    odd = finding.changed(subject=finding.subject._replace(ev='a "b" \\ \n é'))
+    file = tmp_path / "opossum.toml"
+    add_wish(file, wish_for(odd, "ev"))
+    assert read_wishes(file).counted([odd]) == []
+    assert read_wishes(file).counted([finding]) == [finding]
