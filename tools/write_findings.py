@@ -23,7 +23,7 @@ from opossum.findings.examine import examine  # noqa: E402
 from opossum.findings.finding import Finding  # noqa: E402
 from opossum.take.opening import open_any  # noqa: E402
 
-HEAD = ROOT / "docs" / "findings-head.md"
+HEAD = ROOT / "tools" / "findings-head.md"
 MOST_LINES = 10
 LONGEST_LINE = 160
 

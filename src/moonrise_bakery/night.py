@@ -42,11 +42,33 @@ def record_night(
     if unknown:
         raise ValueError(f"the bakery has no fault `{unknown[0]}`; it has: {', '.join(FAULTS)}")
 
+    world = open_world(path, faults, seed=seed, hz=hz, real_time=real_time, link=link)
+    try:
+        _play(world, seconds, progress)
+        world.recorder.close()
+    except Halt:
+        pass  # the game hung and was killed: no bye
+    return world.recorder
+
+
+def open_world(
+    path: str | os.PathLike[str] | None,
+    faults: Iterable[str] = (),
+    *,
+    seed: int = DEFAULT_SEED,
+    hz: int = HZ,
+    real_time: bool = False,
+    link: str = "",
+    peer: str = "main",
+) -> World:
+    """Return an empty world that is recorded as a stream at `path`, or over a `link`."""
+
     def recorder_for(clock: Callable[[], int]) -> Recorder:
         return Recorder(
             path,
             "Moonrise Bakery",
             engine="bakery loop",
+            peer=peer,
             hz=hz,
             phases=PHASES,
             clock=clock,
@@ -56,16 +78,17 @@ def record_night(
             seed=seed,
         )
 
-    world = World(recorder_for, seed, frozenset(faults), hz, real_time)
-    try:
-        _play(world, seconds, progress)
-        world.recorder.close()
-    except Halt:
-        pass  # the game hung and was killed: no bye
-    return world.recorder
+    return World(recorder_for, seed, frozenset(faults), hz, real_time)
 
 
 def _play(world: World, seconds: float, progress: Callable[[float], None] | None) -> None:
+    for number in playing(world, seconds):
+        if progress is not None and number % world.hz == 0:
+            progress(number / (seconds * world.hz))
+
+
+def playing(world: World, seconds: float) -> Iterator[int]:
+    """Play a night in an empty world, and yield each frame's number after it."""
     ovens = _furnish(world)
     frames = int(seconds * world.hz)
     if "waiting" in world.faults:
@@ -75,8 +98,7 @@ def _play(world: World, seconds: float, progress: Callable[[float], None] | None
     world.each_frame("clock", lambda: next(direct))
     for number in range(frames):
         world.run_frame()
-        if progress is not None and number % world.hz == 0:
-            progress(number / frames)
+        yield number
 
 
 def _direction(world: World, seconds: float, frames: int, ovens: list[Oven]) -> Iterator[None]:

@@ -6,6 +6,7 @@ import json
 
 import pytest
 
+from moonrise_bakery.branch import record_session
 from moonrise_bakery.faults import DEMO_FAULTS, FAULTS
 from moonrise_bakery.night import record_night
 from opossum.findings.catalogue import KINDS, with_setting
@@ -30,6 +31,23 @@ def test_the_healthy_night_has_no_finding(night):
 def test_the_healthy_night_has_none_at_other_rates(tmp_path, hz):
     """What counts in frames counts in any frames."""
     record_night(tmp_path / "night", seconds=120.0, hz=hz)
+    assert [finding.id for finding in examine(open_any(str(tmp_path / "night")))] == []
+
+
+@pytest.mark.parametrize("hz", [30, 60, 144])
+def test_the_healthy_night_has_none_as_host_and_branch(tmp_path, hz):
+    """What one peer sends and the other hears is heard; nobody is mirrored."""
+    paths = record_session(tmp_path, 60.0, hz)
+    take = open_any([str(path) for path in paths])
+
+    assert [span.name for span in take.peers] == ["host", "branch"]
+    assert len(take.tables["call"]) and (take.tables["send"]["net"] >= 0).sum() > 30
+    assert [finding.id for finding in examine(take)] == []
+
+
+def test_the_healthy_night_has_none_in_an_hour(tmp_path):
+    """What is rare comes often enough in an hour to be called a fault by mistake."""
+    record_night(tmp_path / "night", seconds=3600.0)
     assert [finding.id for finding in examine(open_any(str(tmp_path / "night")))] == []
 
 

@@ -49,6 +49,10 @@ class World:
         self.told_s = 1 / hz
         """What the game is told that the last frame took."""
         self.things: dict[str, Named] = {}
+        self.shared: tuple[str, ...] = ()
+        """Events that other peers hear too, by `tell_others`."""
+        self.tell_others: Callable[[str, Any, str], None] = lambda event, data, key: None
+        self._told = 0
         self._listeners: dict[str, list[Listener]] = {}
         self._queues: dict[str, deque[tuple[Event, bool]]] = {}
         self._inputs: list[tuple[float, str, str]] = []
@@ -90,6 +94,10 @@ class World:
 
     def send(self, event: str, sender: Named | None = None, data: Any = None, via: str = "", **more: Any) -> int:
         """Send an event and deliver it at once, to all or only to the owner named by `to`; returns its number."""
+        if event in self.shared:
+            self._told += 1
+            more["net"] = f"{event}/{self._told}"
+            self.tell_others(event, data, more["net"])
         number = self.recorder.send(event, sender.name if sender else "", via=via, d=data, **more)
         self._deliver(Event(event, sender, data, number), more.get("to", ""), more.get("route", "all"))
         return number
