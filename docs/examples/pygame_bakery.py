@@ -2,7 +2,8 @@
 
     opossum record -- python pygame_bakery.py [FAULT]
 
-Faults: slow (a handler holds one frame up), loop (a handler never ends).
+Faults: slow (a handler holds one frame up), loop (a handler never ends), left (an event is posted that nobody takes),
+seldom (events are taken in every tenth frame only), error (an oven fails), poll (ovens look on every frame for nothing).
 """
 
 import sys
@@ -13,6 +14,7 @@ import pygame
 FAULT = sys.argv[1] if len(sys.argv) > 1 else ""
 QUARTER = pygame.USEREVENT + 1
 BREAD = pygame.USEREVENT + 2
+CRUMB = pygame.USEREVENT + 3
 
 
 class Oven(pygame.sprite.Sprite):
@@ -23,9 +25,15 @@ class Oven(pygame.sprite.Sprite):
         self.heat = 0
 
     def update(self):
+        if FAULT == "poll":
+            return
         self.heat += 1
+        if self.heat == 20 and FAULT == "error":
+            raise KeyError("basket")
         if self.heat % 20 == 0:
             pygame.event.post(pygame.event.Event(BREAD, loaf=self.heat // 20))
+            if FAULT == "left":
+                pygame.event.post(pygame.event.Event(CRUMB))
 
 
 class Bakery:
@@ -40,7 +48,8 @@ class Bakery:
         pygame.time.set_timer(QUARTER, 100)
 
     def handle(self):
-        for event in pygame.event.get():
+        taken = (QUARTER, BREAD) if FAULT == "left" else None
+        for event in pygame.event.get(taken):
             if event.type == QUARTER:
                 self.quarters += 1
                 if self.quarters == 4 and FAULT == "slow":
@@ -51,8 +60,11 @@ class Bakery:
                 self.ovens.sprites()[0].kill()
 
     def run(self):
-        while self.quarters < 12:
-            self.handle()
+        frame = 0
+        while self.quarters < (40 if FAULT in ("left", "poll") else 12):
+            frame += 1
+            if FAULT != "seldom" or frame % 10 == 0:
+                self.handle()
             self.ovens.update()
             pygame.display.flip()
             self.clock.tick(60)

@@ -3,7 +3,9 @@
     opossum record -- python pyglet_bakery.py [FAULT]
 
 Faults: double (a handler is pushed on two levels), stale (a timer of a customer who left goes on), slow (a handler
-holds one frame up), loop (a handler never ends).
+holds one frame up), loop (a handler never ends), early (the opening is told before anybody listens), error (a handler
+fails), circle (oven and counter wake each other for ever), again (a delay is set anew with every puff of steam), poll (the
+counter looks on every frame for nothing).
 """
 
 import os
@@ -30,9 +32,18 @@ class Oven(pyglet.event.EventDispatcher):
         self.heat += 1
         if self.heat % 2 == 0:
             self.dispatch_event("on_bread_ready", self.heat // 2)
+        if FAULT == "again":
+            pyglet.clock.schedule_once(self.on_cool, 0.45)
+
+    def on_cool(self, dt):
+        self.cooled = self.heat
+
+    def on_wake(self, dt):
+        pyglet.clock.schedule_once(bakery.counter.on_wake, 0.004)
 
 
 Oven.register_event_type("on_bread_ready")
+Oven.register_event_type("on_open")
 
 
 class Counter:
@@ -41,8 +52,19 @@ class Counter:
     def __init__(self):
         self.breads = 0
 
+    def on_open(self):
+        self.open = True
+
+    def on_look(self, dt):
+        pass
+
+    def on_wake(self, dt):
+        pyglet.clock.schedule_once(bakery.oven.on_wake, 0.004)
+
     def on_bread_ready(self, loaf):
         self.breads += 1
+        if self.breads == 4 and FAULT == "error":
+            raise KeyError("basket")
         if self.breads == 3 and FAULT == "slow":
             time.sleep(0.4)
         while self.breads == 3 and FAULT == "loop":
@@ -68,7 +90,15 @@ class Bakery:
 
     def __init__(self):
         self.oven, self.counter, self.customer = Oven(), Counter(), Customer()
-        self.oven.push_handlers(on_bread_ready=self.counter.on_bread_ready)
+        if FAULT == "early":
+            self.oven.dispatch_event("on_open")
+        self.oven.push_handlers(on_bread_ready=self.counter.on_bread_ready, on_open=self.counter.on_open)
+        if FAULT != "early":
+            self.oven.dispatch_event("on_open")
+        if FAULT == "circle":
+            pyglet.clock.schedule_once(self.oven.on_wake, 0.2)
+        if FAULT == "poll":
+            pyglet.clock.schedule(self.counter.on_look)
         if FAULT == "double":
             self.oven.push_handlers(on_bread_ready=self.counter.on_bread_ready)
         pyglet.clock.schedule_once(self.on_midnight, 0.75)

@@ -131,7 +131,7 @@ def test_causes_are_known(tmp_path):
     take = play(tmp_path)
     bread = next(call for call in range(len(take.calls)) if take.event_of_call(call) == "bread_ready")
     assert take.function_of_call(int(take.calls.parent[bread])) == "Oven.on_steam"
-    assert take.text(int(take.tables["call"]["at"][bread])) == "counter.gd:6"
+    assert take.text(int(take.tables["call"]["at"][bread])) == "counter.gd:8"
 
 
 @pytest.mark.parametrize(
@@ -140,6 +140,11 @@ def test_causes_are_known(tmp_path):
         ("double", ["double-fire/two-routes"]),
         ("stale", ["stale-listener/called-after-gone"]),
         ("slow", ["freeze/slow-call"]),
+        ("early", ["unheard/sent-before-bind"]),
+        ("wait", ["wait-never-met/take-ended"]),
+        ("cut", ["cut-before-mark/cut", "cut-before-mark/cut"]),
+        ("again", ["delay-restacked/stacked"]),
+        ("timer", ["timer-left-running/nobody-listens", "unheard/wrong-object"]),
     ],
 )
 def test_faults_are_found(tmp_path, fault, found):
@@ -159,7 +164,7 @@ def test_scripts_may_be_left_as_they_are(tmp_path, monkeypatch):
     """Then sends and binds are seen, calls are not."""
     monkeypatch.setenv("OPOSSUM_REWRITE", "0")
     take = play(tmp_path)
-    assert len(take.calls) == 0 and len(take.tables["bind"]) == 3
+    assert len(take.calls) == 0 and len(take.tables["bind"]) == 4
     assert "bread_ready" in {take.text(int(code)) for code in take.tables["send"]["ev"]}
 
 

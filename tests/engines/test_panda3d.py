@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import sys
+
 import numpy as np
 import pytest
-from playing import EXAMPLES, played
+from playing import EXAMPLES, causes, played, recorded
 
 from opossum.findings.examine import examine
 from opossum.take.checks import check_take
@@ -88,6 +90,22 @@ def test_a_listener_that_stays_after_destroy_is_found(tmp_path):
     assert [finding.cause for finding in found] == ["called-after-gone"]
     assert found[0].subject.fn == "Customer.on_quarter"
     assert found[0].count == 5 + 4 + 3
+
+
+@pytest.mark.parametrize(
+    ("fault", "status", "found"),
+    [
+        ("name", 0, ["unheard/near-name"]),
+        ("early", 0, ["unheard/sent-before-bind"]),
+        ("cut", 0, ["cut-before-mark/cut"]),
+        ("error", 1, ["raised/raised"]),
+        ("twice", 0, ["delay-restacked/stacked"]),
+    ],
+)
+def test_faults_are_found(tmp_path, fault, status, found):
+    """Each by its name, and nothing else."""
+    ended, take = recorded(tmp_path, "--", sys.executable, str(EXAMPLE), fault)
+    assert (ended, causes(take)) == (status, found)
 
 
 def test_a_slow_listener_is_found(tmp_path):

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import sys
+
 import pytest
-from playing import EXAMPLES, played
+from playing import EXAMPLES, causes, played, recorded
 
 from opossum.findings.examine import examine
 from opossum.take.checks import check_take
@@ -71,6 +73,21 @@ def test_sprites_are_called_by_their_groups_tick_until_they_are_killed(healthy):
 
     assert [healthy.text(int(code)) for code in healthy.tables["gone"]["o"]][:1] == ["oven#1"]
     assert 55 <= by_owner["oven#1"] < by_owner["oven#2"]
+
+
+@pytest.mark.parametrize(
+    ("fault", "status", "found"),
+    [
+        ("left", 0, ["unheard/queued-never-pulled"]),
+        ("seldom", 0, ["queue-backlog/waits"]),
+        ("error", 1, ["raised/raised"]),
+        ("poll", 0, ["polling-waste/every-frame"]),
+    ],
+)
+def test_faults_are_found(tmp_path, fault, status, found):
+    """Each by its name, and nothing else."""
+    ended, take = recorded(tmp_path, "--", sys.executable, str(EXAMPLE), fault)
+    assert (ended, causes(take)) == (status, found)
 
 
 def test_a_slow_handler_is_found(tmp_path):

@@ -114,6 +114,10 @@ def test_a_night_without_faults(healthy):
         ("double", ["double-fire/bound-twice"]),
         ("stale", ["stale-listener/called-after-gone", "timer-left-running/owner-gone"]),
         ("slow", ["freeze/slow-call"]),
+        ("early", ["unheard/sent-before-bind"]),
+        ("circle", ["event-loop/cycle"]),
+        ("again", ["delay-restacked/stacked"]),
+        ("poll", ["polling-waste/every-frame"]),
     ],
 )
 def test_faults_are_found(tmp_path, fault, found):

@@ -1,9 +1,12 @@
 extends Node
 
 signal delivered(loaves)
+signal opened
 
 var fault = ""
 var turns = 0
+var folds = 0
+var cooled = 0
 var leaving = null
 
 
@@ -16,11 +19,27 @@ func _ready():
 	if fault == "double":
 		connect("delivered", $Counter, "on_bread_ready")
 		$Oven.connect("bread_ready", self, "on_baked")
+	if fault == "early":
+		emit_signal("opened")
+	connect("opened", $Counter, "on_opened")
+	if fault != "early":
+		emit_signal("opened")
+	if fault == "timer":
+		$Cooling.start()
+	if fault == "wait":
+		wait_for_guest()
 	$Arms.play("knead")
 
 
 func _process(_delta):
 	turns += 1
+	if turns == 4 and fault == "cut":
+		$Arms.stop()
+	if turns == 40 and fault == "again":
+		for _number in range(5):
+			get_tree().create_timer(0.4).connect("timeout", self, "on_cooled")
+	if turns == 60:
+		emit_signal("opened")
 	if turns == 50:
 		leaving = $Customer
 		if fault != "stale":
@@ -30,7 +49,7 @@ func _process(_delta):
 		OS.delay_msec(400)
 	while turns == 80 and fault == "loop":
 		pass
-	if turns == 150:
+	if turns == (420 if fault == "wait" else 150):
 		leaving.free()
 		get_tree().quit(3)
 
@@ -40,7 +59,16 @@ func on_baked(count):
 
 
 func on_fold():
-	pass
+	folds += 1
+
+
+func on_cooled():
+	cooled += 1
+
+
+func wait_for_guest():
+	yield($Counter, "closed")
+	folds += 1
 
 
 func on_turn():

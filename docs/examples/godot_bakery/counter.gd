@@ -1,5 +1,7 @@
 extends Node
 
+signal closed
+
 var loaves = 0
 
 
@@ -9,3 +11,7 @@ func on_bread_ready(count: int) -> void:
 
 func take(count, more = [1, 2]):
 	loaves += count + more.size()
+
+
+func on_opened():
+	loaves = 0

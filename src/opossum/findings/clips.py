@@ -159,4 +159,9 @@ def wanted(scene: Scene, peers: Array, owners: Array, names: Array, lines: Array
     safe = np.where(told, names, -1)
     waiting = waits.spans.open_at(waits.keys(peers, owners, safe), lines) > 0
     bound = known.bound.open_at(known.keys(peers, safe), lines) > 0
+    # where marks call functions of their own, being called for it is listening
+    heard = np.zeros(len(scene.take.strings) + 1, bool)
+    heard[scene.take.listeners.event] = True
+    heard[-1] = False
+    bound |= heard[safe]
     return waiting & told, bound & told

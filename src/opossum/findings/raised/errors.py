@@ -13,8 +13,8 @@ from opossum.findings.wording import at_place, plural
 from opossum.stream.tables import Array
 from opossum.take.grouping import distinct, factorised
 
-WAYS_TO_END = ("SystemExit", "KeyboardInterrupt")
-"""What is raised to end the game is no error."""
+WAYS_TO_END = ("SystemExit", "KeyboardInterrupt", "GeneratorExit")
+"""What is raised to end the game, or a loop, is no error."""
 
 
 class Errors(NamedTuple):
@@ -30,6 +30,11 @@ def errors(scene: Scene) -> list[Errors]:
     told = np.append(np.asarray(take.tables["ret"]["err"], np.int64), -1)[take.calls.ret]
     ending = [code for code, text in enumerate(take.strings) if text.startswith(WAYS_TO_END)]
     rows = np.flatnonzero((told >= 0) & ~np.isin(told, ending))
+    # an error that passes through who called is told where it was raised
+    passed = np.zeros(len(take.calls) + 1, bool)
+    parents = take.calls.parent[rows]
+    passed[parents[told[np.maximum(parents, 0)] == told[rows]]] = True
+    rows = rows[~passed[rows]]
     return [Errors(calls, [_left_out(scene, int(call)) for call in calls]) for calls in scene.by_class(rows)]
 
 

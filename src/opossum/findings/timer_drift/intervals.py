@@ -27,6 +27,9 @@ LONG_FRAME = Threshold(
     "long_frame", 1.5, "times the usual frame", "a frame so long took a turn from whoever counts frames"
 )
 
+STEADY_SHARE = 0.6
+LEAST_FRAME_NS = 2e6
+
 ROUNDING = 0.05
 """An interval this close above a whole number of frames is that number: floats do not tell better."""
 
@@ -68,6 +71,8 @@ def _intervals(scene: Scene, arm: int, gaps: Array) -> Interval | None:
     peer = int(table["p"][arm])
     usual = times.usual_ns[peer]
     seconds, counted = float(table["sec"][arm]), int(table["frames"][arm])
+    if counted <= 0 and not scene.once(_steady)[peer]:
+        return None  # a loop that turns when something happens has no frames that an interval could be measured in
     asked = counted if counted > 0 else seconds * 1e9 / usual
     if not asked >= 1 - ROUNDING or asked > 1e9:
         return None  # shorter than a frame, or not told
@@ -90,6 +95,20 @@ def _intervals(scene: Scene, arm: int, gaps: Array) -> Interval | None:
     long_frames = np.concatenate(([0], np.cumsum(times.length_ns > scene[LONG_FRAME] * usual)))
     long = long_frames[end] - long_frames[np.maximum(begin, 0)] > 0
     return Interval(arm, asked, frames[usable], off[usable], long[usable], firings[usable])
+
+
+def _steady(scene: Scene) -> list[bool]:
+    """Return for each peer whether most of its frames are about as long as the usual one."""
+    take, times = scene.take, scene.once(frame_times)
+    steady = []
+    for peer, usual in enumerate(times.usual_ns):
+        lengths = times.length_ns[take.frames.of_peer(peer)]
+        lengths = lengths[lengths > 0]
+        paced = usual >= LEAST_FRAME_NS  # a loop that runs as fast as it can has no pace
+        steady.append(
+            paced and len(lengths) > 0 and float(np.mean(np.abs(lengths - usual) <= 0.5 * usual)) >= STEADY_SHARE
+        )
+    return steady
 
 
 def _paused_between(scene: Scene, arm: int, send_lines: Array, firings: Array) -> Array:

@@ -6,11 +6,12 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from opossum.findings.declaring import Cause
+from opossum.findings.declaring import Cause, Spring
 from opossum.findings.finding import Found, Severity
 from opossum.findings.listening import listening
 from opossum.findings.scene import Scene
 from opossum.findings.unheard.hearing import bearing, by_event, place_of_sends, told
+from opossum.findings.unheard.receiver_gone import of_one_event
 from opossum.findings.unheard.sent_before_bind import too_early
 from opossum.findings.wording import at_place, listed, plural
 from opossum.stream.tables import Array
@@ -109,6 +110,7 @@ WRONG_OBJECT = Cause(
     "meant for another object",
     Severity.FAULT,
     find,
+    springs_from=(Spring("timer-left-running", of_one_event),),
     about="Somebody listens to that name of another sender of the same class, and nobody ever to this one; or it is addressed to an object that lives and does not listen while another does.",
     quiet="senders of another class; a sender that is listened to at some time.",
 )
