@@ -163,3 +163,11 @@ def test_packages_import_without_a_screen():
     """Nothing opens a window on import."""
     for name in ("opossum", "opossum_desk", "opossum_commands", "opossum_recorder", "moonrise_bakery"):
         importlib.import_module(name)
+
+
+def test_the_readme_counts_right():
+    """It says how many kinds and causes there are."""
+    from opossum.findings.catalogue import KINDS as FOUND
+
+    counted = f"{len(FOUND)} kinds of faults with {sum(len(kind.causes) for kind in FOUND)} causes"
+    assert counted in (ROOT / "README.md").read_text()

@@ -51,7 +51,7 @@ def demo(
     """Open the desk on the bakery's night, or play another one.
 
     \b
-    opossum demo                          the shipped take, with a believable handful of faults
+    opossum demo                          the shipped take, with a believable dozen of faults
     opossum demo --with bound-twice       a night with that fault alone
     opossum demo --healthy --out n.take   a healthy night, written to a file
     """

@@ -57,8 +57,8 @@ class _Commands(click.Group):
 )
 @click.version_option(__version__, prog_name="opossum", message="%(prog)s %(version)s")
 def cli() -> None:
-    """See in what order a game's events really ran, and what fires twice, listens past its life,
-    polls for nothing, or froze.
+    """See in what order a game's events really ran, and what fires twice, never comes,
+    comes too late, eats the frame or hangs.
 
     \b
     opossum                    open the desk

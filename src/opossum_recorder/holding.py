@@ -261,8 +261,7 @@ class Holding:
         recorder = self._recorder
         self._go.clear()
         self._step_thread = threading.get_ident()
-        stack = [line for line in stack_of(threading.get_ident()) if not line.startswith(_OURS)]
-        recorder.held(wire or None, call, stack)
+        recorder.held(wire or None, call, stack_of(threading.get_ident()))
         self.held += 1
         try:
             while not self._go.wait(LOOK_S) and self._linked:
@@ -271,6 +270,3 @@ class Holding:
             self.held -= 1
             recorder.went()
             self._watch()
-
-
-_OURS = ("Holding.", "Recorder.", "stack_of ", "_BoxedRecorder.")

@@ -1,17 +1,47 @@
-"""Where a thread is: its Python stack as text."""
+"""Where a thread is: its Python stack as text, the game's own lines of it."""
 
 from __future__ import annotations
 
 import os
 import sys
+import sysconfig
+
+LIMIT = 40
+_OURS = ("opossum_recorder", "opossum_commands")
+_LAUNCHERS = ("click", "coverage", "_pytest", "pluggy")
+"""Packages among the libraries that start or watch a game and are no part of it."""
+_STARTERS = ("<frozen runpy>", "<frozen importlib", "runpy.py")
+_LIBRARIES = tuple(
+    {os.path.join(path, "") for path in (sysconfig.get_path("stdlib"), sysconfig.get_path("platstdlib"))}
+    | {os.path.join(path, "") for path in (sysconfig.get_path("purelib"), sysconfig.get_path("platlib"))}
+)
 
 
-def stack_of(thread_id: int, limit: int = 40) -> list[str]:
-    """Return the Python stack of a thread as `function file:line`, innermost first."""
+def stack_of(thread_id: int, limit: int = LIMIT) -> list[str]:
+    """Return the Python stack of a thread as `function file:line`, innermost first.
+
+    Who launches and records the game is left out, and so are libraries and the engine at either end: the innermost line is
+    the game's, where any is.  A game that lies among the libraries is told with them.
+    """
     frame = sys._current_frames().get(thread_id)
-    stack: list[str] = []
-    while frame is not None and len(stack) < limit:
+    told: list[tuple[str, bool]] = []
+    while frame is not None and len(told) < 10 * limit:
         code = frame.f_code
-        stack.append(f"{code.co_qualname} {os.path.basename(code.co_filename)}:{frame.f_lineno}")
+        if not is_launcher(code.co_filename):
+            name = getattr(code, "co_qualname", code.co_name)  # Python 3.10 knows the plain name only
+            line = f"{name} {os.path.basename(code.co_filename)}:{frame.f_lineno}"
+            told.append((line, code.co_filename.startswith(_LIBRARIES)))
         frame = frame.f_back
-    return stack
+    own = [place for place, (_, library) in enumerate(told) if not library]
+    if own:
+        told = told[own[0] : own[-1] + 1]
+    return [line for line, _ in told[:limit]]
+
+
+def is_launcher(path: str) -> bool:
+    """Say whether a source file belongs to who launches, watches or records a game."""
+    if path.startswith(_STARTERS) or path.endswith(os.sep + "runpy.py"):
+        return True
+    parts = path.replace(os.sep, "/").split("/")
+    launchers = _LAUNCHERS if path.startswith(_LIBRARIES) else ()
+    return any(name in parts for name in (*_OURS, *launchers))

@@ -37,7 +37,7 @@ def test_a_send_that_nobody_heard_falls_from_its_senders_row():
     row = next(line for line in picture.lines if line.owner == "lever#1")
     assert len(marks.falling) == 2
     (x, y), (other_x, other_y) = marks.falling
-    assert (y, other_y) == (row.top + ROW_PX / 2, HEADER_PX + ROW_PX / 2)
+    assert (y, other_y) == (row.top + ROW_PX / 2, HEADER_PX - 6)
     assert picture.scale.left < x < other_x
     assert picture.lines[marks.lit[0]].owner == "lever#1"
 

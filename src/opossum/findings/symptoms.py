@@ -14,11 +14,9 @@ class Symptom(NamedTuple):
 
 FIRES_TWICE = Symptom("It fires twice", "one thing happens, its effect comes again")
 NEVER_COMES = Symptom("It never comes", "nobody listens, a mark is missing, a wait is never met")
-EARLY_OR_LATE = Symptom(
-    "It comes too early or late", "beside its mark, its time or its order; or noticed late by polling"
-)
+EARLY_OR_LATE = Symptom("It comes too early or late", "beside its mark, its time or its order")
 EATS_THE_FRAME = Symptom("It eats the frame", "work on every frame, mostly for nothing; queues that grow")
-HANGS = Symptom("It hangs", "a frame that takes far too long, an error, a circle that never ends")
+HANGS = Symptom("It hangs", "a frame far too long, an error, an endless circle")
 
 OUT_OF_ORDER = Symptom("It is out of order", "what runs before what changes, or breaks the phases")
 WAITS_FOR_NOTHING = Symptom("It waits for nothing", "listeners, timers and waits of what is gone or never comes")

@@ -95,6 +95,7 @@ class LoomView(AxisCanvas):
         self._paint_labels(painter, picture)
         self._paint_lit(painter, picture, marks)
         self._paint_header(painter, picture)
+        self._paint_falling(painter, [tick for tick in marks.falling if tick[1] < HEADER_PX])
         if not session.rows:
             painter.setPen(self.colour("quiet"))
             text = (
@@ -139,17 +140,21 @@ class LoomView(AxisCanvas):
 
     def _paint_marks(self, painter: QPainter, marks: FindingMarks) -> None:
         """Draw what findings add: a hollow tick that falls for a send nobody heard, a line from when due to when it came."""
-        rose, paper = self.colour("rose"), self.colour("paper")
+        rose = self.colour("rose")
+        self._paint_falling(painter, [tick for tick in marks.falling if tick[1] >= HEADER_PX])
         painter.setPen(QPen(rose, 1.3))
-        painter.setBrush(paper)
-        for x, y in marks.falling:
-            painter.drawPolygon([QPointF(x - 3.5, y - 4), QPointF(x + 3.5, y - 4), QPointF(x, y + 6)])
         painter.setFont(self.small_font(2))
         for due, came, y, text in marks.beside:
             painter.drawLine(QPointF(due, y), QPointF(came, y))
             painter.drawLine(QPointF(due, y - 6), QPointF(due, y + 6))
             if abs(came - due) > 30:
                 painter.drawText(QPointF(min(due, came) + 9, y - 4), text)
+
+    def _paint_falling(self, painter: QPainter, ticks: list[tuple[float, float]]) -> None:
+        painter.setPen(QPen(self.colour("rose"), 1.3))
+        painter.setBrush(self.colour("paper"))
+        for x, y in ticks:
+            painter.drawPolygon([QPointF(x - 3.5, y - 4), QPointF(x + 3.5, y - 4), QPointF(x, y + 6)])
 
     def _paint_lit(self, painter: QPainter, picture: LoomPicture, marks: FindingMarks) -> None:
         """Mark at the left the rows that the chosen finding is about."""

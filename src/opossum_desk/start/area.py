@@ -66,14 +66,14 @@ class StartArea(AreaView):
         title.setFont(font)
         left.addWidget(title)
         said = QLabel(
-            "See in what order your game's events really ran,\nand what fires twice, listens past its life, polls for nothing, or froze."
+            "See in what order your game's events really ran,\nwhat fires twice, never comes, comes too late, eats the frame or hangs."
         )
         said.setProperty("role", "quiet")
         left.addWidget(said)
         left.addSpacing(18)
         self.demo = self._way(
             "Try the bakery",
-            "a night at the Moonrise Bakery, recorded with a handful of faults",
+            "a night at the Moonrise Bakery, recorded with a dozen faults",
             self.demo_wanted.emit,
             left,
         )

@@ -14,12 +14,15 @@ from opossum.stream.tables import Array
 from opossum_desk.flow.layout.loom import HEADER_PX, ROW_PX, LoomPicture
 from opossum_desk.layout.scale import Scale
 from opossum_desk.state.axis import AxisMode
+from opossum_desk.state.row_index import Row
 from opossum_desk.state.session import Session
 
 UNHEARD = "unheard"
 MOST_TICKS = 300
 MOST_LIT_ROWS = 12
 LEAST_OFFSET_PX = 2.0
+TICK_ABOVE_PX = 6.0
+"""Ticks of senders without a row hang from the header's lower edge, above it so much."""
 
 
 @dataclass(eq=False, repr=False)
@@ -79,13 +82,26 @@ def _falling(session: Session, picture: LoomPicture, finding: Finding, lines: di
     xs = _place(session, picture.scale, columns, np.asarray(session.take.tables["send"]["t"], np.int64)[sends])
     ticks = []
     for x, send in zip(xs.tolist(), sends.tolist(), strict=True):
-        call = int(session.take.sends.cause[send])
-        row = session.row_index.row_of_call(call, session.unfolded) if call >= 0 else None
+        row = _row_of_sender(session, send)
         if row is not None and row in lines:
             ticks.append((x, picture.lines[lines[row]].top + ROW_PX / 2))
         elif row is None:
-            ticks.append((x, HEADER_PX + ROW_PX / 2))  # sent from no call that was recorded
+            ticks.append((x, HEADER_PX - TICK_ABOVE_PX))  # from nobody who has a row
     return ticks
+
+
+def _row_of_sender(session: Session, send: int) -> Row | None:
+    """Return the row of the call a send came from, else of its sender's first listener, None where neither is known."""
+    take = session.take
+    call = int(take.sends.cause[send])
+    if call < 0:
+        sender = int(take.tables["send"]["o"][send])
+        mine = np.flatnonzero(
+            (take.listeners.owner == sender) & (take.listeners.peer == take.tables["send"]["p"][send])
+        )
+        if sender >= 0 and len(mine):
+            call = int(take.calls_by_listener.rows(int(mine[0]))[0])
+    return session.row_index.row_of_call(call, session.unfolded) if call >= 0 else None
 
 
 def _lit(session: Session, finding: Finding, lines: dict) -> list[int]:
