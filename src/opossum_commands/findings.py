@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import click
 
+from opossum.findings.blind_spots import blind_spots
 from opossum.findings.catalogue import KINDS, kind_named, with_setting
 from opossum.findings.examine import examine
 from opossum.findings.finding import Finding, Severity
@@ -79,6 +80,7 @@ def findings(
             "seconds": round(take.duration_ns / 1e9, 3),
             "peers": [span.name for span in take.peers],
             "damage": sum(item.count for item in damage),
+            "not_seen": blind_spots(take),
         }
         printed_json(
             {
@@ -112,6 +114,8 @@ def _print_table(take: Take, found: list[Finding], damage: list[Damage], only: t
         f"{take.game}: {take.duration_ns / 1e9:.1f} s, {plural(take.game_frames, 'frame')}, {plural(take.records, 'record')}"
         + (f", {sum(item.count for item in damage):,} damaged (see opossum check-stream)" if damage else "")
     )
+    for spot in blind_spots(take):
+        say_wrapped(f"Not seen: {spot}", "", "  ")
     if not found:
         say(f"Nothing found; looked for: {', '.join(only or (kind.name for kind in KINDS))}.")
         return

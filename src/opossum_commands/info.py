@@ -7,7 +7,9 @@ from typing import Any
 import click
 
 from opossum_commands.reading import opened, printed_json
-from opossum_commands.terminal import say
+from opossum_commands.terminal import say, say_wrapped
+
+MOST_EVENTS = 8
 
 
 @click.command()
@@ -17,6 +19,7 @@ def info(paths: tuple[str, ...], as_json: bool) -> None:
     """Say what a take or stream holds: game, peers, frames, and records by kind."""
     import numpy as np
 
+    from opossum.findings.blind_spots import blind_spots, heard_by_nobody
     from opossum.take.checks import check_take
 
     take = opened(paths)
@@ -39,6 +42,8 @@ def info(paths: tuple[str, ...], as_json: bool) -> None:
         "listeners": len(take.listeners),
         "bytes_in_memory": take.nbytes,
         "kinds": counts,
+        "not_seen": blind_spots(take),
+        "heard_by_nobody": dict(heard_by_nobody(take)),
         "damage": sum(item.count for item in check_take(take)),
     }
     if as_json:
@@ -53,3 +58,9 @@ def info(paths: tuple[str, ...], as_json: bool) -> None:
         say(f"  frame work: median {facts['median_frame_ms']} ms, longest {facts['longest_frame_ms']} ms")
     say(f"  {take.nbytes / max(1, take.records):.0f} bytes a record in memory, {facts['damage']:,} damaged")
     say("  " + ", ".join(f"{kind} {count:,}" for kind, count in counts.items()))
+    if facts["heard_by_nobody"]:
+        events = [f"`{event}` {count:,}×" for event, count in facts["heard_by_nobody"].items()]
+        more = f" and {len(events) - MOST_EVENTS} more" if len(events) > MOST_EVENTS else ""
+        say(f"  sent and heard by nobody: {', '.join(events[:MOST_EVENTS])}{more}")
+    for spot in facts["not_seen"]:
+        say_wrapped(f"  not seen: {spot}", "", "    ")

@@ -180,6 +180,7 @@ def _run(launch: Launch, look: Callable[[], None] | None = None) -> int:
 
 def _tell(take: Take, target: Path) -> None:
     """Say where the take is and what is wrong, in a few lines."""
+    from opossum.findings.blind_spots import blind_spots
     from opossum.findings.examine import examine
 
     found = examine(take)
@@ -187,5 +188,8 @@ def _tell(take: Take, target: Path) -> None:
     say(f"{target}: {take.records:,} records, {take.game_frames:,} frames.{ending}", error=True)
     for finding in found[:8]:
         say(f"  {finding.severity.value}: {finding.summary}", error=True)
+    spots = blind_spots(take)
+    for spot in spots:
+        say(f"  not seen: {spot}", error=True)
     if not found:
-        say("  Nothing found.", error=True)
+        say("  Nothing found in what was seen." if spots else "  Nothing found.", error=True)

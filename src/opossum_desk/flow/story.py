@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from html import escape
 from urllib.parse import unquote
 
 from PySide6.QtCore import Qt, QUrl, Signal
@@ -58,7 +59,10 @@ class StoryView(QTextBrowser):
         if not session.examined:
             return "The take is being examined …"
         if not session.findings:
-            return "Nothing was found."
+            from opossum.findings.blind_spots import blind_spots
+
+            spots = "".join(f"<p>Not seen: {escape(spot)}</p>" for spot in blind_spots(session.take))
+            return f"Nothing was found{' in what was seen' if spots else ''}.{spots}"
         return "Choose a finding at the left, or press N for the first one."
 
     def keyPressEvent(self, event: QKeyEvent) -> None:

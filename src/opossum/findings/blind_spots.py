@@ -1,0 +1,61 @@
+"""What a take does not tell, so that finding nothing is no all-clear: in one sentence each, with what to do about it."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from opossum.findings.scene import Scene
+from opossum.findings.unheard.hearing import unheard_sends
+from opossum.take.grouping import distinct
+from opossum.take.take import Take
+
+PLAIN_ENGINES = ("", "Python")
+"""What heads say of a game in which no engine was recognised."""
+
+
+def blind_spots(take: Take) -> list[str]:
+    """Return what is not known of a take and keeps whole kinds of findings from being looked for. Linear in the calls."""
+    if not take.records:
+        return ["Nothing was recorded: see that the game runs under the recorder and reaches its loop."]
+    spots = []
+    engine = take.recording.head_text(0, "engine")
+    if not len(take.tables["frame"]):
+        spots.append(
+            "No frames were recorded, so nothing is known of freezes and of what is early or late: let the game's loop "
+            "tell `frame` and `idle`."
+        )
+    if not len(take.calls):
+        reason = " and no engine was recognised" if engine in PLAIN_ENGINES else ""
+        spots.append(
+            f"No call of a listener was recorded{reason}: who heard what is not known; let the dispatcher tell its calls, "
+            "or decorate listeners with `@recorder.listener`."
+        )
+        return spots
+    functions = distinct(take.listeners.function)
+    if len(functions) == 1:
+        spots.append(
+            f"Only one function was ever seen to run ({take.text(int(functions[0]))}): the game's own ones are not seen; let "
+            "its dispatcher tell them, or decorate them with `@recorder.listener`."
+        )
+    if not len(take.tables["bind"]):
+        spots.append(
+            "Nothing is known to be bound, so what is bound twice, past its owner's life or too late cannot be found: "
+            "let whoever binds tell `bind` and `unbind`."
+        )
+    if not len(take.tables["spawn"]):
+        spots.append(
+            "No lives of objects were recorded, so what outlives its owner cannot be found: let `spawn` and `gone` be told."
+        )
+    if not (np.asarray(take.calls.effect) >= 0).any() and not (np.asarray(take.calls.own) >= 0).any():
+        spots.append(
+            "What calls changed is not known, so polling for nothing cannot be told from work: let `ret` tell `eff`."
+        )
+    return spots
+
+
+def heard_by_nobody(take: Take) -> list[tuple[str, int]]:
+    """Return (event, sends) of what was sent at once and nobody heard, the most frequent first."""
+    rows = Scene(take).once(unheard_sends).sent
+    codes, counts = np.unique(np.asarray(take.tables["send"]["ev"])[rows], return_counts=True)
+    order = np.argsort(-counts, kind="stable")
+    return [(take.text(int(codes[place])), int(counts[place])) for place in order]

@@ -1,0 +1,66 @@
+"""Finding nothing is no all-clear: what a take does not tell is said, with what to do about it."""
+
+from __future__ import annotations
+
+import pytest
+
+from opossum.findings.blind_spots import blind_spots, heard_by_nobody
+from tape import Stage, Tape
+
+
+def full() -> Stage:
+    """Return a game that tells everything."""
+    stage = Stage(engine="bakery loop")
+    stage.spawn("cat#1", "Cat")
+    bound = stage.bind("tick", "cat#1", "Cat.on_tick")
+    other = stage.bind("purr", "cat#1", "Cat.on_purr")
+    stage.each(lambda number: stage.heard("tick", bound, via="tick"))
+    stage.at(5, do=lambda: stage.heard("purr", other))
+    return stage
+
+
+def test_a_game_that_tells_everything_has_none(night):
+    """Nor has the bakery."""
+    assert blind_spots(full().run(20).take()) == []
+    assert blind_spots(night(seconds=10.0)) == []
+
+
+@pytest.mark.parametrize(
+    ("kind", "said"),
+    [
+        ("frame", "No frames were recorded"),
+        ("call", "No call of a listener was recorded:"),
+        ("bind", "Nothing is known to be bound"),
+        ("spawn", "No lives of objects were recorded"),
+    ],
+)
+def test_what_is_missing_is_said(kind, said):
+    """One sentence each, and what to do."""
+    stage = full().run(20)
+    gone = {"call": ("call", "ret")}.get(kind, (kind,))
+    stage.lines = [line for line in stage.lines if not any(f'"k": "{name}"' in line for name in gone)]
+    (spot,) = blind_spots(stage.take())
+    assert spot.startswith(said) and ": let " in spot.replace("; let", ": let")
+
+
+def test_effects_and_single_functions_and_plain_engines():
+    """The rest of them."""
+    stage = Stage(engine="bakery loop")
+    stage.spawn("cat#1", "Cat")
+    bound = stage.bind("tick", "cat#1", "Cat.on_tick")
+    stage.each(lambda number: stage.heard("tick", bound, eff=None, via="tick"))
+    spots = blind_spots(stage.run(20).take())
+    assert [spot.partition(" ")[0] for spot in spots] == ["Only", "What"]
+    assert "(Cat.on_tick)" in spots[0]
+
+    plain = Tape(engine="Python").frame().frame()
+    plain.send("bell")
+    assert "no engine was recognised" in blind_spots(plain.take())[0]
+    assert heard_by_nobody(plain.take()) == [("bell", 1)]
+
+
+def test_an_empty_stream_says_so():
+    """Before anything else."""
+    assert blind_spots(Tape(head=False).take(bye=False)) == [
+        "Nothing was recorded: see that the game runs under the recorder and reaches its loop."
+    ]
