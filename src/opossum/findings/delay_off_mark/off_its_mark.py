@@ -106,8 +106,8 @@ def _tell(scene: Scene, mine: Array, early: bool) -> Found:
         frame_rows=take.sends.frame[sends],
         count=len(sends),
         summary=f"The delay for `{event}` of {subject.o or subject.cls} lands {abs(median) / 1e6:.0f} ms "
-        f"({abs(median) / frame:.1f} frames) {word} the mark `{name}` of `{subject.clip}`, {plural(len(sends), 'time')}, "
-        f"within {spread:.0f} ms of each other.",
+        f"({abs(median) / frame:.1f} frames) {word} the mark `{name}` of `{subject.clip}`, {plural(len(sends), 'time')}"
+        f"{f', which differ by up to {spread:.0f} ms' if spread >= 1 else ''}.",
         advice=f"{bind} instead of a delay{at_place(subject.at)}: the mark moves with the clip, the delay does not.",
         evidence=tuple(evidence),
         calls=calls,

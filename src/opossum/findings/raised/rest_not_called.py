@@ -27,7 +27,7 @@ def find(scene: Scene) -> Iterator[Found]:
         names = listed([f"{take.text(int(table['fn'][b]))} of {take.text(int(table['o'][b]))}" for b in binds])
         function = take.function_of_call(int(shown[0]))
         advice = f"Mend {function}, and let the dispatcher go on to the other listeners when one raises"
-        yield tell(scene, error.calls, shown, f"; {names} was not called after it", advice, binds)
+        yield tell(scene, error.calls, shown, f"; not called after it: {names}", advice, binds)
 
 
 REST_NOT_CALLED = Cause(

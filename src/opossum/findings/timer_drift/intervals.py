@@ -164,7 +164,7 @@ def _tell(scene: Scene, intervals: list[Interval], why: str, advice: str) -> Fou
         ),
         frame_rows=take.sends.frame[firings],
         count=len(firings),
-        summary=f"The timer for `{event}` of {listed(owners) or 'the game'} is {abs(mean):.2g} frames too "
+        summary=f"The timer for `{event}` of {listed(owners) or 'the game'} is {abs(mean):.2g} {'frame' if abs(mean) <= 1 else 'frames'} too "
         f"{'late' if mean > 0 else 'early'} an interval on average, over {plural(len(off), 'interval')}: "
         f"{why.format(**words)}.",
         advice=f"{advice.format(**words)}{at_place(at)}.",

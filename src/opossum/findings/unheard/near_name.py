@@ -52,11 +52,11 @@ def _tell(scene: Scene, sends: Array, near: str, binds: Array) -> Found:
         scene,
         sends,
         f"`{event}` was sent {plural(len(sends), 'time')} by {senders(scene, sends)} and nobody listens to it; "
-        f"{who} listens to `{near}`.",
+        f"`{near}` is listened to by {who}.",
         f"Send `{near}`{place}, or bind `{event}`{bound_at}: the two names differ by a slip.",
         binds=binds,
         note=f"listens to `{near}`",
-        details=(f"The near name is `{near}`; {who} listens to it.",),
+        details=(f"The near name is `{near}`, listened to by {who}.",),
     )
 
 

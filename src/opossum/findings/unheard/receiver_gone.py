@@ -83,7 +83,7 @@ def find(scene: Scene) -> Iterator[Found]:
     for part in by_event(scene, gone.addressed):
         sends = gone.addressed[part]
         names = listed([take.text(int(code)) for code in dict.fromkeys(to[sends].tolist())])
-        yield _tell(scene, sends, f"it is addressed to {names}, which is gone", None)
+        yield _tell(scene, sends, f"it is addressed to who is gone ({names})", None)
     known = scene.once(listening)
     for part in by_event(scene, gone.deserted):
         sends = gone.deserted[part]
