@@ -99,7 +99,7 @@ def played(folder: Path, game: Path, *arguments: str) -> Take:
 def causes(take: Take) -> list[str]:
     """Return what is found in a take, each as kind/cause, but what waiting for the machine looks like."""
     found = [f"{finding.kind}/{finding.cause}" for finding in examine(take)]
-    return [cause for cause in found if cause != "freeze/waiting"]
+    return [cause for cause in found if cause not in ("freeze/waiting", "freeze/machine-busy")]
 
 
 def needs(program: str, package: str) -> pytest.MarkDecorator:

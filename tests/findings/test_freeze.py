@@ -303,4 +303,27 @@ def test_only_what_the_games_thread_did_is_work(told, found):
     tape("idle", **told)
     tape.ms(5)("frame", n=10)("idle").ms(16)("frame", n=11)
 
-    assert bool(tape.found("freeze")) is found
+    assert any(finding.cause != "machine-busy" for finding in tape.found("freeze")) is found
+
+
+def test_a_machine_that_was_taken_away_is_a_note_and_no_freeze():
+    """Told once a peer, with how long; a frame that the game itself froze is told as that."""
+    tape = Tape(hz=60).frame().frame()
+    for number in range(12):
+        tape("idle", cpu=1_000_000, ready=400_000_000 if number in (5, 7) else 0) if number else None
+        tape.ms(3)
+        tape("frame", n=number + 2)
+        tape.ms(420 if number in (4, 6) else 2)
+    (finding,) = tape.found()
+    assert (finding.cause, finding.severity.value, finding.count) == ("machine-busy", "note", 2)
+    assert finding.frames == [6, 8] and "800 ms in 2 frames, 400 ms at most" in finding.summary
+
+
+def test_a_machine_taken_away_for_less_than_a_freeze_is_not_told():
+    """At exactly the limit nothing is said."""
+    for ready, said in ((100_000_000, 0), (100_000_001, 1)):
+        tape = Tape(hz=60).frame().frame()
+        for number in range(8):
+            tape.ms(150 if number == 5 else 3)
+            tape("idle", cpu=1_000_000, ready=ready if number == 5 else 0)("frame", n=number + 2)
+        assert len(tape.found("freeze")) == said

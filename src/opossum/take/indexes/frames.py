@@ -34,7 +34,7 @@ class Frames:
     held at a tripwire, less phases in which the engine waits, and less what `idle` tells to be the machine's doing
     (`ready`); where it tells the thread's processor time alone (`cpu`), never more than that.  `loading` marks frames up
     to the one the first `idle` closes, and the first that draw where they come later; `settled` all others, the only ones
-    whose length is judged.
+    whose length is judged.  `machine_ns`: how long `idle` tells that the thread could have run and was not run, 0 where nothing.
     """
 
     number: Array
@@ -45,6 +45,7 @@ class Frames:
     end_ns: Array
     work_ns: Array
     held_ns: Array
+    machine_ns: Array
     idle: Array
     loading: Array
     settled: Array
@@ -107,6 +108,7 @@ def _frames_of(recording: Recording, holds: Holds, peer: int) -> dict[str, Array
         "end_ns": end,
         "work_ns": np.where(ready >= 0, np.maximum(work - ready, 0), np.where(cpu >= 0, np.minimum(work, cpu), work)),
         "held_ns": held,
+        "machine_ns": np.maximum(ready, 0),
         "idle": has_idle,
         "loading": loading,
         "settled": ~loading,
