@@ -251,3 +251,23 @@ def what_dogs_do_is_undone(stage: Stage, others: int = 20, undone: int | None = 
 @quiet("zone-unfiltered", "others-undone")
 def what_dogs_do_lasts_for_a_while(stage: Stage) -> int:
     return what_dogs_do_is_undone(stage, frames=4)
+
+
+@quiet("zone-unfiltered", "others-do-nothing")
+def one_ant_among_many_does_something(stage: Stage) -> int:
+    """Visitors of one class that were never spawned are of one class all the same."""
+    enter = stage.bind("pad_enter", "pad#1", "Pad.on_enter")
+    for number in range(40):
+        stage.at(
+            60 + 5 * number,
+            do=lambda number=number: stage.heard(
+                "pad_enter",
+                enter,
+                eff=int(number == 3),
+                o="pad#1",
+                via="zone",
+                edge="enter",
+                d={"other": f"ant#{number}"},
+            ),
+        )
+    return 300

@@ -14,6 +14,7 @@ from opossum.findings.wording import at_place, listed
 from opossum.stream.tables import Array
 from opossum.take.grouping import distinct
 from opossum.take.indexes.zones import NOBODY
+from opossum.take.json_values import json_values
 
 OTHER_VISITS = Threshold("other_visits", 20, "calls for others", "a stray visitor now and then is no waste")
 
@@ -31,15 +32,30 @@ def visits(scene: Scene) -> list[Visits]:
     take, calls = scene.take, scene.take.calls
     visitor = np.append(take.visitor_of_send, NOBODY)[calls.send]
     rows = np.flatnonzero(scene.counted & (scene.via == take.code("zone")) & (visitor >= 0))
-    known = np.minimum(visitor, len(take.strings))
-    # a visitor whose name no record has belongs to nobody's class: his own
-    cls = np.where(visitor < len(take.strings), scene.class_of_object[known], -2 - visitor.astype(np.int64))
+    if not len(rows):
+        return []
+    cls = _classes_of(scene, rows)
     found = []
     for part in scene.by_class(rows):
-        classes = distinct(cls[part]).tolist()
+        places = np.searchsorted(rows, part)
+        classes = distinct(cls[places]).tolist()
         if len(classes) > 1:
-            found.append(Visits(part, cls[part], classes))
+            found.append(Visits(part, cls[places], classes))
     return found
+
+
+def _classes_of(scene: Scene, rows: Array) -> Array:
+    """Return int64 (n,): a number for the class of who is in the zone, for each call (row): as spawned, else by its name."""
+    take = scene.take
+    names: dict[str, int] = {}
+
+    def number(data: object) -> int:
+        who = str(data.get("other")) if isinstance(data, dict) else ""
+        code = take.code(who)
+        cls = take.class_of(code) if code >= 0 else who.partition("#")[0]
+        return names.setdefault(cls, len(names))
+
+    return np.array(json_values(take.tables["send"].json("d"), take.calls.send[rows], number), np.int64)
 
 
 def class_names(scene: Scene, visit: Visits, classes: list[int]) -> str:
@@ -49,8 +65,18 @@ def class_names(scene: Scene, visit: Visits, classes: list[int]) -> str:
     for cls in classes:
         call = int(visit.calls[visit.cls == cls][0])
         visitor = int(take.visitor_of_send[take.calls.send[call]])
-        names.append(take.class_of(visitor) if visitor < len(take.strings) else "others")
+        names.append(take.class_of(visitor) if visitor < len(take.strings) else _name_of(scene, call))
     return listed([name for name in names if name])
+
+
+def _name_of(scene: Scene, call: int) -> str:
+    """Return the class of a visitor whose name no record has, from the data of the send."""
+    (name,) = json_values(
+        scene.take.tables["send"].json("d"),
+        scene.take.calls.send[call : call + 1],
+        lambda data: str(data.get("other")) if isinstance(data, dict) else "",
+    )
+    return name.partition("#")[0]
 
 
 def tell(scene: Scene, visit: Visits, others: Array, summary: str) -> Found:
