@@ -155,7 +155,7 @@ def clips_with_marks(calls: int) -> Iterator[str]:
     playing: list[tuple[int, int, int, int, int]] = []
     while stream.calls < calls:
         yield stream.frame()
-        for number in range(8):
+        for _ in range(8):
             play, wait, arm = play + 1, wait + 1, arm + 1
             owner, clip = f"cook#{play % 400}", play % 7
             marks = "[]" if clip == 3 else '[["chop",0.1],["turn",0.15]]'

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 
 from opossum.findings.blind_spots import blind_spots, heard_by_nobody
-from tape import Stage, Tape
+from tape import Bound, Stage, Tape
 
 
 def full() -> Stage:
@@ -47,10 +47,10 @@ def test_effects_and_single_functions_and_plain_engines():
     """The rest of them."""
     stage = Stage(engine="bakery loop")
     stage.spawn("cat#1", "Cat")
-    bound = stage.bind("tick", "cat#1", "Cat.on_tick")
+    bound = Bound(0, "tick", "cat#1", "Cat.on_tick")
     stage.each(lambda number: stage.heard("tick", bound, eff=None, via="tick"))
     spots = blind_spots(stage.run(20).take())
-    assert [spot.partition(" ")[0] for spot in spots] == ["Only", "What"]
+    assert [spot.partition(" ")[0] for spot in spots] == ["Only", "Nothing", "What"]
     assert "(Cat.on_tick)" in spots[0]
 
     plain = Tape(engine="Python").frame().frame()

@@ -32,7 +32,7 @@ def blind_spots(take: Take) -> list[str]:
         )
         return spots
     functions = distinct(take.listeners.function)
-    if len(functions) == 1:
+    if len(functions) == 1 and not len(take.tables["bind"]):
         spots.append(
             f"Only one function was ever seen to run ({take.text(int(functions[0]))}): the game's own ones are not seen; let "
             "its dispatcher tell them, or decorate them with `@recorder.listener`."

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Protocol
 
+from opossum_recorder.engines.dispatchers.adapter import DispatcherAdapter
 from opossum_recorder.engines.panda3d.adapter import PandaAdapter
 from opossum_recorder.engines.pygame_ce.adapter import PygameAdapter
 from opossum_recorder.engines.pyglet.adapter import PygletAdapter
@@ -19,7 +20,7 @@ class Adapter(Protocol):
         """Return what to call once each of these modules has been imported."""
 
 
-ADAPTERS: list[Callable[[Recorder], Adapter]] = [PandaAdapter, PygameAdapter, PygletAdapter]
+ADAPTERS: list[Callable[[Recorder], Adapter]] = [PandaAdapter, PygameAdapter, PygletAdapter, DispatcherAdapter]
 
 
 def waiting_phases() -> tuple[str, ...]:

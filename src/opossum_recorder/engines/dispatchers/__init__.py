@@ -1,0 +1,1 @@
+"""Dispatchers that Python games share, whatever their engine: blinker, PyDispatcher, pypubsub."""
