@@ -142,7 +142,9 @@ def nobody_hears(calls: int) -> Iterator[str]:
             bind += 1
             yield stream.line("spawn", f',"o":"ear#{bind}","cls":"Ear"')
             event = f"word_{bind % 500}"
-            yield stream.line("bind", f',"b":{bind},"ev":"{event}","o":"ear#{bind}","fn":"Ear.on_word","src":"mouth#{bind}"')
+            yield stream.line(
+                "bind", f',"b":{bind},"ev":"{event}","o":"ear#{bind}","fn":"Ear.on_word","src":"mouth#{bind}"'
+            )
         for number in range(40):
             yield stream.send(f',"ev":"word_{(stream.frames * 7 + number) % 600}","o":"mouth#{number}"')
 

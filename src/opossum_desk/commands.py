@@ -9,6 +9,7 @@ from opossum_desk.area import Desk
 from opossum_desk.command import Command
 from opossum_desk.state import stepping
 from opossum_desk.state.session import Session
+from opossum_desk.state.leaving_out import count_again
 
 ZOOM_STEP = 1.6
 
@@ -46,7 +47,7 @@ def _mark(desk: Desk) -> None:
 
 def _count_again(desk: Desk) -> None:
     if desk.session is not None and desk.is_in("flow"):
-        again = desk.session.count_again()
+        again = count_again(desk.session)
         desk.say("It counts again." if again else "Nothing was left out while this take is open.")
 
 

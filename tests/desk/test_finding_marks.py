@@ -79,6 +79,7 @@ def test_what_lies_outside_the_window_costs_nothing():
 def test_what_is_left_out_is_written_beside_the_take_and_counts_again(tmp_path):
     """From the Story's links; the last wish is undone first."""
     from opossum_desk.flow.layout.story import story_html
+    from opossum_desk.state.leaving_out import count_again, leave_out
     from opossum_desk.state.uncounting import WishesOfTake
 
     stage = Stage()
@@ -87,21 +88,22 @@ def test_what_is_left_out_is_written_beside_the_take_and_counts_again(tmp_path):
     finding = session.findings[0]
     assert 'href="uncount:ev"' in story_html(session, finding, "#000", "#777", "#c00")
 
-    told = session.leave_out(finding, "ev")
+    told = leave_out(session, finding, "ev")
     assert session.findings == [] and session.finding is None
     assert told == f"written to {tmp_path / 'opossum.toml'}"
     assert 'ev = "Vent_Open"' in (tmp_path / "opossum.toml").read_text()
-    assert session.count_again() and session.findings == [finding]
+    assert count_again(session) and session.findings == [finding]
     assert not (tmp_path / "opossum.toml").exists()
-    assert not session.count_again()
+    assert not count_again(session)
 
 
 def test_where_nothing_can_be_written_it_is_left_out_for_now(tmp_path):
     """And that is said."""
+    from opossum_desk.state.leaving_out import leave_out
     from opossum_desk.state.uncounting import WishesOfTake
 
     stage = Stage()
     session = shown(stage, hearing.a_name_in_other_letters(stage))
     session.wishes = WishesOfTake(str(tmp_path / "no" / "folder" / "night.take"))
-    told = session.leave_out(session.findings[0], "ev")
+    told = leave_out(session, session.findings[0], "ev")
     assert session.findings == [] and told.startswith("only for now: ") and "cannot be written" in told

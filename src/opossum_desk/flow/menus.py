@@ -11,6 +11,7 @@ from opossum.findings.finding import Finding
 from opossum.take.chains import same_on_other_peers
 from opossum_desk.commands import COMMANDS
 from opossum_desk.state.session import Session
+from opossum_desk.state.leaving_out import leave_out
 from opossum_desk.state.uncounting import LEFT_OUT_BY
 
 MOST_OTHERS = 8
@@ -78,7 +79,7 @@ def finding_menu(parent: QWidget, session: Session, finding: Finding) -> QMenu:
     for name, word in LEFT_OUT_BY:
         if name in subject:
             title = f"Do not count this for {word} “{subject[name]}”"
-            menu.addAction(title, partial(session.leave_out, finding, name))
+            menu.addAction(title, partial(leave_out, session, finding, name))
     menu.addSeparator()
     menu.addAction("Copy what it says", lambda: copy(f"{finding.summary}\n{finding.advice}"))
     return menu

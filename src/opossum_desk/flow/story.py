@@ -10,6 +10,7 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QTextBrowser, QWidget
 
 from opossum_desk.state.session import Session
+from opossum_desk.state.leaving_out import leave_out
 from opossum_desk.views.look import Look
 
 
@@ -83,7 +84,7 @@ class StoryView(QTextBrowser):
             return
         kind, _, target = url.toString().partition(":")
         if kind == "uncount" and self.session.finding is not None:
-            told = self.session.leave_out(self.session.finding, target)
+            told = leave_out(self.session, self.session.finding, target)
             self.left_out.emit(f"Not counted any more; {told}. Ctrl+Z counts it again.")
         elif kind == "frame":
             self.session.select_column(int(target))

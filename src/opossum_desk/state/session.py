@@ -172,21 +172,12 @@ class Session:
         causes = {finding.cause for finding in self.findings if finding.kind == DOUBLE_FIRE and call in finding.calls}
         return "twice" if causes & SAME_MOMENT else "again"
 
-    def leave_out(self, finding: Finding, name: str) -> str:
-        """Count findings like this one no more for one part of its subject (`o`, `cls`, …); return where that was written."""
-        left, told = self.wishes.leave_out(self.findings, finding, name)
-        if self.selection.finding not in left:
-            self.selection.finding = None
+    def without(self, left: Iterable[Finding]) -> None:
+        """Take over what still counts of the findings; the chosen one is let go where it does not."""
         self.set_findings(left)
-        self._publish("selection")
-        return told
-
-    def count_again(self) -> bool:
-        """Undo the last wish not to count something; return whether there was one."""
-        before = self.wishes.take_back()
-        if before is not None:
-            self.set_findings(before)
-        return before is not None
+        if self.selection.finding not in self.findings:
+            self.selection.finding = None
+            self._publish("selection")
 
     def show_finding(self, finding: Finding) -> None:
         """Go to a finding: its first frame (its worst, if one froze), its call in the Slice, its Story."""
