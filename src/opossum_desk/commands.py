@@ -8,8 +8,8 @@ from functools import partial
 from opossum_desk.area import Desk
 from opossum_desk.command import Command
 from opossum_desk.state import stepping
-from opossum_desk.state.session import Session
 from opossum_desk.state.leaving_out import count_again
+from opossum_desk.state.session import Session
 
 ZOOM_STEP = 1.6
 

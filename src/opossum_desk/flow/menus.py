@@ -10,8 +10,8 @@ from PySide6.QtWidgets import QApplication, QMenu, QWidget
 from opossum.findings.finding import Finding
 from opossum.take.chains import same_on_other_peers
 from opossum_desk.commands import COMMANDS
-from opossum_desk.state.session import Session
 from opossum_desk.state.leaving_out import leave_out
+from opossum_desk.state.session import Session
 from opossum_desk.state.uncounting import LEFT_OUT_BY
 
 MOST_OTHERS = 8

@@ -9,8 +9,8 @@ from PySide6.QtCore import Qt, QUrl, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QTextBrowser, QWidget
 
-from opossum_desk.state.session import Session
 from opossum_desk.state.leaving_out import leave_out
+from opossum_desk.state.session import Session
 from opossum_desk.views.look import Look
 
 
