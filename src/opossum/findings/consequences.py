@@ -14,8 +14,11 @@ from opossum.findings.scene import Scene
 def as_stories(scene: Scene, findings: Sequence[Finding]) -> list[Finding]:
     """Return the findings in their order, each with its root and its consequences, which stand right behind it."""
     roots: dict[str, str] = {}
+    of_kind: dict[str, list[Finding]] = {}
     for finding in findings:
-        root = _root_of(scene, finding, findings, roots)
+        of_kind.setdefault(finding.kind, []).append(finding)
+    for finding in findings:
+        root = _root_of(scene, finding, of_kind, roots)
         if root is not None:
             roots[finding.id] = root.id
     following: dict[str, list[Finding]] = {}
@@ -32,12 +35,15 @@ def as_stories(scene: Scene, findings: Sequence[Finding]) -> list[Finding]:
     return told("")
 
 
-def _root_of(scene: Scene, finding: Finding, findings: Sequence[Finding], roots: dict[str, str]) -> Finding | None:
+def _root_of(
+    scene: Scene, finding: Finding, of_kind: dict[str, list[Finding]], roots: dict[str, str]
+) -> Finding | None:
     """Return the first finding that this one springs from, or None."""
     cause = cause_named(finding.kind, finding.cause)
     for spring in cause.springs_from if cause else ():
-        for root in findings:
-            if spring.root not in (root.kind, f"{root.kind}/{root.cause}") or _leads_back(root, finding, roots):
+        kind, _, wanted = spring.root.partition("/")
+        for root in of_kind.get(kind, ()):
+            if (wanted and root.cause != wanted) or _leads_back(root, finding, roots):
                 continue
             if spring.follows(scene, finding, root):
                 return root

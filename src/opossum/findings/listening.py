@@ -36,7 +36,7 @@ class Listening:
     def of_sends(self, sends: Array) -> Array:
         """Return int64 (n,): the number of each send's (peer, event)."""
         table = self._scene.take.tables["send"]
-        return self.keys(np.asarray(table["p"])[sends], np.asarray(table["ev"])[sends])
+        return self.keys(table["p"][sends], table["ev"][sends])
 
     @cached_property
     def called(self) -> Array:
@@ -65,7 +65,7 @@ class Listening:
     def fits(self, binds: Array, sends: Array) -> Array:
         """Return a boolean array (n,): each bind would hear each send: no other sender asked for, none other addressed."""
         table = self._scene.take.tables["send"]
-        sender, to = (np.asarray(table[field], np.int64)[sends] for field in ("o", "to"))
+        sender, to = (np.asarray(table[field][sends], np.int64) for field in ("o", "to"))
         source, owner = self.source[binds], self.owner[binds]
         return ((source < 0) | (source == sender)) & ((to < 0) | (to == owner))
 

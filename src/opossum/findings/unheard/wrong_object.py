@@ -30,8 +30,7 @@ def find(scene: Scene) -> Iterator[Found]:
         mine = places[part]
         sends, lines = unheard.rows[mine], unheard.line[mine]
         binds = known.bound.rows(int(unheard.key[mine[0]]))
-        to = np.asarray(table["to"], np.int64)[sends]
-        addressed = to >= 0
+        addressed = np.asarray(table["to"][sends]) >= 0
         if addressed.any():
             yield from _wrongly_addressed(scene, sends[addressed], lines[addressed], binds)
         yield from _wrong_sender(scene, sends[~addressed], binds)
@@ -45,7 +44,7 @@ def _wrong_sender(scene: Scene, sends: Array, binds: Array) -> Iterator[Found]:
     if not len(sends) or (sources < 0).any():
         return  # who asks for no sender hears them all: it was bound to everybody at some time
     classes = scene.class_of_object
-    sender = np.asarray(take.tables["send"]["o"], np.int64)[sends]
+    sender = np.asarray(take.tables["send"]["o"][sends], np.int64)
     never = (sender >= 0) & ~np.isin(sender, sources)
     alike = np.isin(classes[sender], classes[sources])
     missed = sends[never & alike]
@@ -73,7 +72,7 @@ def _wrongly_addressed(scene: Scene, sends: Array, lines: Array, binds: Array) -
     take = scene.take
     known = scene.once(listening)
     table = take.tables["send"]
-    to = np.asarray(table["to"], np.int64)[sends]
+    to = np.asarray(table["to"][sends], np.int64)
     alive = take.objects.state_at(np.asarray(table["p"])[sends], to, lines) == ALIVE
     deaf = np.array(
         [

@@ -47,15 +47,15 @@ def visits(scene: Scene) -> list[Visits]:
 def _classes_of(scene: Scene, rows: Array) -> Array:
     """Return int64 (n,): a number for the class of who is in the zone, for each call (row): as spawned, else by its name."""
     take = scene.take
+    visitors = take.visitor_of_send[take.calls.send[rows]]
+    who, first = np.unique(visitors, return_index=True)
     names: dict[str, int] = {}
-
-    def number(data: object) -> int:
-        who = str(data.get("other")) if isinstance(data, dict) else ""
-        code = take.code(who)
-        cls = take.class_of(code) if code >= 0 else who.partition("#")[0]
-        return names.setdefault(cls, len(names))
-
-    return np.array(json_values(take.tables["send"].json("d"), take.calls.send[rows], number), np.int64)
+    numbers = []
+    for visitor, place in zip(who.tolist(), first.tolist(), strict=True):
+        known = visitor < len(take.strings)
+        cls = take.class_of(visitor) if known else _name_of(scene, int(rows[place]))
+        numbers.append(names.setdefault(cls, len(names)))
+    return np.array(numbers, np.int64)[np.searchsorted(who, visitors)]
 
 
 def class_names(scene: Scene, visit: Visits, classes: list[int]) -> str:
