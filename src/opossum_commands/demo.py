@@ -95,9 +95,10 @@ def demo(
 def _list_faults() -> None:
     from moonrise_bakery.faults import DEMO_FAULTS, FAULTS
 
+    names, kinds = (max(len(getattr(fault, part)) for fault in FAULTS.values()) for part in ("name", "kind"))
     for fault in FAULTS.values():
         mark = "•" if fault.name in DEMO_FAULTS else " "
-        click.echo(f"{mark} {fault.name:<18} {fault.kind:<15} {fault.story}")
+        click.echo(f"{mark} {fault.name:<{names}} {fault.kind:<{kinds}} {fault.story}")
     click.echo("\n• in the shipped take")
 
 

@@ -182,8 +182,14 @@ def _tell(take: Take, target: Path) -> None:
     """Say where the take is and what is wrong, in a few lines."""
     from opossum.findings.blind_spots import blind_spots
     from opossum.findings.examine import examine
+    from opossum.findings.wishes import WishError, Wishes, wishes_beside
 
-    found = examine(take)
+    try:
+        wishes = wishes_beside(target)
+    except WishError as error:
+        wishes = Wishes()
+        say(f"  {error}; it is not heeded.", error=True)
+    found = wishes.counted(examine(take, wishes.settings))
     ending = "" if take.recording.closed(0) else " The game did not end by itself: see the end of the take."
     say(f"{target}: {take.records:,} records, {take.game_frames:,} frames.{ending}", error=True)
     for finding in found[:8]:

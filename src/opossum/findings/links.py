@@ -29,3 +29,6 @@ def shares_binds(scene: Scene, finding: Finding, root: Finding) -> bool:
 
 FROM_STALE_CALLS = (Spring("stale-listener", shares_calls),)
 """What a stale listener's calls also show: its consequence, whatever it is."""
+
+FROM_PILED_DELAYS = (Spring("delay-restacked/stacked", shares_calls),)
+"""What comes twice because delays pile up."""

@@ -9,7 +9,7 @@ import numpy as np
 
 from opossum.findings.declaring import Cause
 from opossum.findings.finding import Found, Severity, Subject
-from opossum.findings.links import FROM_STALE_CALLS
+from opossum.findings.links import FROM_PILED_DELAYS, FROM_STALE_CALLS
 from opossum.findings.scene import Scene
 from opossum.findings.wording import listed, plural
 from opossum.stream.tables import Array
@@ -178,7 +178,7 @@ ARMED_TWICE = Cause(
     "armed twice",
     Severity.FAULT,
     find,
-    springs_from=FROM_STALE_CALLS,
+    springs_from=(*FROM_STALE_CALLS, *FROM_PILED_DELAYS),
     about="Two looping timers of one owner and event are alive together and both fire; or exactly two delays are pending together and both land on calls that change something.",
     quiet="overlap within one frame; data that tell the two apart; three and more delays (`delay-restacked`).",
 )

@@ -8,7 +8,7 @@ import numpy as np
 
 from opossum.findings.declaring import Cause
 from opossum.findings.finding import Found, Severity
-from opossum.findings.links import FROM_STALE_CALLS
+from opossum.findings.links import FROM_PILED_DELAYS, FROM_STALE_CALLS
 from opossum.findings.scene import Scene
 from opossum.findings.wording import plural
 from opossum.stream.tables import Array
@@ -144,7 +144,7 @@ TWO_ROUTES = Cause(
     "reached by two routes",
     Severity.FAULT,
     find,
-    springs_from=FROM_STALE_CALLS,
+    springs_from=(*FROM_STALE_CALLS, *FROM_PILED_DELAYS),
     about="One owner's function runs twice in a frame through two sends that spring from one call, one send or one timer firing, and nothing in the data tells them apart.",
     quiet="different senders or data; ticks; a function that calls itself over other calls (a storm); a timer that catches up.",
 )
