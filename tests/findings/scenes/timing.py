@@ -47,6 +47,15 @@ def a_timer_that_carries_the_rest_over(stage: Stage) -> int:
 
 
 @quiet("timer-drift", "off-by-one")
+def a_timer_that_fires_at_random(stage: Stage) -> int:
+    """Nobody counts wrongly there: it is somebody else's clock."""
+    frames = [10]
+    for step in (7, 40, 12, 3, 25, 18, 9, 33, 5, 21, 14, 8):
+        frames.append(frames[-1] + step)
+    return _drip(stage, frames[1:], frames=60)
+
+
+@quiet("timer-drift", "off-by-one")
 def a_timer_shorter_than_a_frame(stage: Stage) -> int:
     return _drip(stage, list(range(11, 60)), sec=0.4 / stage.hz)
 
