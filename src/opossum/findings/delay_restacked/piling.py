@@ -7,7 +7,8 @@ from typing import NamedTuple
 
 import numpy as np
 
-from opossum.findings.finding import Found, Severity, Subject
+from opossum.findings.arms import owners_of_arms, subject_of_arms
+from opossum.findings.finding import Found, Severity
 from opossum.findings.scene import Scene
 from opossum.findings.settings import Threshold
 from opossum.findings.wording import at_place, listed
@@ -134,7 +135,7 @@ def told(
         landings = _landing(scene, arms)
         landings = np.sort(landings[landings >= 0])
         calls = scene.calls_of_sends(landings)
-        owners = [take.text(int(code)) for code in distinct(np.asarray(table["o"])[arms])]
+        owners = owners_of_arms(scene, arms)
         at = take.text(int(table["at"][arms[0]]))
         words = {
             "event": take.text(int(take.arms.event[arms[0]])),
@@ -147,13 +148,7 @@ def told(
         evidence += scene.evidence("send", landings[:4].tolist(), "landed")
         frames = np.concatenate([shown for _, shown in mine])
         yield Found(
-            subject=Subject(
-                ev=words["event"],
-                o=owners[0] if len(owners) == 1 else "",
-                cls=take.class_of(int(table["o"][arms[0]])),
-                peer=scene.peer_name(int(table["p"][arms[0]])),
-                at=at,
-            ),
+            subject=subject_of_arms(scene, arms),
             frame_rows=frames,
             count=len(frames),
             cost_ns=scene.cost_of(calls),

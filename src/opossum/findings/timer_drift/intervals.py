@@ -7,8 +7,9 @@ from typing import NamedTuple
 
 import numpy as np
 
+from opossum.findings.arms import owners_of_arms, subject_of_arms
 from opossum.findings.declaring import Spring
-from opossum.findings.finding import Finding, Found, Subject
+from opossum.findings.finding import Finding, Found
 from opossum.findings.frame_times import frame_times, stalls
 from opossum.findings.scene import Scene
 from opossum.findings.settings import Threshold
@@ -143,7 +144,7 @@ def _tell(scene: Scene, intervals: list[Interval], why: str, advice: str) -> Fou
     table = take.tables["arm"]
     arms = np.array([interval.arm for interval in intervals])
     first = intervals[0]
-    owners = [take.text(int(code)) for code in distinct(np.asarray(table["o"])[arms])]
+    owners = owners_of_arms(scene, arms)
     event = take.text(int(take.arms.event[first.arm]))
     off = np.concatenate([interval.off for interval in intervals])
     late = np.concatenate([interval.firing[np.abs(interval.off) > scene[DRIFT_FRAMES]] for interval in intervals])
@@ -155,13 +156,7 @@ def _tell(scene: Scene, intervals: list[Interval], why: str, advice: str) -> Fou
     evidence = scene.evidence("arm", arms[:3].tolist(), "set here")
     evidence += scene.evidence("send", firings[:6].tolist(), "fired off its interval")
     return Found(
-        subject=Subject(
-            ev=event,
-            o=owners[0] if len(owners) == 1 else "",
-            cls=take.class_of(int(table["o"][first.arm])),
-            peer=scene.peer_name(int(table["p"][first.arm])),
-            at=at,
-        ),
+        subject=subject_of_arms(scene, arms),
         frame_rows=take.sends.frame[firings],
         count=len(firings),
         summary=f"The timer for `{event}` of {listed(owners) or 'the game'} is {abs(mean):.2g} {'frame' if abs(mean) <= 1 else 'frames'} too "

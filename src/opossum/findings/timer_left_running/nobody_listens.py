@@ -6,15 +6,16 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from opossum.findings.arms import owners_of_arms, subject_of_arms
 from opossum.findings.declaring import Cause
-from opossum.findings.finding import Found, Severity, Subject
+from opossum.findings.finding import Found, Severity
 from opossum.findings.scene import Scene
 from opossum.findings.settings import Threshold
 from opossum.findings.timer_left_running.owner_gone import left_armed
 from opossum.findings.unheard.hearing import unheard_sends
 from opossum.findings.wording import at_place, listed, plural
 from opossum.stream.tables import Array
-from opossum.take.grouping import distinct, parted
+from opossum.take.grouping import parted
 
 FIRINGS_FOR_NOBODY = Threshold(
     "firings_for_nobody", 20, "firings in a row", "a timer may wait a while for its listener, but not so long"
@@ -61,18 +62,12 @@ def _long_runs(flags: Array, least: int) -> Array:
 def _tell(scene: Scene, arms: Array, fired: Array) -> Found:
     take = scene.take
     table = take.tables["arm"]
-    owners = [take.text(int(code)) for code in distinct(np.asarray(table["o"])[arms])]
+    owners = owners_of_arms(scene, arms)
     event, at = take.text(int(take.arms.event[arms[0]])), take.text(int(table["at"][arms[0]]))
     evidence = scene.evidence("arm", arms[:3].tolist(), "set here")
     evidence += scene.evidence("send", fired[:6].tolist(), "fired for nobody")
     return Found(
-        subject=Subject(
-            ev=event,
-            o=owners[0] if len(owners) == 1 else "",
-            cls=take.class_of(int(table["o"][arms[0]])),
-            peer=scene.peer_name(int(table["p"][arms[0]])),
-            at=at,
-        ),
+        subject=subject_of_arms(scene, arms),
         frame_rows=take.sends.frame[fired],
         count=len(fired),
         summary=f"The timer for `{event}` of {listed(owners) or 'the game'} fired {plural(len(fired), 'time')} and nobody "

@@ -6,8 +6,9 @@ from collections.abc import Iterator
 
 import numpy as np
 
+from opossum.findings.arms import owners_of_arms, subject_of_arms
 from opossum.findings.declaring import Cause
-from opossum.findings.finding import Found, Severity, Subject
+from opossum.findings.finding import Found, Severity
 from opossum.findings.frame_times import play_ends
 from opossum.findings.links import FROM_STALE_CALLS
 from opossum.findings.scene import Scene
@@ -15,7 +16,7 @@ from opossum.findings.settings import Threshold
 from opossum.findings.stale_listener.outliving import gone_evidence
 from opossum.findings.wording import at_place, listed, plural
 from opossum.stream.tables import Array
-from opossum.take.grouping import distinct, parted
+from opossum.take.grouping import parted
 from opossum.take.indexes.objects import NEVER
 
 LEFT_ARMED_SECONDS = Threshold(
@@ -84,7 +85,7 @@ def _tell(scene: Scene, arms: Array, fired: Array) -> Found:
     take = scene.take
     table = take.tables["arm"]
     gone_line, _ = take.objects.next_gone(*(np.asarray(table[name])[arms] for name in ("p", "o", "line")))
-    owners = [take.text(int(code)) for code in distinct(np.asarray(table["o"])[arms])]
+    owners = owners_of_arms(scene, arms)
     loops = (np.asarray(table["loop"])[arms] == 1).any()
     what = "timer" if loops else "delay"
     event, at = take.text(int(take.arms.event[arms[0]])), take.text(int(table["at"][arms[0]]))
@@ -95,13 +96,7 @@ def _tell(scene: Scene, arms: Array, fired: Array) -> Found:
     evidence += gone_evidence(scene, gone_line, "its owner went")
     evidence += scene.evidence("send", fired[:4].tolist(), "fired all the same")
     return Found(
-        subject=Subject(
-            ev=event,
-            o=owners[0] if len(owners) == 1 else "",
-            cls=take.class_of(int(table["o"][arms[0]])),
-            peer=scene.peer_name(int(table["p"][arms[0]])),
-            at=at,
-        ),
+        subject=subject_of_arms(scene, arms),
         frame_rows=frames,
         count=len(fired) or len(arms),
         cost_ns=scene.cost_of(calls),
