@@ -171,3 +171,20 @@ def test_the_readme_counts_right():
 
     counted = f"{len(FOUND)} kinds of faults with {sum(len(kind.causes) for kind in FOUND)} causes"
     assert counted in (ROOT / "README.md").read_text()
+
+
+def test_every_cause_is_a_module_and_answers_a_symptom_of_the_start_page():
+    """So it is found by who looks for it in the code, and by who looks for it in a game."""
+    from opossum.findings.catalogue import KINDS as FOUND
+    from opossum.findings.catalogue import answers
+    from opossum.findings.symptoms import SYMPTOMS
+
+    asked = {pair for symptom in SYMPTOMS for pair in answers(symptom)}
+    modules = {}
+    for kind in FOUND:
+        for cause in kind.causes:
+            assert (kind.name, cause.name) in asked, f"{kind.name}/{cause.name}"
+            modules.setdefault(cause.find.__code__.co_filename, []).append(f"{kind.name}/{cause.name}")
+    shared = {path: names for path, names in modules.items() if len(names) > 1}
+    # what a frozen frame is told by is judged in one place, in the order of its causes
+    assert all(all(name.startswith("freeze/") for name in names) for names in shared.values()), shared

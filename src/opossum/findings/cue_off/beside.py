@@ -7,16 +7,15 @@ from collections.abc import Iterator
 import numpy as np
 
 from opossum.findings.cue_off.cues import CUE_OFF_FRAMES, CUE_OFF_MS, cues, off_limit, tell, tracks_of
-from opossum.findings.declaring import Cause
-from opossum.findings.finding import Found, Severity
+from opossum.findings.finding import Found
 from opossum.findings.frame_times import frame_times
-from opossum.findings.mark_late.coming import FROM_A_STALL
 from opossum.findings.scene import Scene
 from opossum.findings.wording import plural
 from opossum.take.grouping import parted
 
 
-def _find(scene: Scene, early: bool) -> Iterator[Found]:
+def find_beside(scene: Scene, early: bool) -> Iterator[Found]:
+    """Yield cues sent beside their places, before or after."""
     marks, came = scene.take.marks, scene.once(cues)
     off = -came.off_ns if early else came.off_ns
     if not len(came.rows):
@@ -39,31 +38,4 @@ def _find(scene: Scene, early: bool) -> Iterator[Found]:
         )
 
 
-def _find_early(scene: Scene) -> Iterator[Found]:
-    yield from _find(scene, early=True)
-
-
-def _find_late(scene: Scene) -> Iterator[Found]:
-    yield from _find(scene, early=False)
-
-
 THRESHOLDS = (CUE_OFF_MS, CUE_OFF_FRAMES)
-EARLY = Cause(
-    "early",
-    "before its cue",
-    Severity.RISK,
-    _find_early,
-    THRESHOLDS,
-    about="A track's cue is sent more than 20 ms and a frame before its place.",
-    quiet="a track begun while the game loads.",
-)
-LATE = Cause(
-    "late",
-    "after its cue",
-    Severity.RISK,
-    _find_late,
-    THRESHOLDS,
-    springs_from=FROM_A_STALL,
-    about="A track's cue is sent more than 20 ms and a frame after its place.",
-    quiet="a cue that waits for its frame.",
-)

@@ -1,6 +1,7 @@
 """Cut before mark: a clip was stopped before the place of one of its marks. One module a cause."""
 
-from opossum.findings.cut_before_mark.cutting import CUT, REPLACED
+from opossum.findings.cut_before_mark.cut import CUT
+from opossum.findings.cut_before_mark.replaced import REPLACED
 from opossum.findings.declaring import Kind
 from opossum.findings.symptoms import NEVER_COMES
 

@@ -7,7 +7,6 @@ from collections.abc import Iterator
 import numpy as np
 
 from opossum.findings.clips import clips, wanted
-from opossum.findings.declaring import Cause
 from opossum.findings.finding import Found, Severity
 from opossum.findings.scene import Scene
 from opossum.findings.wording import plural
@@ -34,7 +33,8 @@ def cut_marks(scene: Scene) -> Array:
     return np.flatnonzero(cut[marks.play] & (marks.send < 0) & (marks.seconds > marks.reached[marks.play]))
 
 
-def _find(scene: Scene, replaced: bool) -> Iterator[Found]:
+def find_cut_off(scene: Scene, replaced: bool) -> Iterator[Found]:
+    """Yield clips stopped before a mark, by whether another clip replaced them."""
     marks, known = scene.take.marks, scene.once(clips)
     rows = scene.once(cut_marks)
     rows = rows[known.replaced()[marks.play[rows]] == replaced]
@@ -73,29 +73,3 @@ def _tell(scene: Scene, rows: Array, replaced: bool) -> Found:
         evidence=tuple(evidence),
         rated=None if waiting.any() or bound.any() else Severity.NOTE,
     )
-
-
-def _find_cut(scene: Scene) -> Iterator[Found]:
-    yield from _find(scene, replaced=False)
-
-
-def _find_replaced(scene: Scene) -> Iterator[Found]:
-    yield from _find(scene, replaced=True)
-
-
-CUT = Cause(
-    "cut",
-    "stopped before its mark",
-    Severity.FAULT,
-    _find_cut,
-    about="A clip is stopped before the place of a mark that is waited for or listened to (else it is a note).",
-    quiet="a clip that goes round; one that its owner goes on with where it stopped.",
-)
-REPLACED = Cause(
-    "replaced",
-    "replaced before its mark",
-    Severity.FAULT,
-    _find_replaced,
-    about="A clip is stopped before a mark's place, and another clip of its owner begins within one frame.",
-    quiet="a mark that came already.",
-)

@@ -1,7 +1,8 @@
 """Delay off mark: a delay stands in for a mark of the clip that plays. One module a cause."""
 
 from opossum.findings.declaring import Kind
-from opossum.findings.delay_off_mark.off_its_mark import EARLY, LATE
+from opossum.findings.delay_off_mark.early import EARLY
+from opossum.findings.delay_off_mark.late import LATE
 from opossum.findings.delay_off_mark.one_delay_many_clips import ONE_DELAY_MANY_CLIPS
 from opossum.findings.symptoms import EARLY_OR_LATE
 

@@ -8,9 +8,8 @@ from typing import NamedTuple
 import numpy as np
 
 from opossum.findings.clips import clips
-from opossum.findings.declaring import Cause
 from opossum.findings.delay_off_mark.pairing import landings
-from opossum.findings.finding import Found, Severity
+from opossum.findings.finding import Found
 from opossum.findings.frame_times import frame_times
 from opossum.findings.scene import Scene
 from opossum.findings.settings import Threshold
@@ -67,7 +66,8 @@ def offsets(scene: Scene) -> Offsets:
     return Offsets(place, meant[place], beside)
 
 
-def _find(scene: Scene, early: bool) -> Iterator[Found]:
+def find_beside(scene: Scene, early: bool) -> Iterator[Found]:
+    """Yield delays that land beside their marks, before or after."""
     take, marks, pairs = scene.take, scene.take.marks, scene.once(landings)
     known, off = scene.once(clips), scene.once(offsets)
     if not len(off.place):
@@ -116,30 +116,4 @@ def _tell(scene: Scene, mine: Array, early: bool) -> Found:
     )
 
 
-def _find_early(scene: Scene) -> Iterator[Found]:
-    yield from _find(scene, early=True)
-
-
-def _find_late(scene: Scene) -> Iterator[Found]:
-    yield from _find(scene, early=False)
-
-
 THRESHOLDS = (DELAY_OFF_MS, DELAY_OFF_FRAMES, DELAY_NEAREST_PLAYS)
-EARLY = Cause(
-    "early",
-    "lands before its mark",
-    Severity.FAULT,
-    _find_early,
-    THRESHOLDS,
-    about="A delay begun with a clip by its owner lands, while the clip plays, before the mark that it stands in for: the one of its event's name, the only one, or the one it is nearest to in three plays.",
-    quiet="less than 40 ms or two frames beside it; a clip begun while the game loads.",
-)
-LATE = Cause(
-    "late",
-    "lands after its mark",
-    Severity.FAULT,
-    _find_late,
-    THRESHOLDS,
-    about="A delay begun with a clip by its owner lands after the mark that it stands in for.",
-    quiet="a delay that lands after the clip's end.",
-)

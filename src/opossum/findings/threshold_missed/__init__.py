@@ -3,9 +3,10 @@
 from opossum.findings.declaring import Kind
 from opossum.findings.symptoms import EARLY_OR_LATE, FIRES_TWICE, NEVER_COMES
 from opossum.findings.threshold_missed.doubled import DOUBLED
+from opossum.findings.threshold_missed.jumped import JUMPED
 from opossum.findings.threshold_missed.late_clock import LATE_CLOCK
 from opossum.findings.threshold_missed.level import LEVEL
-from opossum.findings.threshold_missed.unsent import JUMPED, MIDNIGHT
+from opossum.findings.threshold_missed.midnight import MIDNIGHT
 
 THRESHOLD_MISSED = Kind(
     "threshold-missed",

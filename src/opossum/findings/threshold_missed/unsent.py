@@ -6,15 +6,14 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from opossum.findings.declaring import Cause
-from opossum.findings.finding import Found, Severity
+from opossum.findings.finding import Found
 from opossum.findings.scene import Scene
-from opossum.findings.threshold_missed import passing as passed
-from opossum.findings.threshold_missed.passing import LEARNT_FIRINGS, by_event, frame_after, tell
+from opossum.findings.threshold_missed.passing import by_event, frame_after, tell
 from opossum.findings.wording import plural
 
 
-def _find(scene: Scene, how: int, why: str, advice: str) -> Iterator[Found]:
+def find_unsent(scene: Scene, how: int, why: str, advice: str) -> Iterator[Found]:
+    """Yield events that were not sent when their time was passed in one way."""
     for moments in by_event(scene):
         missed, frames, clock, came = [], [], [], []
         for passing in moments:
@@ -36,41 +35,3 @@ def _find(scene: Scene, how: int, why: str, advice: str) -> Iterator[Found]:
                 advice,
                 np.concatenate(clock),
             )
-
-
-def _find_jumped(scene: Scene) -> Iterator[Found]:
-    yield from _find(
-        scene,
-        passed.JUMP,
-        "the clock was set past it",
-        "When the clock is set on, send `{event}` and everything else that lies between the old time and the new one.",
-    )
-
-
-def _find_midnight(scene: Scene) -> Iterator[Found]:
-    yield from _find(
-        scene,
-        passed.MIDNIGHT,
-        "it lies between the last time before midnight and the first after it",
-        "Compare times that run on over midnight (days and seconds), so that `{event}` is found between the last and this.",
-    )
-
-
-JUMPED = Cause(
-    "jumped",
-    "its time was jumped over",
-    Severity.FAULT,
-    _find_jumped,
-    (LEARNT_FIRINGS,),
-    about="The game's clock was set past the time of an event, told by `due` or learnt from three firings, and it was not sent.",
-    quiet="events of timers and delays.",
-)
-MIDNIGHT = Cause(
-    "midnight",
-    "lost at midnight",
-    Severity.FAULT,
-    _find_midnight,
-    (LEARNT_FIRINGS,),
-    about="The time of an event lies between the clock's last value before midnight and the first after, and it was not sent.",
-    quiet="missed at another time: no cause is known.",
-)
