@@ -60,20 +60,35 @@ class RecordCommand(click.Command):
 @click.option("--show", is_flag=True, help="Open the desk on the take when the game has ended.")
 @click.option("--out", metavar="FILE", help="Where to save the take (default: GAME-date.take here).")
 @click.option("--force", is_flag=True, help="Replace FILE if it exists.")
-@click.argument("call", metavar="[DIR] | [-- python GAME.py] [ARGUMENTS]…", nargs=-1, type=click.UNPROCESSED)
-def record(link: str | None, show: bool, out: str | None, force: bool, call: tuple[str, ...], **folders: str) -> None:
+@click.option(
+    "--for",
+    "seconds",
+    type=click.FloatRange(0, min_open=True),
+    metavar="SECONDS",
+    help="End the game after so long, and call that a success.",
+)
+@click.argument("call", metavar="[GAME] | [-- python GAME.py] [ARGUMENTS]…", nargs=-1, type=click.UNPROCESSED)
+def record(
+    link: str | None,
+    show: bool,
+    out: str | None,
+    force: bool,
+    seconds: float | None,
+    call: tuple[str, ...],
+    **folders: str,
+) -> None:
     """Run a game under the recorder, without editing it, and save the take.
 
     \b
+    opossum record GAME                  a script, or a folder or file that tells its engine
     opossum record -- python game.py     a Python game, as you call it
-    opossum record DIR                   a game whose folder tells its engine
     opossum record --love DIR            … or of the engine that you name
 
     The game's exit status is passed on; a crash or freeze leaves everything up to then.
     """
     engine, call = _engine_and_call(folders, call)
     if link is not None:
-        sys.exit(_record_to(link, engine, call))
+        sys.exit(_record_to(link, engine, call, seconds))
     with tempfile.TemporaryDirectory(prefix="opossum-") as folder:
         # only to learn the game's name, and that it can be started, before anything is written
         name = engine.launch(f"{LINK}127.0.0.1:0", call, Path(folder)).name
@@ -86,9 +101,9 @@ def record(link: str | None, show: bool, out: str | None, force: bool, call: tup
     box = Path(str(stream) + BLACK_BOX_SUFFIX)
     with tempfile.TemporaryDirectory(prefix="opossum-") as folder:
         if engine.only_links:
-            status = _run_linked(stream, lambda to: engine.launch(to, call, Path(folder)))
+            status = _run_linked(stream, lambda to: engine.launch(to, call, Path(folder)), seconds)
         else:
-            status = _run(engine.launch(str(stream), call, Path(folder)))
+            status = _run(engine.launch(str(stream), call, Path(folder)), seconds)
     if not stream.exists():
         raise CommandError(f"the game ended before anything was recorded (exit status {status}).")
     add_black_box(stream, box)
@@ -118,7 +133,7 @@ def _engine_and_call(folders: dict[str, str], call: tuple[str, ...]) -> tuple[En
     return found or PYTHON, call
 
 
-def _record_to(link: str, engine: Engine, call: tuple[str, ...]) -> int:
+def _record_to(link: str, engine: Engine, call: tuple[str, ...], seconds: float | None) -> int:
     """Run a game that sends to an Opossum that listens; return its exit status."""
     _, _, port = link.rpartition(":")
     if not port.isdigit() or not 0 < int(port) < 65536:
@@ -131,11 +146,11 @@ def _record_to(link: str, engine: Engine, call: tuple[str, ...]) -> int:
             launch.environment[BLACK_BOX_VARIABLE] = str(box)
             watch = BlackBoxWatch(box)
             look = watch.look
-        status = _run(launch, look)
+        status = _run(launch, seconds, look)
     return status if status >= 0 else 128 - status
 
 
-def _run_linked(stream: Path, launch: Callable[[str], Launch]) -> int:
+def _run_linked(stream: Path, launch: Callable[[str], Launch], seconds: float | None) -> int:
     """Run a game that sends its stream to us; return its exit status."""
     from opossum.live.receiver import ReceiveError, Receiver
 
@@ -145,7 +160,7 @@ def _run_linked(stream: Path, launch: Callable[[str], Launch]) -> int:
     except ReceiveError as error:
         raise CommandError(f"{error}.") from None
     try:
-        status = _run(launch(f"{LINK}127.0.0.1:{receiver.port}"))
+        status = _run(launch(f"{LINK}127.0.0.1:{receiver.port}"), seconds)
         deadline = time.monotonic() + LAST_LINES_S
         while any(peer.connected for peer in receiver.peers) and time.monotonic() < deadline:
             time.sleep(0.01)
@@ -156,19 +171,29 @@ def _run_linked(stream: Path, launch: Callable[[str], Launch]) -> int:
     return status
 
 
-def _run(launch: Launch, look: Callable[[], None] | None = None) -> int:
-    """Run the game and return its exit status; `look` is called now and then."""
+def _run(launch: Launch, seconds: float | None, look: Callable[[], None] | None = None) -> int:
+    """Run the game, for so many seconds at most, and return its exit status, 0 if it ended because it was told to.
+
+    `look` is called now and then.
+    """
     try:
         process = subprocess.Popen(launch.command, env=os.environ | launch.environment)
     except OSError as error:
         raise CommandError(f"{launch.command[0]}: cannot be run ({error.strerror or error}).") from None
     signal.signal(signal.SIGTERM, lambda *_: process.terminate())
+    lasts = "" if seconds is None else f" for {seconds:g} s"
+    say(f"opossum: recording {launch.name} under {launch.under}{lasts}; Ctrl+C ends it.", error=True)
+    ends = None if seconds is None else time.monotonic() + seconds
     asked = 0
     while True:
+        left = None if ends is None else max(ends - time.monotonic(), 0.0)
         try:
-            return process.wait(LOOK_S if look is not None else None)
+            return process.wait(min(LOOK_S, left if left is not None else LOOK_S) if look or ends is not None else None)
         except subprocess.TimeoutExpired:
-            look()  # type: ignore[misc]
+            if look is not None:
+                look()
+            if ends is not None and time.monotonic() >= ends:
+                return _told_to_end(process)
         except KeyboardInterrupt:
             asked += 1  # the terminal told the game as well; it ends in its own way
             if asked == 2:
@@ -176,6 +201,18 @@ def _run(launch: Launch, look: Callable[[], None] | None = None) -> int:
                 process.terminate()
             elif asked > 2:
                 process.kill()
+
+
+def _told_to_end(process: subprocess.Popen[bytes]) -> int:
+    """Tell a game whose time is up to end, and return 0; one that does not listen is killed, and its status returned."""
+    process.terminate()
+    try:
+        process.wait(LAST_LINES_S)
+    except subprocess.TimeoutExpired:
+        say(f"opossum: the game did not end within {LAST_LINES_S:g} s; it was killed.", error=True)
+        process.kill()
+        return process.wait()
+    return 0
 
 
 def _tell(take: Take, target: Path) -> None:

@@ -7,6 +7,7 @@ import signal
 import subprocess
 import sys
 import time
+import zipfile
 from collections import Counter
 from pathlib import Path
 
@@ -19,6 +20,8 @@ from opossum.live.tripwires import parse_tripwire
 from opossum.take.checks import check_take
 from opossum.take.opening import open_any
 from opossum.take.take import Take
+from opossum_commands.engines import love
+from opossum_commands.reading import CommandError
 
 pytestmark = needs("love", "love")
 EXAMPLE = str(EXAMPLES / "love_bakery")
@@ -120,6 +123,35 @@ def test_a_run_of_the_games_own_turns_once_a_frame(tmp_path):
 
     assert take.game_frames == 30 and take.recording.closed(0) and causes(take) == []
     assert len(take.calls_by_frame.rows(int(take.calls.frame[-1]))) == 2
+
+
+def test_a_game_that_is_one_file(tmp_path):
+    """Its ending tells what it is; its name is the game's, and what is in it runs."""
+    with zipfile.ZipFile(tmp_path / "supper.love", "w") as packed:
+        packed.writestr("main.lua", LOOP_OF_ITS_OWN)
+    _, take = recorded(tmp_path, str(tmp_path / "supper.love"))
+
+    assert take.game_frames == 30 and take.recording.closed(0) and causes(take) == []
+
+
+@pytest.mark.parametrize(
+    ("holds", "at_most", "why"),
+    [
+        ("readme.txt", 4 << 30, "is no LÖVE game .there is no main.lua at its top"),
+        ("main.lua", 39, "holds more than"),
+        ("", 4 << 30, "cannot be unpacked .File is not a zip file"),
+    ],
+)
+def test_a_file_that_is_no_game_is_refused(tmp_path, monkeypatch, holds, at_most, why):
+    """In a sentence that names the file as it was given, before anything is run."""
+    game = tmp_path / "supper.love"
+    monkeypatch.setattr(love, "PACKED_BYTES_MAX", at_most)
+    game.write_text("soup")
+    if holds:
+        with zipfile.ZipFile(game, "w") as packed:
+            packed.writestr(holds, "soup" * 10)
+    with pytest.raises(CommandError, match=rf"^{game}: {why}"):
+        love.launch(str(tmp_path / "supper.flow.jsonl"), (str(game),), tmp_path / "lasting")
 
 
 def linked(folder, fault: str, listener: Receiver | None = None) -> tuple[subprocess.Popen[str], Receiver]:

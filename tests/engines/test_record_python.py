@@ -111,8 +111,8 @@ def test_a_game_that_is_killed_while_it_plays(tmp_path):
 @pytest.mark.parametrize(
     ("arguments", "sentence"),
     [
-        (["--", "love", "game"], "give a Python game after --"),
-        (["--", "python"], "give a Python game after --"),
+        (["--", "love", "game"], "give a game, such as"),
+        (["--", "python"], "give a game, such as"),
         (["--", "python", "/nowhere/game.py"], "there is no such game"),
     ],
 )
@@ -153,7 +153,7 @@ def test_a_game_can_be_held_although_it_was_not_edited(tmp_path):
         (["--godot", "missing"], "is no Godot game"),
         (["--godot", ".", "--love", "."], "contradict each other"),
         (["--", "python", "missing.py"], "there is no such game"),
-        ([], "give a Python game after --"),
+        ([], "give a game, such as"),
     ],
 )
 def test_options_that_cannot_be_are_said(tmp_path, options, why):
@@ -211,6 +211,7 @@ def test_over_the_link_too_the_interpreter_says_where_it_stands(tmp_path):
         [*COMMAND, "--link", f"127.0.0.1:{listener.port}", "--", sys.executable, str(script)],
         stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
     )  # fmt: skip
+    assert "recording game under" in process.stderr.readline()
     line = process.stderr.readline()
     child = Path(f"/proc/{process.pid}/task/{process.pid}/children").read_text().split()[0]
     os.kill(int(child), signal.SIGKILL)
@@ -233,3 +234,87 @@ def test_nothing_that_is_installed_beside_opossum_comes_into_the_games_reach(tmp
     subprocess.run(command, cwd=tmp_path, check=True, capture_output=True)
 
     assert "out of reach" in open_any(str(tmp_path / "game.take")).strings
+
+
+TELLS_ITS_ARGUMENTS = (
+    "import sys\nfrom opossum_recorder import launch\nlaunch.recorder.say('called with ' + ' '.join(sys.argv[1:]))\n"
+)
+
+
+@pytest.mark.parametrize(
+    "call",
+    [("oven.py",), ("-m", "oven"), ("oven",), ("bakery",), ("whole",), ("--", "oven-script")],
+    ids=[
+        "a script",
+        "a module",
+        "a first line",
+        "a folder with __main__.py",
+        "a folder with main.py",
+        "an installed one",
+    ],
+)
+def test_a_game_is_taken_as_people_have_it(tmp_path, call):
+    """No interpreter need be named where what is given tells it; the arguments come through."""
+    (tmp_path / "oven.py").write_text(TELLS_ITS_ARGUMENTS)
+    for path, text in (
+        ("oven", f"#!/usr/bin/env python3\n{TELLS_ITS_ARGUMENTS}"),
+        ("bin/oven-script", f"#!{sys.executable} -B\n{TELLS_ITS_ARGUMENTS}"),
+        ("bakery/__main__.py", TELLS_ITS_ARGUMENTS),
+        ("whole/main.py", TELLS_ITS_ARGUMENTS),
+    ):
+        (tmp_path / path).parent.mkdir(exist_ok=True)
+        (tmp_path / path).write_text(text)
+        (tmp_path / path).chmod(0o755)
+    path = os.pathsep.join([str(tmp_path / "bin"), str(Path(sys.executable).parent), os.environ["PATH"]])
+    result = subprocess.run(
+        [*COMMAND, "--out", "game.take", *call, "tonight"],
+        cwd=tmp_path, env=os.environ | {"PATH": path}, capture_output=True, text=True,
+    )  # fmt: skip
+
+    assert result.returncode == 0, result.stderr
+    assert "called with tonight" in open_any(str(tmp_path / "game.take")).strings
+    version = ".".join(map(str, sys.version_info[:2]))
+    assert f"under Python {version}; Ctrl+C ends it." in result.stderr.splitlines()[0]
+
+
+@pytest.mark.parametrize("first_line", ["", "#!/bin/sh\n", "#!\n", "#!/usr/bin/env\n", "\0\1"])
+def test_a_script_that_names_no_python_is_refused(tmp_path, first_line):
+    """In a sentence; it is not run."""
+    script = tmp_path / "oven"
+    script.write_text(f"{first_line}touch {tmp_path}/ran\n")
+    script.chmod(0o755)
+    result = subprocess.run([*COMMAND, str(script)], cwd=tmp_path, capture_output=True, text=True)
+
+    assert result.returncode == 2 and "give a game, such as" in result.stderr and result.stderr.count("\n") == 1
+    assert [path.name for path in tmp_path.iterdir()] == ["oven"]
+
+
+def test_a_python_that_is_too_old_is_refused(tmp_path):
+    """It is asked before the game is started, and named."""
+    old = tmp_path / "python2.7"
+    old.write_text("#!/bin/sh\necho 2.7\n")
+    old.chmod(0o755)
+    (tmp_path / "game.py").write_text("pass\n")
+    result = subprocess.run([*COMMAND, "--", str(old), "game.py"], cwd=tmp_path, capture_output=True, text=True)
+
+    assert result.returncode == 2
+    assert result.stderr == f"opossum: {old}: is Python 2.7; games are recorded from Python 3.10 on.\n"
+
+
+@pytest.mark.parametrize(("heeds", "status"), [(True, 0), (False, 128 + signal.SIGKILL)])
+def test_a_game_is_recorded_for_so_long(tmp_path, heeds, status):
+    """It is told to end, which is a success; one that hangs is killed, which is said, and is none."""
+    script = tmp_path / "game.py"
+    stuck = "import signal; signal.signal(signal.SIGTERM, signal.SIG_IGN)"
+    script.write_text(GAME.format(ending="pass" if heeds else stuck).replace("range(40)", "range(10 ** 9)"))
+    script.write_text(script.read_text() + "    time.sleep(0.002)\n")
+    result = subprocess.run(
+        [*COMMAND, "--for", "1.5", "--out", "game.take", "--", sys.executable, str(script)],
+        cwd=tmp_path, capture_output=True, text=True,
+    )  # fmt: skip
+    take = open_any(str(tmp_path / "game.take"))
+
+    assert result.returncode == status
+    assert " for 1.5 s; Ctrl+C ends it." in result.stderr
+    assert ("it was killed" in result.stderr) is not heeds
+    assert take.recording.closed(0) is heeds and take.game_frames > 30

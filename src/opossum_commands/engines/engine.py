@@ -16,18 +16,19 @@ LINK = "link:"
 
 
 class Launch(NamedTuple):
-    """A game to be started: its name, what is run, and what is added to the environment."""
+    """A game to be started: its name, what is run, what is added to the environment, and what runs it, for people."""
 
     name: str
     command: list[str]
     environment: dict[str, str]
+    under: str
 
 
 class Engine(NamedTuple):
     """An engine whose games are recorded unedited.
 
     `option`: names its games on the command line (`--love DIR`); empty for what is given as it is called.  `markers`: a
-    file that lies in a game's folder tells the engine.  `launch(destination, call, folder)` returns how to start a game,
+    file that lies in a game's folder tells the engine; `suffix`: so does the ending of a game that is one file.  `launch(destination, call, folder)` returns how to start a game,
     given where its stream goes (a file, or `link:HOST:PORT`), how the user calls it (the game first), and a folder that
     lasts as long as it plays.  `only_links`: it cannot write a file.  `has_black_box`: the interpreter itself writes where
     it stands when the game hangs.  `held`: its games can be held at a moment.  `page`: what of a game is seen.
@@ -40,12 +41,15 @@ class Engine(NamedTuple):
     markers: tuple[str, ...]
     launch: Callable[[str, tuple[str, ...], Path], Launch]
     page: str
+    suffix: str = ""
     held: bool = True
     only_links: bool = False
     has_black_box: bool = False
 
     def is_at(self, path: Path) -> bool:
         """Say whether a game of this engine lies at a path."""
+        if self.suffix and path.suffix == self.suffix and path.is_file():
+            return True
         return any((path / marker).is_file() or path.name == marker for marker in self.markers)
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import shutil
+import zipfile
 from pathlib import Path
 
 from opossum_commands.engines.engine import (
@@ -15,15 +16,21 @@ from opossum_commands.engines.engine import (
     program,
     recorder_folder,
 )
+from opossum_commands.reading import CommandError
 
 MAIN = "main.lua"
 RUN_BY_US = "opossum_game_main.lua"
+PACKED = ".love"
+"""The ending of a game that is one file: a ZIP archive with its main at the top."""
+PACKED_BYTES_MAX = 4 << 30
+"""A packed game that says it is larger is not unpacked."""
 
 
 def launch(destination: str, call: tuple[str, ...], folder: Path) -> Launch:
     """Return how to run a LÖVE game."""
     game, *arguments = call
-    source = game_folder(game, MAIN, "LÖVE")
+    packed = Path(game).suffix == PACKED and Path(game).is_file()
+    source = _unpacked(Path(game), folder) if packed else game_folder(game, MAIN, "LÖVE")
     love = program(("love",), "LÖVE", "love")
     overlay = folder / "overlay"
     overlay.mkdir()
@@ -39,7 +46,26 @@ def launch(destination: str, call: tuple[str, ...], folder: Path) -> Launch:
         "end, unpack(arguments))\n"
     )
     stream = destination if destination.startswith(LINK) else os.path.abspath(destination)
-    return Launch(source.name, [love, str(overlay), *arguments], {STREAM_VARIABLE: stream})
+    return Launch(source.name, [love, str(overlay), *arguments], {STREAM_VARIABLE: stream}, "LÖVE")
 
 
-LOVE = Engine("love", "LÖVE", "love", "LÖVE 11", (MAIN,), launch, "docs/record-love.md")
+def _unpacked(game: Path, folder: Path) -> Path:
+    """Unpack a game that is one file into a folder named after it, and return that.
+
+    Raises:
+        CommandError: it is no such archive, is too large, or holds no main.
+    """
+    source = folder / game.stem
+    try:
+        with zipfile.ZipFile(game) as archive:
+            if sum(member.file_size for member in archive.infolist()) > PACKED_BYTES_MAX:
+                raise CommandError(f"{game}: holds more than {PACKED_BYTES_MAX >> 30} GiB; give the game's folder.")
+            if MAIN not in archive.namelist():
+                raise CommandError(f"{game}: is no LÖVE game (there is no {MAIN} at its top).")
+            archive.extractall(source)
+    except (zipfile.BadZipFile, NotImplementedError, RuntimeError, OSError) as error:
+        raise CommandError(f"{game}: cannot be unpacked ({error}); give the game's folder.") from None
+    return source.resolve()
+
+
+LOVE = Engine("love", "LÖVE", "love", "LÖVE 11", (MAIN,), launch, "docs/record-love.md", PACKED)
