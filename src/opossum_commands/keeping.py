@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -15,7 +16,15 @@ PART_SUFFIX = ".flow.jsonl"
 
 
 def free_part(target: Path) -> Path:
-    """Return a name beside `target` for a recording in the making; one that an earlier run left there is not touched."""
+    """Return a name beside `target` for a recording in the making; one that an earlier run left there is not touched.
+
+    Raises:
+        CommandError: nothing can be written there.
+    """
+    if not target.parent.is_dir():
+        raise CommandError(f"{target.parent}: there is no such folder; give --out a file in one that is there.")
+    if not os.access(target.parent, os.W_OK):
+        raise CommandError(f"{target.parent}: cannot be written to; give --out a file in another folder.")
     part, number = target.with_name(f"{target.name}.part{PART_SUFFIX}"), 2
     while part.exists():
         part, number = target.with_name(f"{target.name}.part-{number}{PART_SUFFIX}"), number + 1

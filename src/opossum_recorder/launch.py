@@ -19,6 +19,7 @@ from typing import Any
 
 from opossum_recorder.engines.python_engines import ADAPTERS, waiting_phases
 from opossum_recorder.recorder import Recorder
+from opossum_recorder.stacks import games_own
 
 BLACK_BOX_SUFFIX = ".blackbox"
 LINK = "link:"
@@ -114,15 +115,23 @@ def main(arguments: list[str]) -> None:
         raise
     except KeyboardInterrupt:
         _close(own, "ended with Ctrl+C")
+        _tell_the_games_lines_only()
         raise
     except BaseException:
         own.say(traceback.format_exc()[-3000:], "error")
         own.flush()  # no bye: it died of this
+        _tell_the_games_lines_only()
         raise
     else:
         own.close()
     finally:
         faulthandler.cancel_dump_traceback_later()
+
+
+def _tell_the_games_lines_only() -> None:
+    """Have the error that ends the game told as it would be without us, by whoever tells it."""
+    tell = sys.excepthook
+    sys.excepthook = lambda kind, error, trace: tell(kind, error.with_traceback(games_own(trace)), error.__traceback__)
 
 
 def _told_to_end(own: Recorder) -> None:

@@ -105,6 +105,8 @@ class Recorder(Inner):
         head |= {name: value for name, value in optional.items() if value}
         self._put("head", "".join(f',"{name}":{data_text(value)}' for name, value in head.items()))
         self.flush()
+        self._waits = frozenset(waits)
+        self._in_wait = False
         self._watchdog = Watchdog(self, watch_after) if watch_after > 0 else None
         # a simulated clock has nothing to do with the processor's
         self._processor = FrameProcessor() if clock is time.perf_counter_ns else None
@@ -137,6 +139,7 @@ class Recorder(Inner):
             self._drop()
         if self._watchdog is not None:
             self._watchdog.frame_began()
+            self._in_wait = False
         return _FrameContext(self)
 
     def idle(self) -> None:
@@ -147,8 +150,14 @@ class Recorder(Inner):
         self.flush()
 
     def phase(self, name: str) -> None:
-        """Say that a phase of the frame begins."""
+        """Say that a phase of the frame begins; in one that waits, nothing counts as stuck."""
         self._one("phase", "name", name)
+        if self._watchdog is not None and (name in self._waits) is not self._in_wait:
+            self._in_wait = not self._in_wait
+            if self._in_wait:
+                self._watchdog.frame_ended()
+            else:
+                self._watchdog.frame_began()
 
     # --- lives ---------------------------------------------------------------------------------
 

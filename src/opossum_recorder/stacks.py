@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import sys
 import sysconfig
+from types import TracebackType
 
 LIMIT = 40
 _OURS = ("opossum_recorder", "opossum_commands")
@@ -36,6 +37,20 @@ def stack_of(thread_id: int, limit: int = LIMIT) -> list[str]:
     if own:
         told = told[own[0] : own[-1] + 1]
     return [line for line, _ in told[:limit]]
+
+
+def games_own(trace: TracebackType | None) -> TracebackType | None:
+    """Return a traceback without who launches and records the game, whole if nothing else is in it."""
+    lines = []
+    at = trace
+    while at is not None:
+        if not is_launcher(at.tb_frame.f_code.co_filename):
+            lines.append(at)
+        at = at.tb_next
+    own: TracebackType | None = None
+    for line in reversed(lines):
+        own = TracebackType(own, line.tb_frame, line.tb_lasti, line.tb_lineno)
+    return own or trace
 
 
 def is_launcher(path: str) -> bool:

@@ -137,3 +137,10 @@ def test_names_do_nothing_to_the_terminal(tmp_path):
         [sys.executable, "-m", "opossum_commands", "findings", str(path)], capture_output=True, text=True, timeout=60
     ).stdout
     assert "cat␛[31m#1" in told and "‹U+202E›" in told and "evil␛[2J" in told
+
+
+def test_a_folder_that_cannot_be_written_to_is_said(tmp_path, monkeypatch):
+    """Before anything is recorded."""
+    monkeypatch.setattr(os, "access", lambda path, mode: not (path == tmp_path and mode == os.W_OK))
+    with pytest.raises(CommandError, match="cannot be written to; give --out a file in another folder"):
+        free_part(tmp_path / "night.take")

@@ -138,3 +138,34 @@ def test_a_game_without_a_clock_has_a_frame_a_picture(tmp_path, clock):
     assert "Sprite.update" not in take.strings
     assert {"UserEvent 1", "WindowShown"} & set(take.strings)
     assert [finding for finding in examine(take) if finding.kind != "freeze"] == []
+
+
+WAITS = """
+import pygame
+pygame.init()
+pygame.display.set_mode((16, 16))
+clock = pygame.time.Clock()
+for frame in range(40):
+    pygame.event.get()
+    pygame.display.flip()
+    if frame == 20:
+        {waits}(300)
+    {after}
+    clock.tick(50)
+{waits}(300)
+"""
+WORKS = "if frame == 20: sum(range(40_000_000))"
+
+
+@pytest.mark.parametrize("waits", ["pygame.time.wait", "pygame.time.delay"])
+@pytest.mark.parametrize(("after", "found"), [("pass", []), (WORKS, ["waiting"])])
+def test_a_game_that_waits_on_purpose_does_not_freeze(tmp_path, waits, after, found):
+    """Within its loop or after it; what it works after it waited counts as ever."""
+    script = tmp_path / "supper.py"
+    script.write_text(WAITS.format(waits=waits, after=after))
+    take = played(tmp_path, script)
+
+    assert take.recording.closed(0)
+    assert [finding.cause for finding in examine(take) if finding.kind == "freeze"] == found
+    waited = [row for row, code in enumerate(take.tables["phase"]["name"]) if take.text(int(code)) == "wait"]
+    assert len(waited) == 2 and "wait" in take.recording.head_list(0, "waits")

@@ -318,3 +318,30 @@ def test_a_game_is_recorded_for_so_long(tmp_path, heeds, status):
     assert " for 1.5 s; Ctrl+C ends it." in result.stderr
     assert ("it was killed" in result.stderr) is not heeds
     assert take.recording.closed(0) is heeds and take.game_frames > 30
+
+
+@pytest.mark.parametrize("ending", ['raise KeyError("flour")', "import signal; signal.raise_signal(signal.SIGINT)"])
+def test_an_error_is_told_as_it_would_be_without_us(tmp_path, ending):
+    """The game's own lines, in their order, and none of ours; the status is the same too."""
+    script = tmp_path / "game.py"
+    script.write_text(f"def work():\n    {ending}\n\nwork()\n")
+    plain = subprocess.run([sys.executable, str(script)], capture_output=True, text=True)
+    result = subprocess.run(
+        [*COMMAND, "--out", str(tmp_path / "game.take"), "--", sys.executable, str(script)],
+        capture_output=True, text=True,
+    )  # fmt: skip
+    told = result.stderr[result.stderr.index("Traceback") : result.stderr.index(str(tmp_path / "game.take"))]
+
+    assert told == plain.stderr
+    assert result.returncode == (128 - plain.returncode if plain.returncode < 0 else plain.returncode)
+
+
+def test_a_folder_that_is_not_there_is_said_before_the_game_starts(tmp_path):
+    """Nothing is run, and nothing is made."""
+    (tmp_path / "game.py").write_text("open('ran', 'w')\n")
+    result = subprocess.run(
+        [*COMMAND, "--out", "takes/game.take", "game.py"], cwd=tmp_path, capture_output=True, text=True
+    )
+
+    assert result.returncode == 2 and [path.name for path in tmp_path.iterdir()] == ["game.py"]
+    assert result.stderr == "opossum: takes: there is no such folder; give --out a file in one that is there.\n"

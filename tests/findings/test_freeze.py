@@ -278,6 +278,18 @@ def test_a_thread_that_stands_still_outside_any_call_waits():
     assert any("Ledger.on_quarter" in detail for detail in finding.details)
 
 
+def test_what_waits_as_it_may_is_no_part_of_the_standstill():
+    """Of 900 ms outside any call, 500 are a phase that waits: 400 ms are told."""
+    tape, _ = playing(phases=["update", "rest"], waits=["rest"])
+    tape.frame()("phase", name="rest").ms(500)
+    tape("phase", name="update").ms(400)
+    tape.frame()
+
+    finding = only(tape.found(), "waiting")
+
+    assert "took 400 ms" in finding.summary and "stood still for 400 ms" in finding.summary
+
+
 def test_a_slow_call_after_idle_is_found():
     """Input delivered after `idle` counts to the frame, and so does its slowness."""
     tape, quarter = playing()

@@ -435,3 +435,22 @@ def test_numbers_that_are_none_do_not_break_a_frame(recorder, memory):
 
     assert [record["n"] for record in memory.records() if record["k"] == "frame"] == [2]
     assert recorder.lost == 1
+
+
+def test_nothing_is_stuck_in_a_phase_that_waits():
+    """Until another phase, or the next frame, begins."""
+    recorder = Recorder(os.devnull, "game", phases=("work", "wait"), waits=("wait",), watch_after=60.0)
+    with recorder.frame(0):
+        recorder.phase("work")
+        time.sleep(0.01)
+        assert recorder.frame_lasts_s > 0
+        recorder.phase("wait")
+        assert recorder.frame_lasts_s == 0
+        recorder.phase("work")
+        time.sleep(0.01)
+        assert recorder.frame_lasts_s > 0
+        recorder.phase("wait")
+    recorder.frame(1)
+    time.sleep(0.01)
+    assert recorder.frame_lasts_s > 0
+    recorder.close()

@@ -40,6 +40,8 @@ def python_game(call: tuple[str, ...]) -> PythonGame:
         CommandError: it calls no Python game.
     """
     called, *rest = _by_interpreter(call or ("",))
+    if called and Path(called).is_dir():
+        raise CommandError(f"{called}: there is no game in this folder that can be told; give its main file.")
     options = []
     while rest and rest[0].startswith("-") and rest[0] != "-m":
         options += [rest.pop(0) for _ in range(2 if rest[0] in OPTIONS_WITH_VALUES else 1) if rest]

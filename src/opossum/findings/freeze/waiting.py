@@ -28,7 +28,8 @@ def judge(scene: Scene, frame: int, length: int) -> Verdict | None:
     stuck = records_in(scene, "stuck", frame)
     rows = on_main_thread(scene, take.calls_by_frame.rows(frame))
     outer = rows[take.calls.parent[rows] < 0] if len(rows) else rows
-    long_ns, last = _longest_gap(scene, frame, outer)
+    gap_ns, last = _longest_gap(scene, frame, outer)
+    long_ns = min(gap_ns, float(take.frames.work_ns[frame]))  # what waited as it may is no standstill
     stack = stack_of(scene, stuck)
     place = _place_in(stack[0]) if stack else ""
     table = take.tables["frame"]

@@ -24,12 +24,17 @@ from opossum_recorder.recorder import Recorder
 
 WATCHED_MODULE = "pygame"
 QUEUE = "events"
+WAITING_PHASE = "wait"
+PHASE_AFTER_WAITING = "update"
+"""What a game does after it waited where its frame had told no phase before."""
 MOST_POSTED = 70_000
 """Posted events are remembered until they are taken, at most as many as the engine's own queue holds."""
 
 
 class PygameAdapter:
     """Puts the recorder into pygame's modules; one a process."""
+
+    waits = (WAITING_PHASE,)
 
     def __init__(self, recorder: Recorder) -> None:
         self.recorder = recorder
@@ -49,10 +54,11 @@ class PygameAdapter:
         return {WATCHED_MODULE: self.put_on}
 
     def put_on(self) -> None:
-        """Patch clock, events, timers, display and groups."""
+        """Patch clock, waits, events, timers, display and groups."""
         import pygame
 
         self._watch_clock(pygame)
+        self._watch_waits(pygame)
         self._watch_events(pygame)
         self._watch_timers(pygame)
         self._watch_display(pygame)
@@ -110,6 +116,24 @@ class PygameAdapter:
         pygame.time.Clock = Clock
         if hasattr(pygame, "Clock"):
             pygame.Clock = Clock
+
+    def _watch_waits(self, pygame: Any) -> None:
+        for name in ("wait", "delay"):
+            setattr(pygame.time, name, self._waiting(getattr(pygame.time, name)))
+
+    def _waiting(self, function: Any) -> Any:
+        @functools.wraps(function)
+        def run(*args: Any, **kwargs: Any) -> Any:
+            if self._frame < 0:  # it begins to play later
+                return function(*args, **kwargs)
+            before = self._phase or PHASE_AFTER_WAITING
+            self._tell_phase(WAITING_PHASE)
+            try:
+                return function(*args, **kwargs)
+            finally:
+                self._tell_phase(before)
+
+        return run
 
     def _watch_display(self, pygame: Any) -> None:
         for name in ("flip", "update"):
