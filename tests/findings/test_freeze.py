@@ -280,7 +280,7 @@ def test_a_thread_that_stands_still_outside_any_call_waits():
 
 def test_what_waits_as_it_may_is_no_part_of_the_standstill():
     """Of 900 ms outside any call, 500 are a phase that waits: 400 ms are told."""
-    tape, _ = playing(phases=["update", "rest"], waits=["rest"])
+    tape, _ = playing(phases=["rest", "update"], waits=["rest"])
     tape.frame()("phase", name="rest").ms(500)
     tape("phase", name="update").ms(400)
     tape.frame()
