@@ -231,7 +231,7 @@ def test_intervals_are_clips_of_whoever_starts_them(playing):
     found = [
         (finding.cause, finding.subject.mark, finding.frames)
         for finding in examine(playing)
-        if finding.kind != "freeze"
+        if finding.kind not in ("freeze", "mark-late")  # a machine that stalls for a moment holds frame and marks up
     ]
     assert found == [("cut", "open", [91])]
     assert {owner for owner, *_ in rounds + parallel} == {"oven#1"}
