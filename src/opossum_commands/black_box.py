@@ -30,8 +30,8 @@ class BlackBoxWatch:
     def look(self) -> None:
         """Say where the game stands if the interpreter has written since the last look."""
         size = self._box.stat().st_size if self._box.exists() else 0
-        if size > self._told_bytes:
-            self._told_bytes = size
+        told, self._told_bytes = min(self._told_bytes, size), size  # it is emptied when the game goes on
+        if size > told:
             stack = stack_in(self._box)
             if stack:
                 say(f"The game stands still in {', called by '.join(stack[:3])}.", error=True)

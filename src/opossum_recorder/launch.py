@@ -6,6 +6,7 @@ recorder itself finds it as `opossum_recorder.launch.recorder`.  The exit status
 
 from __future__ import annotations
 
+import contextlib
 import faulthandler
 import importlib.abc
 import importlib.util
@@ -56,21 +57,31 @@ class _AfterImport(importlib.abc.MetaPathFinder):
 
 
 class _BoxedRecorder(Recorder):
-    """A recorder whose frames also keep the interpreter's own watch: it writes to the black box what a thread cannot."""
+    """A recorder beside which the interpreter watches too: it writes to the black box what a thread cannot.
+
+    The box holds where the game stands, so what was written of a standstill that is over is taken out again.
+    """
 
     box: Any = None
 
-    def frame(self, number: int, dt: float | None = None) -> Any:
-        """Begin a frame, and the interpreter's watch with it."""
+    def _watch_on(self) -> None:
+        super()._watch_on()
         if self.box is not None:
+            self._empty_the_box()
             faulthandler.dump_traceback_later(BLACK_BOX_AFTER_S, file=self.box)
-        return super().frame(number, dt)
 
-    def idle(self) -> None:
-        """End the frame and the watch."""
+    def _watch_off(self) -> None:
+        super()._watch_off()
         if self.box is not None:
             faulthandler.cancel_dump_traceback_later()
-        super().idle()
+            self._empty_the_box()
+
+    def _empty_the_box(self) -> None:
+        with contextlib.suppress(OSError, ValueError):  # a game may close what it does not know
+            box = self.box.fileno()
+            if os.lseek(box, 0, os.SEEK_CUR):
+                os.ftruncate(box, 0)
+                os.lseek(box, 0, os.SEEK_SET)
 
 
 def main(arguments: list[str]) -> None:

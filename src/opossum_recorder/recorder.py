@@ -118,6 +118,16 @@ class Recorder(Inner):
         """How many seconds the current frame has lasted; 0 between frames, and where nobody watches."""
         return self._watchdog.frame_lasts_s if self._watchdog is not None else 0.0
 
+    def _watch_on(self) -> None:
+        """From here on the game's thread must move on."""
+        if self._watchdog is not None:
+            self._watchdog.frame_began()
+
+    def _watch_off(self) -> None:
+        """The game's thread waits, as it may."""
+        if self._watchdog is not None:
+            self._watchdog.frame_ended()
+
     @property
     def trouble(self) -> str:
         """Why lines could not be written; empty while all is well."""
@@ -137,27 +147,25 @@ class Recorder(Inner):
                 self._drop()
         except Exception:
             self._drop()
-        if self._watchdog is not None:
-            self._watchdog.frame_began()
-            self._in_wait = False
+        self._in_wait = False
+        self._watch_on()
         return _FrameContext(self)
 
     def idle(self) -> None:
         """Say that the frame's work is done."""
         self._put("idle", self._processor.end() if self._processor is not None else "")
-        if self._watchdog is not None:
-            self._watchdog.frame_ended()
+        self._watch_off()
         self.flush()
 
     def phase(self, name: str) -> None:
         """Say that a phase of the frame begins; in one that waits, nothing counts as stuck."""
         self._one("phase", "name", name)
-        if self._watchdog is not None and (name in self._waits) is not self._in_wait:
+        if (name in self._waits) is not self._in_wait:
             self._in_wait = not self._in_wait
             if self._in_wait:
-                self._watchdog.frame_ended()
+                self._watch_off()
             else:
-                self._watchdog.frame_began()
+                self._watch_on()
 
     # --- lives ---------------------------------------------------------------------------------
 
@@ -290,8 +298,7 @@ class Recorder(Inner):
 
     def held(self, trip: int | None, c: int | None, stack: Sequence[str]) -> None:
         """Say that the game is being held from here on (`went` ends it); the watchdog rests."""
-        if self._watchdog is not None:
-            self._watchdog.frame_ended()
+        self._watch_off()
         self._record("held", trip=trip, c=c, stack=stack)
         self.flush()
 
@@ -299,8 +306,7 @@ class Recorder(Inner):
         """Say that the game goes on."""
         self._record("went")
         self.flush()
-        if self._watchdog is not None:
-            self._watchdog.frame_began()
+        self._watch_on()
 
     # --- being looked at -----------------------------------------------------------------------------
 

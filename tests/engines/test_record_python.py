@@ -16,6 +16,7 @@ from opossum.findings.examine import examine
 from opossum.live.receiver import Receiver
 from opossum.live.tripwires import parse_tripwire
 from opossum.take.opening import open_any
+from opossum_recorder import launch
 
 GAME = """
 import sys, time
@@ -345,3 +346,44 @@ def test_a_folder_that_is_not_there_is_said_before_the_game_starts(tmp_path):
 
     assert result.returncode == 2 and [path.name for path in tmp_path.iterdir()] == ["game.py"]
     assert result.stderr == "opossum: takes: there is no such folder; give --out a file in one that is there.\n"
+
+
+@pytest.mark.parametrize("ends_its_frames", [True, False])
+def test_the_black_box_forgets_a_standstill_that_is_over(tmp_path, monkeypatch, ends_its_frames):
+    """It holds where the game stands now: not while it waits as it may, and nothing of an earlier frame."""
+    monkeypatch.setattr(launch, "BLACK_BOX_AFTER_S", 0.05)
+    box = tmp_path / "blackbox"
+    recorder = launch._BoxedRecorder(os.devnull, "game", waits=("rest",))
+    with box.open("w") as file:
+        recorder.box = file
+        recorder.frame(0)
+        time.sleep(0.3)
+        assert "test_record_python.py" in box.read_text()
+        if ends_its_frames:
+            recorder.idle()
+            assert box.read_text() == ""
+        recorder.frame(1)
+        assert box.read_text() == ""
+        recorder.phase("rest")
+        time.sleep(0.3)
+        assert box.read_text() == ""
+        recorder.phase("work")
+        time.sleep(0.3)
+        assert "test_record_python.py" in box.read_text()
+        recorder.idle()
+    recorder.box = None
+    recorder.close()
+
+
+def test_a_game_that_raises_later_did_not_stand_still_at_its_end(tmp_path):
+    """A long frame is told where it was, and not again where the stream is cut off."""
+    script = tmp_path / "game.py"
+    script.write_text(GAME.format(ending="time.sleep(1.4)") + "raise KeyError('flour')\n")
+    subprocess.run(
+        [*COMMAND, "--out", "game.take", "--", sys.executable, str(script)], cwd=tmp_path, capture_output=True
+    )
+    take = open_any(str(tmp_path / "game.take"))
+    stuck, frames = take.tables["stuck"], take.tables["frame"]
+
+    assert not take.recording.closed(0) and len(frames) == 40
+    assert len(stuck) and int(stuck["t"].max()) < int(frames["t"][31])
