@@ -6,24 +6,24 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from opossum.findings.cue_off.cues import CUE_OFF_FRAMES, CUE_OFF_MS, cues, off_limit, tell, tracks_of
+from opossum.findings.cue_off.cues import CUE_OFF_FRAMES, CUE_OFF_MS, cues, off_limit
 from opossum.findings.finding import Found
 from opossum.findings.frame_times import frame_times
+from opossum.findings.marks_told import by_mark, tell
 from opossum.findings.scene import Scene
 from opossum.findings.wording import plural
-from opossum.take.grouping import parted
 
 
 def find_beside(scene: Scene, early: bool) -> Iterator[Found]:
     """Yield cues sent beside their places, before or after."""
-    marks, came = scene.take.marks, scene.once(cues)
+    came = scene.once(cues)
     off = -came.off_ns if early else came.off_ns
     if not len(came.rows):
         return
     # a cue that comes with the first frame after its place is on time, however long the frame before took
     waited = ~early & (came.frame <= scene.once(frame_times).mark_frames(came.rows))
     places = np.flatnonzero((off > off_limit(scene, came.rows)) & ~came.drifts & ~waited)
-    for part in parted(*tracks_of(scene, came.rows[places]), marks.name[came.rows[places]]) if len(places) else ():
+    for part in by_mark(scene, came.rows[places]):
         mine = places[part]
         beside = float(np.median(off[mine])) / 1e6
         yield tell(
@@ -34,7 +34,6 @@ def find_beside(scene: Scene, early: bool) -> Iterator[Found]:
             f"{plural(len(mine), 'time')}.",
             "Send `{mark}` by the position that the track of {owner} tells, not by a timer beside it"
             + (", and take the output's delay off it." if early else "."),
-            one_mark=True,
         )
 
 

@@ -7,13 +7,11 @@ from typing import NamedTuple
 import numpy as np
 
 from opossum.findings.clips import clips
-from opossum.findings.finding import Found
 from opossum.findings.frame_times import frame_times
+from opossum.findings.marks_told import by_mark
 from opossum.findings.scene import Scene
 from opossum.findings.settings import Threshold
 from opossum.stream.tables import Array
-from opossum.take.grouping import distinct, parted
-from opossum.take.indexes.marks import mark_names
 
 CUE_OFF_MS = Threshold("cue_off_ms", 20.0, "ms", "nobody hears less beside the beat")
 CUE_OFF_FRAMES = Threshold("cue_off_frames", 1.0, "frames", "a cue comes with a frame, and may wait for it")
@@ -48,7 +46,7 @@ def cues(scene: Scene) -> Cues:
     rows, frame = rows[counted], frame[counted]
     off = scene.once(frame_times).beside("send", send[counted], rows)
     drifts, growth = np.zeros(len(rows), bool), np.zeros(len(rows))
-    for part in parted(*tracks_of(scene, rows)) if len(rows) else ():
+    for part in by_mark(scene, rows, whole_clip=True):
         # by the time within each play: a track that begins anew begins on its beat
         ran = marks.due_ns[rows[part]] - marks.begin_ns[marks.play[rows[part]]]
         growth[part] = _growth(ran, off[part])
@@ -59,12 +57,6 @@ def cues(scene: Scene) -> Cues:
         # its offset must run away from none, not towards it; what waits for its frame is not off yet
         drifts[part] = grows and growth[part[0]] * off[last] > 0 and _mostly_growth(off[part], ran)
     return Cues(rows, off, frame, drifts, growth)
-
-
-def tracks_of(scene: Scene, rows: Array) -> tuple[Array, Array, Array]:
-    """Return (peer, owner's class, clip) of cues (rows of `take.marks`)."""
-    known, plays = scene.once(clips), scene.take.marks.play[rows]
-    return known.peer[plays], known.cls[plays], known.clip[plays]
 
 
 def _growth(due_ns: Array, off_ns: Array) -> float:
@@ -89,26 +81,3 @@ def off_limit(scene: Scene, rows: Array) -> Array:
     """Return float64 (n,): from how many ns on a cue (row of `take.marks`) counts as off."""
     frame = scene.once(frame_times).frame_ns(scene.once(clips).peer[scene.take.marks.play[rows]])
     return np.maximum(scene[CUE_OFF_MS] * 1e6, scene[CUE_OFF_FRAMES] * frame)
-
-
-def tell(scene: Scene, rows: Array, frames: Array, summary: str, advice: str, *, one_mark: bool) -> Found:
-    """Return a finding about cues (rows of `take.marks`) of one track; the texts name {clip}, {mark} and {owner}."""
-    marks, known = scene.take.marks, scene.once(clips)
-    plays = distinct(marks.play[rows])
-    names = mark_names(marks, rows)
-    subject = known.subject(plays, mark=names[0] if one_mark and len(names) == 1 else "")
-    words = {"clip": subject.clip, "mark": names[0], "owner": subject.o or subject.cls or "the game"}
-    sends = marks.send[rows]
-    evidence = known.evidence(plays, "the track began", most=2)
-    evidence += scene.evidence("send", sends[sends >= 0][:6].tolist(), "the cue was sent")
-    return Found(
-        subject=subject,
-        frame_rows=frames,
-        count=len(rows),
-        summary=summary.format(**words),
-        advice=advice.format(**words),
-        evidence=tuple(evidence),
-        calls=scene.calls_of_sends(distinct(sends[sends >= 0])),
-        sends=sends[sends >= 0],
-        due_ns=marks.due_ns[rows[sends >= 0]],
-    )

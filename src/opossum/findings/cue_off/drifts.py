@@ -6,19 +6,19 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from opossum.findings.cue_off.cues import CUE_DRIFT_MS, cues, off_limit, tell, tracks_of
+from opossum.findings.cue_off.cues import CUE_DRIFT_MS, cues, off_limit
 from opossum.findings.declaring import Cause
 from opossum.findings.finding import Found, Severity
+from opossum.findings.marks_told import by_mark, tell
 from opossum.findings.scene import Scene
 from opossum.findings.wording import plural
-from opossum.take.grouping import parted
 
 
 def find(scene: Scene) -> Iterator[Found]:
     """Yield tracks whose cues run away."""
     marks, came = scene.take.marks, scene.once(cues)
     places = np.flatnonzero(came.drifts)
-    for part in parted(*tracks_of(scene, came.rows[places])) if len(places) else ():
+    for part in by_mark(scene, came.rows[places], whole_clip=True):
         mine = places[part]
         far = mine[np.abs(came.off_ns[mine]) > off_limit(scene, came.rows[mine])]
         far = far if len(far) else mine[-1:]
@@ -31,7 +31,7 @@ def find(scene: Scene) -> Iterator[Found]:
             f"The cues of track `{{clip}}` drift {abs(growth):.0f} ms a minute {'behind' if growth > 0 else 'ahead of'} it and "
             f"are {abs(last):.0f} ms off at the end ({plural(len(far), 'cue')} beside their place).",
             "Send the cues of `{clip}` by the position that the track itself tells, not by adding up times beside it.",
-            one_mark=False,
+            whole_clip=True,
         )
 
 

@@ -7,14 +7,13 @@ from collections.abc import Iterator
 import numpy as np
 
 from opossum.findings.clips import clips
-from opossum.findings.cue_off.cues import tell, tracks_of
 from opossum.findings.declaring import Cause
 from opossum.findings.finding import Found, Severity
 from opossum.findings.frame_times import frame_times
 from opossum.findings.mark_late.coming import FROM_A_STALL
+from opossum.findings.marks_told import by_mark, tell
 from opossum.findings.scene import Scene
 from opossum.findings.wording import plural
-from opossum.take.grouping import parted
 
 
 def find(scene: Scene) -> Iterator[Found]:
@@ -32,7 +31,7 @@ def find(scene: Scene) -> Iterator[Found]:
     missed = (known.track & known.timed())[marks.play] & (marks.send < 0) & marks.passed & seen[peers] & ~open_end
     rows = np.flatnonzero(missed)
     rows = rows[scene.in_play(np.minimum(due[rows], len(take.frames) - 1))]
-    for part in parted(*tracks_of(scene, rows), marks.name[rows]) if len(rows) else ():
+    for part in by_mark(scene, rows):
         mine = rows[part]
         yield tell(
             scene,
@@ -40,7 +39,6 @@ def find(scene: Scene) -> Iterator[Found]:
             np.minimum(due[mine], len(take.frames) - 1),
             f"Track `{{clip}}` went past its cue `{{mark}}` and nothing was sent, {plural(len(mine), 'time')}.",
             "Send every cue between the last position of `{clip}` and this one, not only one that is met exactly.",
-            one_mark=True,
         )
 
 

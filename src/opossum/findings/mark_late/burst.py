@@ -8,10 +8,12 @@ import numpy as np
 
 from opossum.findings.declaring import Cause
 from opossum.findings.finding import Found, Severity
-from opossum.findings.mark_late.coming import FROM_A_STALL, by_mark, coming, tell
+from opossum.findings.mark_late.coming import FROM_A_STALL, coming
+from opossum.findings.marks_told import by_mark, tell
 from opossum.findings.scene import Scene
 from opossum.findings.wording import listed, plural
 from opossum.take.grouping import distinct
+from opossum.take.indexes.marks import mark_names
 
 
 def find(scene: Scene) -> Iterator[Found]:
@@ -20,7 +22,7 @@ def find(scene: Scene) -> Iterator[Found]:
     places = np.flatnonzero(came.in_burst)
     for part in by_mark(scene, came.rows[places], whole_clip=True):
         mine = places[part]
-        names = [f"`{marks.text_of(int(name))}`" for name in distinct(marks.name[came.rows[mine]])]
+        names = [f"`{name}`" for name in mark_names(marks, came.rows[mine])]
         times = len(distinct(came.came[mine]))
         yield tell(
             scene,

@@ -1,15 +1,14 @@
-"""What the causes share: which marks came when, against when they were due, and how they are told."""
+"""What the causes share: which marks came when, against when they were due."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from typing import NamedTuple
 
 import numpy as np
 
 from opossum.findings.clips import clips
 from opossum.findings.declaring import Spring
-from opossum.findings.finding import Finding, Found
+from opossum.findings.finding import Finding
 from opossum.findings.frame_times import frame_times
 from opossum.findings.scene import Scene
 from opossum.findings.settings import Threshold
@@ -68,37 +67,6 @@ def _bursts(scene: Scene, rows: Array, came: Array) -> Array:
     frame = times.frame_ns(known.peer[marks.play[rows[sent]][runs.order[runs.starts]]])
     found[sent[runs.order]] = (spread > frame)[runs.group]
     return found
-
-
-def by_mark(scene: Scene, rows: Array, *, whole_clip: bool = False) -> Iterator[Array]:
-    """Yield positions in `rows` (of `take.marks`) split by peer, class, clip and mark, or by clip alone."""
-    marks, known = scene.take.marks, scene.once(clips)
-    if len(rows):
-        name = marks.name[rows]
-        yield from known.by_class(marks.play[rows], np.zeros(len(rows), np.int64) if whole_clip else name)
-
-
-def tell(scene: Scene, rows: Array, frames: Array, summary: str, advice: str, *, whole_clip: bool = False) -> Found:
-    """Return a finding about marks (rows of `take.marks`) of one clip; the texts name {clip}, {mark} and {owner}."""
-    marks, known = scene.take.marks, scene.once(clips)
-    plays = marks.play[rows]
-    name = marks.text_of(int(marks.name[rows[0]]))
-    subject = known.subject(np.unique(plays), **({} if whole_clip else {"mark": name}))
-    words = {"clip": subject.clip, "mark": name, "owner": subject.o or subject.cls}
-    sends = marks.send[rows]
-    evidence = known.evidence(np.unique(plays), "began here", most=3)
-    evidence += scene.evidence("send", sends[sends >= 0][:6].tolist(), "the mark came")
-    return Found(
-        subject=subject,
-        frame_rows=frames,
-        count=len(rows),
-        summary=summary.format(**words),
-        advice=advice.format(**words),
-        evidence=tuple(evidence),
-        calls=scene.calls_of_sends(np.unique(sends[sends >= 0])),
-        sends=sends[sends >= 0],
-        due_ns=marks.due_ns[rows[sends >= 0]],
-    )
 
 
 def after_stall(scene: Scene, finding: Finding, root: Finding) -> bool:

@@ -8,7 +8,8 @@ import numpy as np
 
 from opossum.findings.declaring import Cause
 from opossum.findings.finding import Found, Severity
-from opossum.findings.mark_late.coming import FROM_A_STALL, MARK_LATE_FRAMES, MARK_LATE_MS, by_mark, coming, tell
+from opossum.findings.mark_late.coming import FROM_A_STALL, MARK_LATE_FRAMES, MARK_LATE_MS, coming
+from opossum.findings.marks_told import by_mark, tell
 from opossum.findings.scene import Scene
 from opossum.findings.wording import milliseconds, plural
 

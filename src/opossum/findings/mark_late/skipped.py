@@ -10,7 +10,8 @@ from opossum.findings.clips import clips
 from opossum.findings.declaring import Cause, Spring
 from opossum.findings.finding import Finding, Found, Severity
 from opossum.findings.frame_times import frame_times
-from opossum.findings.mark_late.coming import FROM_A_STALL, by_mark, coming, tell
+from opossum.findings.mark_late.coming import FROM_A_STALL, coming
+from opossum.findings.marks_told import by_mark, tell
 from opossum.findings.scene import Scene
 from opossum.findings.wording import milliseconds, plural
 from opossum.stream.tables import Array
