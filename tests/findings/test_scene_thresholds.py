@@ -222,3 +222,18 @@ def test_a_threshold_from_below_at_and_above(name: str) -> None:
         found = stage.findings(frames, Settings(measure.settings(value)))
         spoken.append(measure.cause in [finding.cause for finding in found])
     assert tuple(spoken) == measure.speaks
+
+
+def test_a_crossed_level_is_found_among_a_thousand_watched_numbers() -> None:
+    """However many others stand before it, and change just before the event too."""
+    stage, frames = built(timing.a_silo_is_filled_at_once, {})
+
+    def others(frame: int) -> None:
+        for number in range(1000):
+            stage("watch", o=f"sack#{number}", name="flour", v=(frame * 37 + number * 11) % 101)
+
+    for frame in (2, 109, 209, 309, 409, 479):
+        stage.at(frame, do=lambda frame=frame: others(frame))
+    found = [finding for finding in stage.findings(frames) if finding.cause == "level"]
+
+    assert [(finding.subject.o, finding.frames) for finding in found] == [("silo#1", [480])]

@@ -13,7 +13,7 @@ from opossum.findings.scene import Scene
 from opossum.findings.settings import Threshold
 from opossum.findings.wording import plural
 from opossum.stream.tables import Array
-from opossum.take.grouping import Groups, factorised
+from opossum.take.grouping import Groups, distinct, factorised
 from opossum.take.json_values import json_values
 
 LEVEL_CROSSINGS = Threshold(
@@ -21,7 +21,8 @@ LEVEL_CROSSINGS = Threshold(
 )
 
 FOLLOWS_FRAMES = 2
-MOST_VALUES = 500
+SENDS_TRIED = 16
+"""Sends of an event before which all watched numbers are looked up; few stand that by chance."""
 MOST_SENDS_A_CHANGE = 1.0
 
 
@@ -35,52 +36,93 @@ class Changes(NamedTuple):
 
 
 def find(scene: Scene) -> Iterator[Found]:
-    """Yield levels crossed unseen. Cost: for each watched number and each event that its object's frames hold, a search."""
+    """Yield levels crossed unseen. Cost: for each event, the numbers that changed just before it first came, each looked up
+    before a few more of its sends.
+    """
     take = scene.take
     if not len(take.tables["watch"]):
         return
-    events = _events(scene)
-    for peer, changes in _numbers(scene):
-        for event, sends in events.get(peer, ()):
-            if scene[LEVEL_CROSSINGS] <= len(sends) <= MOST_SENDS_A_CHANGE * len(changes.rows):
+    numbers = _Numbers(scene)
+    for peer, event, sends in _events(scene):
+        for number in numbers.crossing(peer, sends):
+            changes = numbers.changes(number)
+            if changes is not None and len(sends) <= MOST_SENDS_A_CHANGE * len(changes.rows):
                 missed = _missed(scene, changes, sends)
                 if missed is not None:
                     yield _tell(scene, peer, event, changes, *missed)
 
 
-def _numbers(scene: Scene) -> Iterator[tuple[int, Changes]]:
-    """Yield (peer, changes) of every watched number that takes more than two values."""
-    take = scene.take
-    table = take.tables["watch"]
-    values = np.array(json_values(table.json("v"), np.arange(len(table)), _number), np.float64)
-    frames = take.frames.rows_of_lines(table["p"], table["line"]).astype(np.int64)
-    codes, first = factorised(table["p"], table["o"], table["name"])
-    groups = Groups(codes, len(first))
-    for number in range(min(len(first), MOST_VALUES)):
-        rows = groups.rows(number).astype(np.int64)
-        seen = values[rows]
-        if len(rows) <= scene[LEVEL_CROSSINGS] or not np.isfinite(seen).all() or len(np.unique(seen)) < 3:
-            continue
-        yield int(table["p"][rows[0]]), Changes(rows[1:], seen[:-1], seen[1:], frames[rows[1:]])
+class _Numbers:
+    """The watched numbers of a take, by number."""
+
+    def __init__(self, scene: Scene) -> None:
+        self._take = take = scene.take
+        self._fewest = scene[LEVEL_CROSSINGS]
+        table = take.tables["watch"]
+        count = len(table)
+        self._lines = np.asarray(table["line"], np.int64)
+        self._frames = take.frames.rows_of_lines(table["p"], table["line"]).astype(np.int64)
+        self._codes, first = factorised(table["p"], table["o"], table["name"])
+        self._peers = np.asarray(table["p"])[first]
+        self._groups = Groups(self._codes, len(first))
+        order = self._groups.order.astype(np.int64)
+        self._keys = self._codes[order] * (count + 1) + order
+        """By (number, row), ascending: where to look up a number's last change before a row."""
+        self._values = np.array(json_values(table.json("v"), np.arange(count), _number), np.float64)
+        self._before = np.full(count, np.nan)
+        self._before[order[1:]] = np.where(np.diff(self._codes[order]) == 0, self._values[order[:-1]], np.nan)
+        self._known: dict[int, Changes | None] = {}
+
+    def crossing(self, peer: int, sends: Array) -> list[int]:
+        """Return the numbers of a peer whose last change before each of a few sends crosses one level in one direction.
+
+        What every send must hold to (see `_missed`) is asked of some of them here, for all numbers at once.
+        """
+        some = np.concatenate((sends[:SENDS_TRIED], sends[-1:]))
+        rows = np.searchsorted(self._lines, np.asarray(self._take.tables["send"]["line"], np.int64)[some])
+        frames = self._take.sends.frame[some].astype(np.int64)
+        since = self._take.frames.line[max(frames[0] - FOLLOWS_FRAMES, 0)]
+        left = distinct(self._codes[np.searchsorted(self._lines, since) : rows[0]])
+        left = left[self._peers[left] == peer].astype(np.int64)
+        # bounds of the values before and after, turned round for the way down
+        bounds = np.full((4, len(left)), [[-np.inf], [np.inf], [np.inf], [-np.inf]])
+        for row, frame in zip(rows.tolist(), frames.tolist(), strict=True):
+            last = self._groups.order[
+                np.maximum(np.searchsorted(self._keys, left * (len(self._lines) + 1) + row) - 1, 0)
+            ]
+            before, after = self._before[last], self._values[last]
+            bounds[0], bounds[1] = np.maximum(bounds[0], before), np.minimum(bounds[1], after)
+            bounds[2], bounds[3] = np.minimum(bounds[2], before), np.maximum(bounds[3], after)
+            good = (self._codes[last] == left) & (last < row) & (frame - self._frames[last] <= FOLLOWS_FRAMES)
+            good &= (bounds[0] < bounds[1]) | (bounds[2] > bounds[3])
+            left, bounds = left[good], bounds[:, good]
+        return left.tolist()
+
+    def changes(self, number: int) -> Changes | None:
+        """Return the changes of a number that takes more than two values, None of any other."""
+        if number not in self._known:
+            rows = self._groups.rows(number).astype(np.int64)
+            seen = self._values[rows]
+            told = len(rows) > self._fewest and np.isfinite(seen).all() and len(np.unique(seen)) > 2
+            self._known[number] = Changes(rows[1:], seen[:-1], seen[1:], self._frames[rows[1:]]) if told else None
+        return self._known[number]
 
 
 def _number(value: object) -> float:
     return float(value) if isinstance(value, int | float) and not isinstance(value, bool) else float("nan")
 
 
-def _events(scene: Scene) -> dict[int, list[tuple[int, Array]]]:
-    """Return (event, sends) by peer, of events that do not come by themselves."""
+def _events(scene: Scene) -> Iterator[tuple[int, int, Array]]:
+    """Yield (peer, event, sends) of events that do not come by themselves, often enough to learn from."""
     take = scene.take
     table = take.tables["send"]
     away = [take.code(name) for name in ("tick", "timer", "input", "zone", "clock")]
     rows = np.flatnonzero(~np.isin(np.asarray(table["via"]), away) & scene.in_play(take.sends.frame))
     codes, first = factorised(np.asarray(table["p"])[rows], np.asarray(table["ev"])[rows])
     groups = Groups(codes, len(first))
-    found: dict[int, list[tuple[int, Array]]] = {}
-    for number in np.flatnonzero(groups.sizes() >= scene[LEVEL_CROSSINGS])[:MOST_VALUES].tolist():
+    for number in np.flatnonzero(groups.sizes() >= scene[LEVEL_CROSSINGS]).tolist():
         sends = rows[groups.rows(number)]
-        found.setdefault(int(table["p"][sends[0]]), []).append((int(table["ev"][sends[0]]), sends))
-    return found
+        yield int(table["p"][sends[0]]), int(table["ev"][sends[0]]), sends
 
 
 def _missed(scene: Scene, changes: Changes, sends: Array) -> tuple[Array, Array, float, bool] | None:
