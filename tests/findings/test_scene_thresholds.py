@@ -226,14 +226,18 @@ def test_a_threshold_from_below_at_and_above(name: str) -> None:
 
 def test_a_crossed_level_is_found_among_a_thousand_watched_numbers() -> None:
     """However many others stand before it, and change just before the event too."""
-    stage, frames = built(timing.a_silo_is_filled_at_once, {})
 
-    def others(frame: int) -> None:
+    def others(stage: Stage, frame: int) -> None:
         for number in range(1000):
             stage("watch", o=f"sack#{number}", name="flour", v=(frame * 37 + number * 11) % 101)
 
-    for frame in (2, 109, 209, 309, 409, 479):
-        stage.at(frame, do=lambda frame=frame: others(frame))
+    def among_sacks(stage: Stage) -> int:
+        others(stage, 0)
+        for frame in (109, 209, 309, 409, 479):
+            stage.at(frame, do=lambda frame=frame: others(stage, frame))
+        return timing.a_silo_is_filled_at_once(stage)
+
+    stage, frames = built(among_sacks, {})
     found = [finding for finding in stage.findings(frames) if finding.cause == "level"]
 
     assert [(finding.subject.o, finding.frames) for finding in found] == [("silo#1", [480])]
