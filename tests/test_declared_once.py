@@ -109,7 +109,7 @@ SWEEP = Command("Sweep the floor", ("W",), "&Go", lambda desk: desk.say("Swept."
 
 def launch_cart(destination: str, call: tuple[str, ...], folder: Path) -> Launch:
     """Return how to start a game of a made-up engine."""
-    return Launch("cart", ["true"], {}, "Cart")
+    return Launch("cart", ["true"], {}, "Cart", folder)
 
 
 CART = Engine("cart", "Cart", "cart", "wooden games", ("game.cart",), launch_cart, "docs/record-cart.md")

@@ -8,12 +8,12 @@ from opossum.findings.blind_spots import blind_spots
 from opossum.findings.catalogue import KINDS, kind_named, with_setting
 from opossum.findings.examine import examine
 from opossum.findings.finding import Finding, Severity
-from opossum.findings.wishes import FILE_NAME, WishError, Wishes, wishes_beside
+from opossum.findings.wishes import not_counted
 from opossum.findings.wording import plural
 from opossum.stream.damage import Damage
 from opossum.take.checks import check_take
 from opossum.take.take import Take
-from opossum_commands.reading import CommandError, opened, printed_json
+from opossum_commands.reading import CommandError, opened, printed_json, wishes_for
 from opossum_commands.terminal import say, say_wrapped
 
 SEVERITIES = tuple(severity.value for severity in Severity if severity is not Severity.NOTE)
@@ -60,7 +60,7 @@ def findings(
     for name in only:
         if kind_named(name) is None:
             raise CommandError(f"there is no kind `{name}`; there are: {', '.join(kind.name for kind in KINDS)}.")
-    wishes = _wishes(paths)
+    wishes = wishes_for(paths[0])
     chosen = wishes.settings
     for setting in settings:
         try:
@@ -92,21 +92,10 @@ def findings(
     else:
         _print_table(take, found, damage, only)
         if len(found) < len(everything):
-            say(f"{plural(len(everything) - len(found), 'finding')} not counted, as {FILE_NAME} wishes.")
+            say(not_counted(len(everything) - len(found)))
     if fail_on is not None:
         limit = Severity(fail_on).rank
         raise SystemExit(1 if any(finding.severity.rank <= limit for finding in found) else 0)
-
-
-def _wishes(paths: tuple[str, ...]) -> Wishes:
-    """Return the wishes beside the take, else those where the command is run."""
-    try:
-        for path in (paths[0], "."):
-            if path != "-" and (wishes := wishes_beside(path)) != Wishes():
-                return wishes
-    except WishError as error:
-        raise CommandError(f"{error}.") from None
-    return Wishes()
 
 
 def _print_table(take: Take, found: list[Finding], damage: list[Damage], only: tuple[str, ...]) -> None:

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import click
 
 if TYPE_CHECKING:
+    from opossum.findings.wishes import Wishes
     from opossum.take.take import Take
 
 
@@ -31,6 +33,23 @@ def opened(paths: Sequence[str], shifts: Mapping[str, tuple[int, int]] | None = 
         raise CommandError(f"{error}.") from None
     except MemoryError:
         raise CommandError(f"{paths[0]}: too large for this machine's memory; record a shorter run.") from None
+
+
+def wishes_for(*places: str | Path) -> Wishes:
+    """Return the wishes that stand beside the first of some takes or folders, else where the command is run.
+
+    Raises:
+        CommandError: they cannot be read.
+    """
+    from opossum.findings.wishes import WishError, Wishes, wishes_beside
+
+    try:
+        for place in (*places, "."):
+            if str(place) != "-" and (wishes := wishes_beside(place)) != Wishes():
+                return wishes
+    except WishError as error:
+        raise CommandError(f"{error}.") from None
+    return Wishes()
 
 
 def printed_json(value: Any) -> None:

@@ -19,7 +19,7 @@ from opossum_commands.desk import run_on_screen
 from opossum_commands.engines import ENGINES, PYTHON, engine_at
 from opossum_commands.engines.engine import LINK, Engine, Launch
 from opossum_commands.keeping import free_part, keep, unfinished
-from opossum_commands.reading import CommandError, opened
+from opossum_commands.reading import CommandError, opened, wishes_for
 from opossum_commands.terminal import say
 
 if TYPE_CHECKING:
@@ -27,6 +27,8 @@ if TYPE_CHECKING:
 
 LAST_LINES_S = 5.0
 """How long the last lines of a game that has ended may take to arrive."""
+MOST_TOLD = 8
+"""Findings told when a game has ended; how many more there are is told too."""
 LOOK_S = 0.5
 """How often the black box of a game that plays over the link is looked into."""
 
@@ -91,8 +93,8 @@ def record(
         sys.exit(_record_to(link, engine, call, seconds))
     with tempfile.TemporaryDirectory(prefix="opossum-") as folder:
         # only to learn the game's name, and that it can be started, before anything is written
-        name = engine.launch(f"{LINK}127.0.0.1:0", call, Path(folder)).name
-    target = Path(out or time.strftime(f"{name}-%Y-%m-%d-%H%M%S.take"))
+        game = engine.launch(f"{LINK}127.0.0.1:0", call, Path(folder))
+    target = Path(out or time.strftime(f"{game.name}-%Y-%m-%d-%H%M%S.take"))
     if target.exists() and not force:
         raise CommandError(f"{target}: is there already; give --force to replace it.")
     for left in unfinished(target):
@@ -111,7 +113,7 @@ def record(
     take.name = target.name.split(".")[0]
     keep(take, target, stream)
     box.unlink(missing_ok=True)
-    _tell(take, target)
+    _tell(take, target, game.folder)
     if show:
         run_on_screen([str(target)])
     sys.exit(status if status >= 0 else 128 - status)
@@ -215,22 +217,31 @@ def _told_to_end(process: subprocess.Popen[bytes]) -> int:
     return 0
 
 
-def _tell(take: Take, target: Path) -> None:
+def _tell(take: Take, target: Path, game_folder: Path) -> None:
     """Say where the take is and what is wrong, in a few lines."""
-    from opossum.findings.blind_spots import blind_spots
+    from opossum.findings.blind_spots import blind_spots, error_that_ended
     from opossum.findings.examine import examine
-    from opossum.findings.wishes import WishError, Wishes, wishes_beside
+    from opossum.findings.wishes import Wishes, not_counted
 
     try:
-        wishes = wishes_beside(target)
-    except WishError as error:
+        wishes = wishes_for(target, game_folder)
+    except CommandError as error:
         wishes = Wishes()
-        say(f"  {error}; it is not heeded.", error=True)
-    found = wishes.counted(examine(take, wishes.settings))
+        say(f"  {error.message.removesuffix('.')}; it is not heeded.", error=True)
+    everything = examine(take, wishes.settings)
+    found = wishes.counted(everything)
     ending = "" if take.recording.closed(0) else " The game did not end by itself: see the end of the take."
     say(f"{target}: {take.records:,} records, {take.game_frames:,} frames.{ending}", error=True)
-    for finding in found[:8]:
+    for finding in found[:MOST_TOLD]:
         say(f"  {finding.severity.value}: {finding.summary}", error=True)
+    if len(found) > MOST_TOLD:
+        say(f"  … and {len(found) - MOST_TOLD} more: opossum findings {target}", error=True)
+    if len(found) < len(everything):
+        say(f"  {not_counted(len(everything) - len(found))}", error=True)
+    raised = None if take.game_frames else error_that_ended(take)
+    if raised:
+        say(f"  The game raised before its first frame: {raised}", error=True)
+        return
     spots = blind_spots(take)
     for spot in spots:
         say(f"  not seen: {spot}", error=True)

@@ -387,3 +387,30 @@ def test_a_game_that_raises_later_did_not_stand_still_at_its_end(tmp_path):
 
     assert not take.recording.closed(0) and len(frames) == 40
     assert len(stuck) and int(stuck["t"].max()) < int(frames["t"][31])
+
+
+def test_a_game_that_raises_before_it_plays_is_told_so(tmp_path):
+    """What was not seen is no news then."""
+    (tmp_path / "game.py").write_text("import bakery_that_is_not_there\n")
+    result = subprocess.run([*COMMAND, "--out", "game.take", "game.py"], cwd=tmp_path, capture_output=True, text=True)
+
+    told = "  The game raised before its first frame: ModuleNotFoundError: No module named 'bakery_that_is_not_there'"
+    assert result.returncode == 1 and result.stderr.splitlines()[-1] == told
+    assert "not seen" not in result.stderr and "Nothing found" not in result.stderr
+
+
+def test_what_lies_beside_the_game_is_heeded_and_what_does_not_count_is_said(tmp_path):
+    """The take may lie elsewhere."""
+    game, takes = tmp_path / "game", tmp_path / "takes"
+    game.mkdir(), takes.mkdir()
+    (game / "game.py").write_text(GAME.format(ending="time.sleep(0.5)"))
+    command = [*COMMAND, "--force", "--out", str(takes / "game.take"), "--", sys.executable, str(game / "game.py")]
+    plain = subprocess.run(command, cwd=takes, capture_output=True, text=True)
+    (game / "opossum.toml").write_text('[[uncounted]]\nkind = "freeze"\n')
+    heeded = subprocess.run(command, cwd=takes, capture_output=True, text=True)
+    (game / "opossum.toml").write_text("[[uncounted]\n")
+    broken = subprocess.run(command, cwd=takes, capture_output=True, text=True)
+
+    assert "fault: Frame 30 took" in plain.stderr and "not counted" not in plain.stderr
+    assert "Frame 30" not in heeded.stderr and "1 finding not counted, as opossum.toml wishes." in heeded.stderr
+    assert "is no TOML" in broken.stderr and "it is not heeded." in broken.stderr and "Frame 30 took" in broken.stderr

@@ -53,6 +53,16 @@ def blind_spots(take: Take) -> list[str]:
     return spots
 
 
+def error_that_ended(take: Take) -> str:
+    """Return what a game raised that died of it (the last line of what it logged), empty for one that did not."""
+    table, error = take.tables["say"], take.code("error")
+    if take.recording.closed(0) or error < 0:
+        return ""
+    told = np.flatnonzero(np.asarray(table["level"]) == error)
+    lines = take.text(int(table["text"][told[-1]])).strip().splitlines() if len(told) else []
+    return lines[-1] if lines else ""
+
+
 def heard_by_nobody(take: Take) -> list[tuple[str, int]]:
     """Return (event, sends) of what was sent at once and nobody heard, the most frequent first."""
     rows = Scene(take).once(unheard_sends).sent

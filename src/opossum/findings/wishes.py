@@ -22,6 +22,7 @@ from typing import Any, NamedTuple
 from opossum.findings.catalogue import KINDS, kind_named, with_setting
 from opossum.findings.finding import Finding, Subject
 from opossum.findings.settings import Settings
+from opossum.findings.wording import plural
 
 FILE_NAME = "opossum.toml"
 LARGEST_FILE = 1_000_000
@@ -127,6 +128,11 @@ def _uncounted_of(file: Path, items: Any) -> tuple[Uncounted, ...]:
             raise WishError(f"{where}: there is no kind `{kind}`; there are: {', '.join(one.name for one in KINDS)}")
         wishes.append(Uncounted(item))
     return tuple(wishes)
+
+
+def not_counted(number: int) -> str:
+    """Return the sentence that says how many findings do not count."""
+    return f"{plural(number, 'finding')} not counted, as {FILE_NAME} wishes."
 
 
 def wish_for(finding: Finding, name: str) -> Uncounted:

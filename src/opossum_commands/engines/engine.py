@@ -16,12 +16,14 @@ LINK = "link:"
 
 
 class Launch(NamedTuple):
-    """A game to be started: its name, what is run, what is added to the environment, and what runs it, for people."""
+    """A game to be started: its name, what is run, what is added to the environment, what runs it (for people), and
+    the folder in which it lies."""
 
     name: str
     command: list[str]
     environment: dict[str, str]
     under: str
+    folder: Path
 
 
 class Engine(NamedTuple):

@@ -33,7 +33,7 @@ def launch(destination: str, call: tuple[str, ...], folder: Path) -> Launch:
     (overlay / "override.cfg").write_text(
         (theirs.read_text() if theirs.is_file() else "") + f'\n[autoload]\n\nOpossumRecorder="*{script}"\n'
     )
-    return Launch(source.name, [godot, "--path", str(overlay), *arguments], {"OPOSSUM_PORT": port}, "Godot 3")
+    return Launch(source.name, [godot, "--path", str(overlay), *arguments], {"OPOSSUM_PORT": port}, "Godot 3", source)
 
 
 GODOT = Engine("godot", "Godot 3", "godot", "Godot 3", (PROJECT,), launch, "docs/record-godot.md", only_links=True)

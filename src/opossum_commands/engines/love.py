@@ -46,7 +46,13 @@ def launch(destination: str, call: tuple[str, ...], folder: Path) -> Launch:
         "end, unpack(arguments))\n"
     )
     stream = destination if destination.startswith(LINK) else os.path.abspath(destination)
-    return Launch(source.name, [love, str(overlay), *arguments], {STREAM_VARIABLE: stream}, "LÖVE")
+    return Launch(
+        source.name,
+        [love, str(overlay), *arguments],
+        {STREAM_VARIABLE: stream},
+        "LÖVE",
+        Path(game).parent if packed else source,
+    )
 
 
 def _unpacked(game: Path, folder: Path) -> Path:

@@ -113,8 +113,9 @@ def launch(destination: str, call: tuple[str, ...], folder: Path) -> Launch:
     reach.mkdir()
     (reach / "opossum_recorder").symlink_to(recorder_folder())
     path = os.pathsep.join([str(reach), *filter(None, [os.environ.get("PYTHONPATH")])])
+    lies = Path() if called.game[0] == "-m" else Path(called.game[0]).parent
     run = [*called.interpreter, "-m", "opossum_recorder.launch", destination, *called.game]
-    return Launch(called.name, run, {"PYTHONPATH": path}, f"Python {_version(called.interpreter)}".strip())
+    return Launch(called.name, run, {"PYTHONPATH": path}, f"Python {_version(called.interpreter)}".strip(), lies)
 
 
 PYTHON = Engine(

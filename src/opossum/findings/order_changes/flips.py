@@ -81,5 +81,5 @@ FLIPS = Cause(
     (FLIP_FRAMES, FLIP_SHARE, FLIP_SHARE_OF),
     springs_from=FROM_STALE_CALLS,
     about="Two listeners of one send, or of ticks of one phase, that both change something run in an order that differs between frames. It is a fault where they share a watched value, or one is called for what the other sends.",
-    quiet="an order that changed because one of the two was bound anew; phases that the head orders.",
+    quiet="an order that changed because one of the two was bound anew; phases that the head orders; beyond the 300 most restless pairs of a take.",
 )
