@@ -19,6 +19,7 @@ from types import ModuleType
 from typing import Any
 
 from opossum_recorder.engines.python_engines import ADAPTERS, waiting_phases
+from opossum_recorder.game_code import name_game_called
 from opossum_recorder.recorder import Recorder
 from opossum_recorder.stacks import games_own
 
@@ -108,14 +109,15 @@ def main(arguments: list[str]) -> None:
         own.box = open(box, "w", encoding="utf-8")  # noqa: SIM115 - open as long as the game runs
         faulthandler.enable(own.box)
     recorder = own
+    sys.path[0] = os.getcwd() if as_module else os.path.dirname(os.path.abspath(script))
     watched: dict[str, Any] = {}
     for make in ADAPTERS:
         watched |= make(own).watched
     for module, put_on in watched.items():
         sys.meta_path.insert(0, _AfterImport(module, put_on))
+    name_game_called(script, as_module)  # may import a package that is watched for
     signal.signal(signal.SIGTERM, lambda *_: _told_to_end(own))
     sys.argv = arguments[1:]
-    sys.path[0] = os.getcwd() if as_module else os.path.dirname(os.path.abspath(script))
     try:
         if as_module:
             runpy.run_module(script, run_name="__main__", alter_sys=True)

@@ -4,18 +4,15 @@ from __future__ import annotations
 
 import os
 import sys
-import sysconfig
 from types import TracebackType
+
+from opossum_recorder.game_code import LIBRARIES, is_games_own
 
 LIMIT = 40
 _OURS = ("opossum_recorder", "opossum_commands")
 _LAUNCHERS = ("click", "coverage", "_pytest", "pluggy")
 """Packages among the libraries that start or watch a game and are no part of it."""
 _STARTERS = ("<frozen runpy>", "<frozen importlib", "runpy.py")
-_LIBRARIES = tuple(
-    {os.path.join(path, "") for path in (sysconfig.get_path("stdlib"), sysconfig.get_path("platstdlib"))}
-    | {os.path.join(path, "") for path in (sysconfig.get_path("purelib"), sysconfig.get_path("platlib"))}
-)
 
 
 def stack_of(thread_id: int, limit: int = LIMIT) -> list[str]:
@@ -31,9 +28,9 @@ def stack_of(thread_id: int, limit: int = LIMIT) -> list[str]:
         if not is_launcher(code.co_filename):
             name = getattr(code, "co_qualname", code.co_name)  # Python 3.10 knows the plain name only
             line = f"{name} {os.path.basename(code.co_filename)}:{frame.f_lineno}"
-            told.append((line, code.co_filename.startswith(_LIBRARIES)))
+            told.append((line, is_games_own(code.co_filename)))
         frame = frame.f_back
-    own = [place for place, (_, library) in enumerate(told) if not library]
+    own = [place for place, (_, games) in enumerate(told) if games]
     if own:
         told = told[own[0] : own[-1] + 1]
     return [line for line, _ in told[:limit]]
@@ -58,5 +55,5 @@ def is_launcher(path: str) -> bool:
     if path.startswith(_STARTERS) or path.endswith(os.sep + "runpy.py"):
         return True
     parts = path.replace(os.sep, "/").split("/")
-    launchers = _LAUNCHERS if path.startswith(_LIBRARIES) else ()
+    launchers = _LAUNCHERS if path.startswith(LIBRARIES) else ()
     return any(name in parts for name in (*_OURS, *launchers))

@@ -10,9 +10,9 @@ import pytest
 from opossum.findings.examine import examine
 from opossum.take.opening import open_any
 from opossum_recorder import Recorder
-from opossum_recorder.effects import EVERY, GIVE_UP, RECURS_AFTER, TRIED, Effects
-
-pytestmark = pytest.mark.skipif(not TRIED, reason="tracing was not tried with this version of the interpreter")
+from opossum_recorder.effects import DENSE, DENSE_AGAIN, EVERY, GIVE_UP, NEVER, Effects
+from opossum_recorder.game_code import is_games_own
+from opossum_recorder.tracing import works
 
 STORE = []
 NUMBERS = {"coins": 3}
@@ -51,6 +51,18 @@ class Oven:
     def stores_an_item(self) -> None:
         NUMBERS["coins"] = 3
 
+    def converts(self) -> int:
+        return int(self.heat) + len(list(range(int(self.heat) + 1)))
+
+    def enumerates(self) -> int:
+        total = 0
+        for place, tray in enumerate(self.trays):
+            total += place * tray
+        return total
+
+    def adds(self) -> None:
+        self.heat += 1
+
     def appends(self) -> None:
         STORE.append(1)
 
@@ -73,9 +85,13 @@ class FakeCall:
 
     def __init__(self) -> None:
         self.told: int | None = None
+        self.own: int | None = None
 
     def changed(self, count: int) -> None:
         self.told = count
+
+    def seemed(self, count: int) -> None:
+        self.own = count
 
     def sent_at_least(self) -> None:
         pass
@@ -91,13 +107,13 @@ def found(name: str, times: int = 200) -> set[int | None]:
     return told
 
 
-@pytest.mark.parametrize("name", ["looks", "loops", "collects", "calls_a_looker"])
+@pytest.mark.parametrize("name", ["looks", "loops", "collects", "calls_a_looker", "converts", "enumerates"])
 def test_a_call_that_only_looks_is_shown_to_have_changed_nothing(name):
     """Of the calls that were traced; of the others nothing is known."""
     assert found(name) == {None, 0}
 
 
-@pytest.mark.parametrize(("name", "stores"), [("stores", 1), ("calls_a_storer", 2), ("stores_an_item", 1)])
+@pytest.mark.parametrize(("name", "stores"), [("stores", 1), ("calls_a_storer", 2), ("stores_an_item", 1), ("adds", 1)])
 def test_stores_are_counted(name, stores):
     """Through every Python function that is called."""
     assert found(name) == {None, stores}
@@ -114,21 +130,111 @@ def test_making_an_object_is_not_shown_to_be_nothing():
     assert 0 not in found("makes")
 
 
-def test_only_functions_that_recur_are_traced_and_only_now_and_then():
-    """And one that cannot be judged is left alone."""
-    assert found("looks", RECURS_AFTER) == {None}
-    effects, oven, traced = Effects(), Oven(), 0
-    seen = []
+def test_a_functions_first_calls_are_all_looked_at_then_ever_fewer():
+    """As many as are said."""
+    effects, oven, told = Effects(lambda: 0), Oven(), []
+    for _ in range(DENSE + EVERY * 10):
+        call = FakeCall()
+        effects.run(call, oven.looks)
+        told.append(call.told)
+    assert told[:DENSE] == [0] * DENSE
+    assert told[DENSE:].count(0) == 10
+    assert sys.gettrace() is None and sys.getprofile() is None
+
+
+def test_a_function_is_looked_at_closely_again_once_it_does_what_it_did_not():
+    """And back."""
+    effects, turns, told = Effects(lambda: 0), [0], []
+    oven = Oven()
+
+    def on_tick() -> None:
+        if turns[0] >= 200:
+            oven.heat = 30
+
+    for turn in range(300):
+        turns[0] = turn
+        call = FakeCall()
+        effects.run(call, on_tick)
+        told.append(call.told)
+    first = told.index(1)
+    assert 200 <= first < 200 + EVERY
+    assert told[first : first + DENSE_AGAIN] == [1] * DENSE_AGAIN
+    assert None in told[first + DENSE_AGAIN : first + DENSE_AGAIN + 3]
+
+
+def test_a_function_that_reaches_outside_is_left_alone():
+    """What it changed is neither seen by tracing nor by its owner's state."""
+    effects = Effects(lambda: 0)
 
     class Spy(Oven):
-        def appends(self) -> None:
-            seen.append(sys.gettrace() is not None)
+        def draws(self) -> None:
+            sys.stdout.flush()
 
     spy = Spy()
     for _ in range(EVERY * 50):
-        effects.run(FakeCall(), spy.appends)
-    assert sum(seen) == GIVE_UP and traced == 0 and oven is not None
-    assert sys.gettrace() is None and sys.getprofile() is None
+        call = FakeCall()
+        effects.run(call, spy.draws)
+        assert (call.told, call.own) == (None, None)
+    sample = effects.sample_of(spy.draws)
+    assert (sample.unjudged, sample.next) == (GIVE_UP, NEVER)
+
+
+def test_where_tracing_cannot_judge_the_owners_own_state_is_compared():
+    """Its attributes, what its collections hold, and its module's names: less than an effect, and told as less."""
+    effects = Effects(lambda: 0)
+
+    class Shelf(Oven):
+        def __init__(self) -> None:
+            super().__init__()
+            self.loaves: list[int] = []
+
+        def looks_behind_a_door(self) -> None:
+            with self:
+                pass
+
+        def fills(self) -> None:
+            self.loaves.append(1)
+
+        def fills_the_store(self) -> None:
+            STORE.append(1)
+
+        def __enter__(self) -> None: ...
+
+        def __exit__(self, *error: object) -> None: ...
+
+    shelf, told = Shelf(), {}
+    for name in ("looks_behind_a_door", "fills", "fills_the_store"):
+        for _ in range(10):
+            call = FakeCall()
+            effects.run(call, getattr(shelf, name))
+            assert call.told is None
+            told[name] = call.own
+    assert told == {"looks_behind_a_door": 0, "fills": 1, "fills_the_store": 1}
+
+
+def test_tracing_takes_no_more_than_its_part_of_the_time():
+    """A function that is dear to trace is traced the less."""
+    now = [0]
+    effects, told = Effects(lambda: now[0]), []
+
+    class Dear(Oven):
+        def looks(self) -> bool:
+            now[0] += 50_000_000
+            return False
+
+    dear = Dear()
+    for _ in range(100):
+        call = FakeCall()
+        effects.run(call, dear.looks)
+        told.append(call.told)
+        now[0] += 50_000_000
+    looked = len(told) - told.count(None)
+    assert 5 <= looked <= 25
+
+
+def test_this_interpreter_tells_every_instruction():
+    """Else nothing would be traced."""
+    assert works()
 
 
 def test_errors_pass_through_and_tracing_ends():
@@ -189,10 +295,11 @@ def test_what_was_installed_beside_the_game_is_not_judged(monkeypatch):
     def run(folder: str) -> int:
         function = FunctionType(idle.__code__.replace(co_filename=f"{folder}/window.py"), globals())
         effects, before = Effects(), len(told)
-        for _ in range(RECURS_AFTER + EVERY * 3):
+        for _ in range(3):
             effects.run(Told(), function)  # type: ignore[arg-type]
         return len(told) - before
 
     monkeypatch.setattr(sys, "path", ["/games/site-packages/mine", *sys.path])
+    is_games_own.cache_clear()
     assert run("/games/site-packages/mine") == run("/games/mine") == 3
     assert run("/games/site-packages/library") == 0

@@ -1,0 +1,87 @@
+"""Which source files are the game's own: neither the engine's, nor a library's, nor ours.
+
+What the user named as the game is the game, wherever it lies; else what was installed is not.
+"""
+
+from __future__ import annotations
+
+import functools
+import importlib.metadata
+import importlib.util
+import os
+import sys
+import sysconfig
+
+LIBRARIES = tuple(
+    {
+        os.path.join(path, "")
+        for name in ("stdlib", "platstdlib", "purelib", "platlib")
+        if (path := sysconfig.get_path(name))
+    }
+)
+"""Where the interpreter and what was installed for it lie."""
+INSTALLED = ("site-packages", "dist-packages")
+_OURS = os.path.join(os.path.dirname(os.path.abspath(__file__)), "")
+
+_named: list[str] = []
+
+
+def name_game(path: str) -> None:
+    """Say that a file, or all files of a folder, are the game's own, wherever they lie."""
+    _named.append(os.path.abspath(path))
+    is_games_own.cache_clear()
+
+
+def name_game_called(script: str, as_module: bool) -> None:
+    """Say that what is called as the game is it: a script with what lies beside it, a module with its package, the
+    package from which an installed command comes.
+    """
+    try:
+        if as_module:
+            name_module(script)
+            return
+        folder = os.path.dirname(os.path.abspath(script))
+        name_game(script if _is_shared(folder) else folder)
+        for group in ("console_scripts", "gui_scripts"):
+            for entry in importlib.metadata.entry_points(group=group, name=os.path.basename(script)):
+                name_module(entry.module)
+    except Exception:  # a broken installation is the game's to tell of
+        return
+
+
+def name_module(name: str) -> None:
+    """Say that a module, or the package it is or lies in, is the game's own."""
+    spec = importlib.util.find_spec(name)
+    if spec is None or spec.origin is None:
+        return
+    if spec.submodule_search_locations:
+        name_game(next(iter(spec.submodule_search_locations)))
+        return
+    folder = os.path.dirname(os.path.abspath(spec.origin))
+    name_game(spec.origin if _is_shared(folder) or "." not in name else folder)
+
+
+def _is_shared(folder: str) -> bool:
+    """Say whether programs of all kinds lie in a folder, or packages."""
+    return os.path.basename(folder) in ("bin", *INSTALLED) or os.path.join(folder, "") in LIBRARIES
+
+
+@functools.lru_cache(maxsize=4096)
+def is_games_own(path: str) -> bool:
+    """Say whether a source file (as code objects name it) is the game's own."""
+    if path.startswith("<"):
+        return not path.startswith("<frozen")
+    whole = os.path.abspath(path)
+    if whole.startswith(_OURS):
+        return False
+    if any(whole == named or whole.startswith(named + os.sep) for named in _named):
+        return True
+    if whole.startswith(LIBRARIES) or any(os.sep + part + os.sep in whole for part in INSTALLED):
+        return bool(sys.path) and _is_beside(whole)
+    return True
+
+
+def _is_beside(whole: str) -> bool:
+    """Say whether a file lies where the game's own modules are looked for first."""
+    first = os.path.abspath(sys.path[0]) if sys.path[0] else ""
+    return bool(first) and not _is_shared(first) and whole.startswith(first + os.sep)

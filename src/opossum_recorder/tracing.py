@@ -1,0 +1,361 @@
+"""One traced call: followed instruction by instruction, through every Python function that it calls.
+
+It is shown to have changed nothing when it stored to no attribute, item, global or closure, and called no built-in
+function that may change something.  Stores are counted.  A call that did what cannot be judged (a built-in function
+that is not known to be harmless, a generator, an import, …) is not `judged`; if that reached beyond what a comparison of
+its owner's own state would show (it drew, wrote, called into an extension), it went `outside`.  Reading an attribute is
+taken to change nothing.
+
+Instructions differ from one version of the interpreter to the next; names of all since 3.10 stand side by side here, and
+`works` tries a few functions out before anything is believed.
+"""
+
+from __future__ import annotations
+
+import builtins
+import dis
+import functools
+import math
+import sys
+import threading
+import time
+from collections.abc import Callable
+from types import CodeType, FrameType, FunctionType, MethodType, ModuleType
+from typing import Any
+
+MOST_INSTRUCTIONS = 20_000
+"""A call that is longer than this is followed no further: it has no known effect."""
+
+_STORES = {
+    "STORE_ATTR", "STORE_SUBSCR", "STORE_SLICE", "STORE_GLOBAL", "STORE_NAME", "STORE_DEREF",
+    "DELETE_ATTR", "DELETE_SUBSCR", "DELETE_GLOBAL", "DELETE_NAME", "DELETE_DEREF",
+}  # fmt: skip
+_UNJUDGED = {
+    "IMPORT_NAME", "IMPORT_FROM", "IMPORT_STAR", "YIELD_VALUE", "YIELD_FROM", "RETURN_GENERATOR", "GEN_START", "SEND",
+    "GET_AWAITABLE", "GET_AITER", "GET_ANEXT", "BEFORE_WITH", "BEFORE_ASYNC_WITH", "SETUP_WITH", "SETUP_ASYNC_WITH",
+    "LOAD_SPECIAL", "LOAD_BUILD_CLASS", "GET_YIELD_FROM_ITER",
+}  # fmt: skip
+_CALLS = {"CALL", "CALL_KW", "CALL_FUNCTION_EX", "CALL_FUNCTION", "CALL_FUNCTION_KW", "CALL_METHOD"}
+_SHUFFLES = {"CACHE", "SWAP", "ROT_TWO", "ROT_THREE", "ROT_FOUR", "COPY", "EXTENDED_ARG"}
+"""What may stand between an operation in place and the store of its result."""
+_LOCAL_LOADS = {"LOAD_FAST", "LOAD_FAST_CHECK", "LOAD_FAST_BORROW"}
+_INPLACE = 13
+"""The first of BINARY_OP's arguments that mean an operation in place (`+=` …)."""
+_PLAIN = (int, float, complex, bool, str, bytes, tuple, frozenset, type(None))
+_COLLECTIONS = (list, tuple, dict, set, frozenset, str, range, enumerate, zip, reversed)
+
+_HARMLESS: set[Any] = {
+    abs, all, any, bool, callable, chr, divmod, getattr, hasattr, hash, id, isinstance, issubclass, len, max, min, ord,
+    pow, repr, round, sorted, sum, time.time, time.monotonic, time.perf_counter,
+    *(value for value in vars(math).values() if callable(value)),
+}  # fmt: skip
+_HARMLESS_TYPES: set[Any] = {
+    int, float, complex, bool, str, bytes, tuple, list, dict, set, frozenset, range, enumerate, zip, reversed, slice,
+    object, type, super,
+}  # fmt: skip
+"""What calling them makes is new, and what they are given stays as it is."""
+_HARMLESS_METHODS: dict[Any, set[str]] = {
+    dict: {"get", "keys", "values", "items", "copy"},
+    list: {"count", "index", "copy"},
+    tuple: {"count", "index"},
+    set: {"isdisjoint", "issubset", "issuperset", "union", "intersection", "difference", "copy"},
+}
+_VALUE_TYPES = {"Rect", "FRect", "Vector2", "Vector3", "Color"}
+_READS = ("get_", "collide", "distance_", "length", "angle_")
+"""How functions of pygame begin that only read."""
+_PYTHON = (FunctionType, MethodType)
+_HEAP_TYPE = 1 << 9
+"""Set in `__flags__` of a class that was made by running code (CPython's `Py_TPFLAGS_HEAPTYPE`)."""
+_SEEN_INSIDE = (list, dict, set, bytearray)
+"""Collections whose own methods change nothing but them."""
+_SEEN_BUILTINS: set[Any] = {setattr, delattr, next, iter, vars, dir, format, bin, hex, oct, ascii}
+
+
+class Trace:
+    """What one traced call did."""
+
+    def __init__(self) -> None:
+        self.stores = 0
+        self.judged = True
+        self.outside = False
+        self._instructions = 0
+        self._calling: FrameType | None = None
+        self._called_is_told = False
+        self._thread = 0
+
+    def begin_monitored(self) -> None:
+        """Be told of every call by itself, of all threads."""
+        self._called_is_told, self._thread = True, threading.get_ident()
+
+    def start(self, frame: FrameType, event: str, argument: Any) -> Any:
+        """Begin to follow a function (the trace function of Python's)."""
+        self._calling = None
+        if not self.judged:
+            return None
+        frame.f_trace_opcodes = True
+        frame.f_trace_lines = False
+        return self.follow
+
+    def follow(self, frame: FrameType, event: str, argument: Any) -> Any:
+        """Judge one instruction."""
+        if self._calling is frame:
+            # it called neither a Python nor a built-in function
+            self.judged, self._calling = False, None
+        if not self.judged:
+            frame.f_trace_opcodes = False
+            return None
+        if event == "opcode":
+            try:
+                self._judge(frame)
+            except Exception:  # an interpreter that was never tried
+                self.judged, self.outside = False, True
+        return self.follow
+
+    def profile(self, frame: FrameType, event: str, argument: Any) -> None:
+        """Judge a built-in function that is called (the profile function of Python's)."""
+        if event == "c_call" and frame.f_code is not _OURS:
+            self._calling = None
+            self._judge_builtin(argument, getattr(argument, "__self__", None))
+
+    def _judge(self, frame: FrameType) -> None:
+        self._instructions += 1
+        text, names = _instructions_of(frame.f_code)
+        place = frame.f_lasti // 2
+        name = names[place]
+        if name in _STORES:
+            self.stores += 1
+        elif name in _CALLS:
+            if not self._called_is_told and _called(frame, text, names, place) not in _HARMLESS_TYPES:
+                self._calling = frame
+        elif self._instructions > MOST_INSTRUCTIONS:
+            self.judged, self.outside = False, True
+        elif name in _UNJUDGED:
+            self.judged = False
+        elif name.startswith("INPLACE_") or (name == "BINARY_OP" and text[2 * place + 1] >= _INPLACE):
+            self.judged = self._adds_to_plain(frame, text, names, place)
+        elif name == "GET_ITER":
+            self.judged = isinstance(_loaded(frame, text, names, place), _COLLECTIONS)
+
+    def _adds_to_plain(self, frame: FrameType, text: bytes, names: list[str], place: int) -> bool:
+        """Say whether `x += …` makes a new value: x is of a plain type (a list would be changed itself)."""
+        following = place + 1
+        while following < len(names) and names[following] in _SHUFFLES:
+            following += 1
+        if following >= len(names) or names[following] != "STORE_FAST":
+            return following < len(names) and names[following] in _STORES  # that store is counted
+        name = frame.f_code.co_varnames[text[2 * following + 1]]
+        return isinstance(frame.f_locals.get(name), _PLAIN)
+
+    # --- where the interpreter has `sys.monitoring` --------------------------------------------------
+
+    def instruction(self, code: CodeType, offset: int) -> Any:
+        """Judge one instruction that is about to be run."""
+        if threading.get_ident() != self._thread or not self.judged:
+            return
+        try:
+            self._judge(sys._getframe(1))
+        except Exception:  # an interpreter that was never tried
+            self.judged, self.outside = False, True
+
+    def call(self, code: CodeType, offset: int, function: Any, first: Any) -> Any:
+        """Judge what is about to be called."""
+        if threading.get_ident() != self._thread or isinstance(function, _PYTHON) or code is _OURS:
+            return
+        self._calling = None
+        kind = type(function)
+        if isinstance(function, type):
+            made_in_python = function.__flags__ & _HEAP_TYPE and not _is_value_type(function)
+            if function not in _HARMLESS_TYPES and not _is_value_type(function) and not made_in_python:
+                self.judged = False
+        elif hasattr(kind.__dict__.get("__call__"), "__code__"):
+            return
+        elif kind.__name__ in ("method_descriptor", "wrapper_descriptor"):
+            self._judge_builtin(function, first)
+        else:
+            self._judge_builtin(function, getattr(function, "__self__", None))
+
+    def _judge_builtin(self, function: Any, owner: Any) -> None:
+        if not _is_harmless(function, owner):
+            self.judged = False
+            self.outside = self.outside or not _stays_inside(function, owner)
+
+
+def run_traced(trace: Trace, function: Callable[..., Any], *args: Any, **kwargs: Any) -> Any:
+    """Run a function under a trace; its errors pass through."""
+    if _monitoring is not None:
+        return _run_monitored(trace, function, args, kwargs)
+    sys.setprofile(trace.profile)
+    sys.settrace(trace.start)
+    try:
+        return function(*args, **kwargs)
+    finally:
+        sys.settrace(None)
+        sys.setprofile(None)
+
+
+def _run_monitored(trace: Trace, function: Callable[..., Any], args: Any, kwargs: Any) -> Any:
+    trace.begin_monitored()
+    events = _monitoring.events
+    _monitoring.register_callback(_TOOL, events.INSTRUCTION, trace.instruction)
+    _monitoring.register_callback(_TOOL, events.CALL, trace.call)
+    _monitoring.set_events(_TOOL, events.INSTRUCTION | events.CALL)
+    try:
+        return function(*args, **kwargs)
+    finally:
+        _monitoring.set_events(_TOOL, 0)
+
+
+def _tool() -> Any:
+    """Return `sys.monitoring` where it exists and has room for one more tool, else None."""
+    monitoring = getattr(sys, "monitoring", None)
+    if monitoring is None:
+        return None
+    try:
+        monitoring.use_tool_id(_TOOL, "opossum_recorder")
+    except ValueError:
+        return None
+    return monitoring
+
+
+_TOOL = 4
+"""Which of the interpreter's tools we are: none that it has a name for."""
+_monitoring = _tool()
+_OURS: CodeType = (_run_monitored if _monitoring is not None else run_traced).__code__
+"""The code that traces: what it calls to begin and to end tracing is not the game's."""
+
+
+@functools.lru_cache(maxsize=2048)
+def _instructions_of(code: CodeType) -> tuple[bytes, list[str]]:
+    return code.co_code, [dis.opname[op] for op in code.co_code[::2]]
+
+
+def _loaded(frame: FrameType, text: bytes, names: list[str], place: int) -> Any:
+    """Return what a local, or an attribute in a local's own dictionary, holds that was loaded just before; a collection
+    where one of those was just made; else None.
+    """
+    before = [index for index in range(max(0, place - 24), place) if names[index] not in ("CACHE", "EXTENDED_ARG")][-2:]
+    if not before:
+        return None
+    local_names, last = frame.f_code.co_varnames, before[-1]
+    if names[last] in _LOCAL_LOADS:
+        return frame.f_locals.get(local_names[text[2 * last + 1]])
+    if names[last] == "LOAD_ATTR" and len(before) == 2 and names[before[0]] in _LOCAL_LOADS:
+        number = text[2 * last + 1] >> (1 if sys.version_info >= (3, 12) else 0)
+        thing = frame.f_locals.get(local_names[text[2 * before[0] + 1]])
+        return getattr(thing, "__dict__", {}).get(frame.f_code.co_names[number])
+    if names[last] in _CALLS and _called(frame, text, names, last) in _COLLECTIONS:
+        return ()
+    return None
+
+
+def _called(frame: FrameType, text: bytes, names: list[str], place: int) -> Any:
+    """Return the type that a call makes one of, if it is named by a global, or by an attribute of a module; else None.
+
+    The stack is reckoned backwards from the call, over straight code, to what pushed the thing that is called.
+    """
+    at = place
+    while at > 0 and names[at - 1] in ("CACHE", "PRECALL", "KW_NAMES"):
+        at -= 1
+    wanted = text[2 * place + 1]
+    if names[place] in ("CALL_FUNCTION_EX", "CALL_KW", "CALL_FUNCTION_KW"):
+        return None
+    while at > 0 and wanted > 0:
+        at -= 1
+        name = names[at]
+        if name in ("CACHE", "KW_NAMES"):
+            continue
+        if "JUMP" in name or name == "FOR_ITER" or name == "EXTENDED_ARG":
+            return None
+        operation, argument = dis.opmap[name], text[2 * at + 1]
+        wanted -= dis.stack_effect(operation, argument if operation >= dis.HAVE_ARGUMENT else None, jump=False)
+    while at > 0 and names[at - 1] in ("CACHE", "PUSH_NULL"):
+        at -= 1
+    return _type_named(frame, text, names, at - 1) if wanted == 0 and at > 0 else None
+
+
+def _type_named(frame: FrameType, text: bytes, names: list[str], at: int) -> Any:
+    argument = text[2 * at + 1]
+    if names[at] == "LOAD_GLOBAL":
+        found = _global(frame, argument)
+    elif names[at] in ("LOAD_ATTR", "LOAD_METHOD"):
+        shift = 1 if names[at] == "LOAD_ATTR" and sys.version_info >= (3, 12) else 0
+        before = at - 1
+        while before > 0 and names[before] == "CACHE":
+            before -= 1
+        module = _global(frame, text[2 * before + 1]) if names[before] == "LOAD_GLOBAL" else None
+        if not isinstance(module, ModuleType):
+            return None
+        found = vars(module).get(frame.f_code.co_names[argument >> shift])
+    else:
+        return None
+    if not isinstance(found, type):
+        return None
+    return tuple if _is_value_type(found) else found
+
+
+def _is_value_type(kind: type) -> bool:
+    return kind.__name__ in _VALUE_TYPES and kind.__module__.partition(".")[0] == "pygame"
+
+
+def _global(frame: FrameType, argument: int) -> Any:
+    name = frame.f_code.co_names[argument >> (1 if sys.version_info >= (3, 11) else 0)]
+    return frame.f_globals.get(name, getattr(builtins, name, None))
+
+
+def _is_harmless(function: Any, owner: Any) -> bool:
+    try:
+        if function in _HARMLESS:
+            return True
+    except TypeError:
+        return False
+    if isinstance(owner, str | bytes | int | float):
+        return True
+    name = getattr(function, "__name__", "")
+    if name in _HARMLESS_METHODS.get(type(owner), ()):
+        return True
+    module = owner.__name__ if isinstance(owner, ModuleType) else type(owner).__module__
+    return isinstance(module, str) and module.partition(".")[0] == "pygame" and name.startswith(_READS)
+
+
+def _stays_inside(function: Any, owner: Any) -> bool:
+    """Say whether what a built-in function that is not harmless changed is seen by comparing the owner's own state."""
+    try:
+        if function in _SEEN_BUILTINS:
+            return True
+    except TypeError:
+        return False
+    return isinstance(owner, _SEEN_INSIDE) or type(owner).__module__ in ("_random", "random", "_collections")
+
+
+class _Tried:
+    """Functions whose effects are known, to see whether this interpreter tells what they do."""
+
+    def __init__(self) -> None:
+        self.heat, self.trays = 20, [1, 2]
+
+    def looks(self) -> bool:
+        return self.heat > 30 and len(self.trays) == range(2)
+
+    def stores(self) -> None:
+        self.heat = 21
+
+    def stores_deep(self) -> None:
+        for _ in self.trays:
+            self.stores()
+
+    def appends(self) -> None:
+        self.trays.append(1)
+
+
+@functools.lru_cache(maxsize=1)
+def works() -> bool:
+    """Say whether this interpreter tells every instruction, by functions whose effects are known."""
+    if sys.gettrace() is not None or sys.getprofile() is not None:
+        return True  # nothing is traced while another traces; asked again by nobody
+    tried = _Tried()
+    for name, stores in (("looks", 0), ("stores", 1), ("stores_deep", 2), ("appends", None)):
+        trace = Trace()
+        run_traced(trace, getattr(tried, name))
+        if (trace.stores if trace.judged else None) != stores or (trace.judged and trace._instructions < 3):
+            return False
+    return True
