@@ -105,7 +105,7 @@ def record(
         if engine.only_links:
             status = _run_linked(stream, lambda to: engine.launch(to, call, Path(folder)), seconds)
         else:
-            status = _run(engine.launch(str(stream), call, Path(folder)), seconds)
+            status = _run(engine.launch(str(stream.absolute()), call, Path(folder)), seconds)
     if not stream.exists():
         raise CommandError(f"the game ended before anything was recorded (exit status {status}).")
     add_black_box(stream, box)
@@ -179,12 +179,12 @@ def _run(launch: Launch, seconds: float | None, look: Callable[[], None] | None 
     `look` is called now and then.
     """
     try:
-        process = subprocess.Popen(launch.command, env=os.environ | launch.environment)
+        process = subprocess.Popen(launch.command, env=os.environ | launch.environment, cwd=launch.run_in)
     except OSError as error:
         raise CommandError(f"{launch.command[0]}: cannot be run ({error.strerror or error}).") from None
     signal.signal(signal.SIGTERM, lambda *_: process.terminate())
     lasts = "" if seconds is None else f" for {seconds:g} s"
-    say(f"opossum: recording {launch.name} under {launch.under}{lasts}; Ctrl+C ends it.", error=True)
+    say(f"opossum: recording {launch.told or launch.name} under {launch.under}{lasts}; Ctrl+C ends it.", error=True)
     ends = None if seconds is None else time.monotonic() + seconds
     asked = 0
     while True:

@@ -35,8 +35,8 @@ GIVE_UP = 4
 NEVER = 1 << 62
 SHARE = 10
 """Tracing takes at most one in so many parts of the time …"""
-AHEAD_NS = 100_000_000
-"""… but for as much, which it may use up at once."""
+AT_ONCE_NS = 5_000_000
+"""… and not much more than this within a frame, so that a frame is not taken for a slow one."""
 PUT_OFF = 4
 """Calls until a trace is tried again that there was no time for."""
 
@@ -46,8 +46,7 @@ class Effects:
 
     def __init__(self, clock: Callable[[], int] = time.perf_counter_ns) -> None:
         self._clock = clock
-        self._began_ns = clock()
-        self._spent_ns = 0
+        self._allowed_ns, self._reckoned_ns = float(AT_ONCE_NS), clock()
         self._samples: dict[Any, Sample] = {}
         self._dense_until: dict[Any, int] = {}
         self._seen: dict[Any, bool] = {}
@@ -70,11 +69,14 @@ class Effects:
         sample.count += 1
         if sample.count < sample.next:
             return function(*args, **kwargs)
-        began = self._clock()
-        if self._spent_ns * SHARE > began - self._began_ns + AHEAD_NS * SHARE:
-            sample.next = sample.count + PUT_OFF
-            return function(*args, **kwargs)
         code = getattr(getattr(function, "__func__", function), "__code__", None)
+        began = self._clock()
+        self._allowed_ns = min(AT_ONCE_NS, self._allowed_ns + (began - self._reckoned_ns) / SHARE)
+        self._reckoned_ns = began
+        if self._allowed_ns <= 0:
+            sample.next = sample.count + PUT_OFF
+            self._dense_until[code] += PUT_OFF
+            return function(*args, **kwargs)
         dense = sample.count < self._dense_until[code]
         sample.next = sample.count + (1 if dense else max(EVERY, sample.count // THINNING))
         if sys.gettrace() is not None or sys.getprofile() is not None:
@@ -86,7 +88,7 @@ class Effects:
         try:
             result = run_traced(trace, function, *args, **kwargs)
         finally:
-            self._spent_ns += self._clock() - began
+            self._allowed_ns -= self._clock() - began
         if trace.judged:
             call.changed(trace.stores)
             self._saw(code, sample, trace.stores > 0)

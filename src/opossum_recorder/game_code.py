@@ -20,6 +20,8 @@ LIBRARIES = tuple(
     }
 )
 """Where the interpreter and what was installed for it lie."""
+INTERPRETERS = (os.path.join(os.path.dirname(os.__file__), ""),)
+"""Where the interpreter's own library lies."""
 INSTALLED = ("site-packages", "dist-packages")
 _OURS = os.path.join(os.path.dirname(os.path.abspath(__file__)), "")
 

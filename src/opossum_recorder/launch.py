@@ -1,4 +1,4 @@
-"""Runs a Python game under the recorder: `python -m opossum_recorder.launch STREAM game.py|-m module [ARGUMENTS …]`.
+"""Runs a Python game under the recorder: `python -m opossum_recorder.launch STREAM game.py|-m module|-c program [ARGUMENTS …]`.
 
 The game is not edited.  Engines that are known are recorded when the game imports them; a game that uses the
 recorder itself finds it as `opossum_recorder.launch.recorder`.  The exit status is the game's own.
@@ -14,6 +14,8 @@ import os
 import runpy
 import signal
 import sys
+import threading
+import time
 import traceback
 from types import ModuleType
 from typing import Any
@@ -27,8 +29,14 @@ BLACK_BOX_SUFFIX = ".blackbox"
 LINK = "link:"
 BLACK_BOX_VARIABLE = "OPOSSUM_BLACK_BOX"
 """Where the black box of a game that plays over the link lies; beside its stream there is none."""
+ENGINE_VARIABLE = "OPOSSUM_ENGINE"
+"""Which engine of the game was recognised."""
 BLACK_BOX_AFTER_S = 1.0
 """A frame longer than this has the interpreter itself write where it is, even where no Python thread can run."""
+
+UNHEARD_S = 1.0
+"""How long a game may take to hear that it is told to end."""
+TOLD_TO_END = "told to end (SIGTERM)"
 
 recorder: Recorder | None = None
 """The recorder of the game that is being run."""
@@ -86,20 +94,20 @@ class _BoxedRecorder(Recorder):
 
 
 def main(arguments: list[str]) -> None:
-    """Run a game's script, or a module after ``-m``, under a recorder that writes to a stream, or (`link:HOST:PORT`) to
-    whoever listens there.
+    """Run a game's script, or a module after ``-m``, or a program after ``-c``, under a recorder that writes to a stream,
+    or (`link:HOST:PORT`) to whoever listens there.
     """
     global recorder
     stream, script = arguments[0], arguments[1]
-    as_module = script == "-m"
-    if as_module:
+    as_module, as_text = script == "-m", script == "-c"
+    if as_module or as_text:
         del arguments[1]
         script = arguments[1]
     link = stream.removeprefix(LINK) if stream.startswith(LINK) else ""
     own = _BoxedRecorder(
         None if link else stream,
-        script if as_module else os.path.splitext(os.path.basename(script))[0],
-        engine="Python",
+        script if as_module else "program" if as_text else os.path.splitext(os.path.basename(script))[0],
+        engine=os.environ.pop(ENGINE_VARIABLE, "") or "Python",
         waits=waiting_phases(),
         link=link,
         token=os.environ.get("OPOSSUM_TOKEN", ""),
@@ -109,18 +117,23 @@ def main(arguments: list[str]) -> None:
         own.box = open(box, "w", encoding="utf-8")  # noqa: SIM115 - open as long as the game runs
         faulthandler.enable(own.box)
     recorder = own
-    sys.path[0] = os.getcwd() if as_module else os.path.dirname(os.path.abspath(script))
+    # as Python itself would have it: an empty entry is wherever the game goes
+    sys.path[0] = os.getcwd() if as_module else "" if as_text else os.path.dirname(os.path.realpath(script))
     watched: dict[str, Any] = {}
     for make in ADAPTERS:
         watched |= make(own).watched
     for module, put_on in watched.items():
         sys.meta_path.insert(0, _AfterImport(module, put_on))
-    name_game_called(script, as_module)  # may import a package that is watched for
-    signal.signal(signal.SIGTERM, lambda *_: _told_to_end(own))
-    sys.argv = arguments[1:]
+    if not as_text:
+        name_game_called(script, as_module)  # may import a package that is watched for
+    _end_when_told(own)
+    sys.argv = ["-c", *arguments[2:]] if as_text else arguments[1:]
     try:
         if as_module:
             runpy.run_module(script, run_name="__main__", alter_sys=True)
+        elif as_text:
+            sys.modules["__main__"] = ModuleType("__main__")
+            exec(compile(script, "<string>", "exec"), vars(sys.modules["__main__"]))
         else:
             runpy.run_path(script, run_name="__main__")
     except SystemExit:
@@ -144,13 +157,32 @@ def main(arguments: list[str]) -> None:
 def _tell_the_games_lines_only() -> None:
     """Have the error that ends the game told as it would be without us, by whoever tells it."""
     tell = sys.excepthook
-    sys.excepthook = lambda kind, error, trace: tell(kind, error.with_traceback(games_own(trace)), error.__traceback__)
+    sys.excepthook = lambda kind, error, trace: tell(
+        kind, error.with_traceback(games_own(trace, error)), error.__traceback__
+    )
 
 
-def _told_to_end(own: Recorder) -> None:
-    _close(own, "told to end (SIGTERM)")
-    signal.signal(signal.SIGTERM, signal.SIG_DFL)
-    os.kill(os.getpid(), signal.SIGTERM)
+def _end_when_told(own: Recorder) -> None:
+    """Close the recording before SIGTERM ends the game, even where the interpreter waits in foreign code for ever."""
+    heard, told = os.pipe()
+    os.set_blocking(told, False)
+
+    def end(*_: object) -> None:
+        _close(own, TOLD_TO_END)
+        signal.signal(signal.SIGTERM, signal.SIG_DFL)
+        os.kill(os.getpid(), signal.SIGTERM)
+
+    def listen() -> None:
+        # a game that hears of it in its own way may take its time
+        while os.read(heard, 1) != bytes([signal.SIGTERM]) or signal.getsignal(signal.SIGTERM) is not end:
+            pass
+        time.sleep(UNHEARD_S)  # the interpreter usually runs `end` by itself, and nothing comes after
+        _close(own, TOLD_TO_END)
+        os._exit(128 + signal.SIGTERM)
+
+    signal.signal(signal.SIGTERM, end)
+    signal.set_wakeup_fd(told, warn_on_full_buffer=False)
+    threading.Thread(target=listen, name="opossum-told-to-end", daemon=True).start()
 
 
 def _close(own: Recorder, why: str) -> None:
@@ -164,7 +196,7 @@ def _close(own: Recorder, why: str) -> None:
 
 if __name__ == "__main__":
     if len(sys.argv) < 3:
-        sys.exit("usage: python -m opossum_recorder.launch STREAM game.py|-m module [ARGUMENTS …]")
+        sys.exit("usage: python -m opossum_recorder.launch STREAM game.py|-m module|-c program [ARGUMENTS …]")
     # the game must find this module by its own name, with the recorder in it
     from opossum_recorder import launch
 

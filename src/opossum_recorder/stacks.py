@@ -36,8 +36,10 @@ def stack_of(thread_id: int, limit: int = LIMIT) -> list[str]:
     return [line for line, _ in told[:limit]]
 
 
-def games_own(trace: TracebackType | None) -> TracebackType | None:
-    """Return a traceback without who launches and records the game, whole if nothing else is in it."""
+def games_own(trace: TracebackType | None, error: BaseException | None = None) -> TracebackType | None:
+    """Return a traceback without who launches and records the game, whole if nothing else is in it: but for a script
+    that cannot be compiled, of which it tells nothing.
+    """
     lines = []
     at = trace
     while at is not None:
@@ -47,7 +49,7 @@ def games_own(trace: TracebackType | None) -> TracebackType | None:
     own: TracebackType | None = None
     for line in reversed(lines):
         own = TracebackType(own, line.tb_frame, line.tb_lasti, line.tb_lineno)
-    return own or trace
+    return own or (None if isinstance(error, SyntaxError) else trace)
 
 
 def is_launcher(path: str) -> bool:

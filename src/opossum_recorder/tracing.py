@@ -23,7 +23,7 @@ from collections.abc import Callable
 from types import CodeType, FrameType, FunctionType, MethodType, ModuleType
 from typing import Any
 
-MOST_INSTRUCTIONS = 20_000
+MOST_INSTRUCTIONS = 10_000
 """A call that is longer than this is followed no further: it has no known effect."""
 
 _STORES = {

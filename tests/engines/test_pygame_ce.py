@@ -48,11 +48,22 @@ def test_posted_events_are_put_and_pulled(healthy):
     assert '"loaf": 1' in sends.json("d")[bread[0]]
 
 
-def test_what_handles_an_event_is_a_call_of_the_loop_that_took_it(healthy):
-    """Of the object whose method loops."""
-    handled = [call for call in range(len(healthy.calls)) if healthy.event_of_call(call) == "UserEvent 1"]
+def line_of(text: str) -> int:
+    """Return the number of the line of the example that holds a text."""
+    return next(number for number, line in enumerate(EXAMPLE.read_text().splitlines(), 1) if text in line)
 
-    assert {healthy.function_of_call(call) for call in handled} == {"Bakery.handle"}
+
+def test_what_handles_an_event_is_a_call_of_the_branch_that_does(healthy):
+    """Of the object whose method loops, at the line; an event for which there is no branch is heard by nobody."""
+    handled = [call for call in range(len(healthy.calls)) if healthy.event_of_call(call) == "UserEvent 1"]
+    quarter, third_bread = line_of("self.quarters += 1"), line_of(".kill()")
+
+    assert {healthy.function_of_call(call) for call in handled} == {f"Bakery.handle:{quarter}"}
+    assert {healthy.event_of_call(call) for call in range(len(healthy.calls))} == {
+        "UserEvent 1", "UserEvent 2", "Group update", "frame of Bakery.run"
+    }  # fmt: skip
+    bread = [call for call in range(len(healthy.calls)) if healthy.event_of_call(call) == "UserEvent 2"]
+    assert {healthy.function_of_call(call) for call in bread} == {f"Bakery.handle:{third_bread}"}
     assert {healthy.owner_of_call(call) for call in handled} == {"bakery#1"}
     assert {healthy.via_of_send(int(healthy.calls.send[call])) for call in handled} == {"timer"}
     assert len(handled) == 12
@@ -94,7 +105,9 @@ def test_a_slow_handler_is_found(tmp_path):
     """The call is named, and the event it handled."""
     found = [finding for finding in examine(played(tmp_path, EXAMPLE, "slow")) if finding.cause == "slow-call"]
 
-    assert ("Bakery.handle", "UserEvent 1") in [(finding.subject.fn, finding.subject.ev) for finding in found]
+    assert (f"Bakery.handle:{line_of('self.quarters += 1')}", "UserEvent 1") in [
+        (finding.subject.fn, finding.subject.ev) for finding in found
+    ]
 
 
 UNCLOCKED = """
@@ -169,3 +182,69 @@ def test_a_game_that_waits_on_purpose_does_not_freeze(tmp_path, waits, after, fo
     assert [finding.cause for finding in examine(take)] == found
     waited = [row for row, code in enumerate(take.tables["phase"]["name"]) if take.text(int(code)) == "wait"]
     assert len(waited) == 2 and "wait" in take.recording.head_list(0, "waits")
+
+
+SOUNDS = """
+import sys, wave, pygame
+with wave.open("bell.wav", "wb") as file:
+    file.setparams((1, 2, 22050, 0, "NONE", ""))
+    file.writeframes(bytes(2 * 22050 // 5))
+pygame.init()
+pygame.display.set_mode((16, 16))
+clock = pygame.time.Clock()
+bell = pygame.mixer.Sound("bell.wav")
+pygame.mixer.music.load("bell.wav")
+for frame in range(60):
+    if frame in (2, 30):
+        bell.play()
+    if frame == 5:
+        pygame.mixer.music.play()
+    if frame == 33:
+        bell.stop()
+    pygame.event.get()
+    clock.tick(60)
+"""
+
+
+def test_sounds_are_clips_of_the_mixer(tmp_path, monkeypatch):
+    """With their length, and how they ended."""
+    script = tmp_path / "bells.py"
+    script.write_text(SOUNDS)
+    monkeypatch.chdir(tmp_path)
+    take = played(tmp_path, script)
+    plays, stops = take.tables["play"], take.tables["stop"]
+
+    who = [(take.text(int(o)), take.text(int(clip))) for o, clip in zip(plays["o"], plays["clip"], strict=True)]
+    assert who == [("mixer", "bell"), ("music", "bell"), ("mixer", "bell")]
+    assert plays["len"][0] == pytest.approx(0.2, abs=0.01)
+    ends = dict(zip(stops["y"].tolist(), [take.text(int(how)) for how in stops["how"]], strict=True))
+    assert (ends[1], ends[3]) == ("end", "cut")
+
+
+TURNS = """
+import pygame, time
+pygame.init()
+pygame.display.set_mode((16, 16))
+pygame.display.flip()
+bell = pygame.USEREVENT + 1
+pygame.time.set_timer(bell, 20)
+rung = 0
+while rung < 6:
+    {takes}
+    time.sleep(0.01)
+"""
+POLLED = "event = pygame.event.poll()\n    if event.type == bell:\n        rung += 1"
+ANY = "rung += any(event.type == bell for event in pygame.event.get())"
+
+
+@pytest.mark.parametrize(("takes", "by"), [(POLLED, "turns:10"), (ANY, "turns:10")])
+def test_a_menu_that_shows_no_new_picture_turns_where_it_waits(tmp_path, takes, by):
+    """A sleep of the loop's is waiting; who took an event heard it."""
+    script = tmp_path / "turns.py"
+    script.write_text(TURNS.format(takes=takes))
+    take = played(tmp_path, script)
+    rung = [call for call in range(len(take.calls)) if take.event_of_call(call) == "UserEvent 1"]
+
+    assert {take.function_of_call(call) for call in rung} == {by}
+    assert len(rung) == 6 and take.game_frames >= 6
+    assert causes(take) == []

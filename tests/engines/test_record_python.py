@@ -244,7 +244,17 @@ TELLS_ITS_ARGUMENTS = (
 
 @pytest.mark.parametrize(
     "call",
-    [("oven.py",), ("-m", "oven"), ("oven",), ("bakery",), ("whole",), ("--", "oven-script")],
+    [
+        ("oven.py",),
+        ("-m", "oven"),
+        ("oven",),
+        ("bakery",),
+        ("whole",),
+        ("--", "oven-script"),
+        ("oven-shell",),
+        ("./shell/oven-shell",),
+        ("--", "python3", "-c", TELLS_ITS_ARGUMENTS),
+    ],
     ids=[
         "a script",
         "a module",
@@ -252,6 +262,9 @@ TELLS_ITS_ARGUMENTS = (
         "a folder with __main__.py",
         "a folder with main.py",
         "an installed one",
+        "a shell script that ends in one",
+        "a shell script with what it needs",
+        "a program",
     ],
 )
 def test_a_game_is_taken_as_people_have_it(tmp_path, call):
@@ -260,6 +273,11 @@ def test_a_game_is_taken_as_people_have_it(tmp_path, call):
     for path, text in (
         ("oven", f"#!/usr/bin/env python3\n{TELLS_ITS_ARGUMENTS}"),
         ("bin/oven-script", f"#!{sys.executable} -B\n{TELLS_ITS_ARGUMENTS}"),
+        ("bin/oven-shell", '#!/bin/sh\nset -e\n\nexec python3 oven.py "$@"\n'),
+        (
+            "shell/oven-shell",
+            '#!/bin/bash\n# the oven\nPLACE=./whole\nexport HEAT="low"\ncd $PLACE || exit\npython3 main.py \\\n  "$@"\n',
+        ),
         ("bakery/__main__.py", TELLS_ITS_ARGUMENTS),
         ("whole/main.py", TELLS_ITS_ARGUMENTS),
     ):
@@ -286,8 +304,85 @@ def test_a_script_that_names_no_python_is_refused(tmp_path, first_line):
     script.chmod(0o755)
     result = subprocess.run([*COMMAND, str(script)], cwd=tmp_path, capture_output=True, text=True)
 
-    assert result.returncode == 2 and "give a game, such as" in result.stderr and result.stderr.count("\n") == 1
+    said = "is a shell script in which no Python game was found" if "sh" in first_line else "give a game, such as"
+    assert result.returncode == 2 and said in result.stderr and result.stderr.count("\n") == 1
     assert [path.name for path in tmp_path.iterdir()] == ["oven"]
+
+
+@pytest.mark.parametrize(
+    ("script", "said"),
+    [
+        ("#!/bin/sh\nexec python3 game.py $options\n", "depends on what the shell does"),
+        ("#!/bin/sh\nexec python3 `dirname $0`/game.py\n", "depends on what the shell does"),
+        ("#!/bin/sh\nexec python3 other.py\n", "other.py: there is no such game"),
+    ],
+)
+def test_a_shell_script_that_cannot_be_read_is_not_guessed_at(tmp_path, script, said):
+    """One sentence says what to give instead."""
+    (tmp_path / "oven").write_text(script)
+    (tmp_path / "oven").chmod(0o755)
+    result = subprocess.run([*COMMAND, "./oven"], cwd=tmp_path, capture_output=True, text=True)
+
+    assert result.returncode == 2 and said in result.stderr and result.stderr.count("\n") == 1
+
+
+def test_what_a_shell_script_exports_and_where_it_goes_is_the_games(tmp_path):
+    """And the take is named after the script, and lies where the user is."""
+    (tmp_path / "whole").mkdir()
+    (tmp_path / "whole" / "main.py").write_text(
+        "import os\nfrom opossum_recorder import launch\n"
+        "launch.recorder.say(f\"{os.environ['HEAT']} in {os.path.basename(os.getcwd())}\")\n"
+    )
+    (tmp_path / "oven").write_text("#!/bin/sh\nexport HEAT=low\ncd whole\npython3 ./main.py\n")
+    (tmp_path / "oven").chmod(0o755)
+    subprocess.run([*COMMAND, "./oven"], cwd=tmp_path, check=True, capture_output=True)
+
+    (take,) = tmp_path.glob("oven-*.take")
+    assert "low in whole" in open_any(str(take)).strings
+
+
+@pytest.mark.parametrize(
+    ("source", "told"),
+    [("import pygame\n", "pygame-ce "), ("from pyglet import app", "pyglet "), ("import json", "")],
+)
+def test_the_engine_is_told_by_what_the_game_imports(tmp_path, source, told):
+    """Nothing of it is run for that; the head says it too."""
+    (tmp_path / "beside.py").write_text(source)
+    (tmp_path / "game.py").write_text("if False:\n    import beside\n")
+    result = subprocess.run(
+        [*COMMAND, "--out", "game.take", "--", sys.executable, "game.py"], cwd=tmp_path, capture_output=True, text=True
+    )
+    engine = open_any(str(tmp_path / "game.take")).recording.head_text(0, "engine")
+
+    assert engine.startswith(told or "Python")
+    assert (f"recording game ({engine}) under" if told else "recording game under") in result.stderr
+
+
+def test_a_script_that_cannot_be_compiled_is_told_as_it_would_be_without_us(tmp_path):
+    """Without a line of ours."""
+    (tmp_path / "game.py").write_text("knead the dough\n")
+    plain = subprocess.run([sys.executable, "game.py"], cwd=tmp_path, capture_output=True, text=True)
+    result = subprocess.run(
+        [*COMMAND, "--out", "game.take", "--", sys.executable, "game.py"], cwd=tmp_path, capture_output=True, text=True
+    )
+    # Python itself names a script by its whole path
+    assert plain.stderr.splitlines()[1:] == result.stderr.splitlines()[2:5]
+
+
+def test_a_game_that_waits_in_foreign_code_hears_that_it_is_to_end(tmp_path):
+    """The interpreter itself would hear of it only when that code comes back."""
+    script = tmp_path / "game.py"
+    script.write_text(
+        "import ctypes\nfrom opossum_recorder import launch\nlaunch.recorder.frame(0)\nlaunch.recorder.idle()\n"
+        "lock = ctypes.create_string_buffer(64)\nforeign = ctypes.CDLL(None)\n"
+        "foreign.pthread_mutex_lock(lock)\nforeign.pthread_mutex_lock(lock)\n"
+    )
+    result = subprocess.run(
+        [*COMMAND, "--for", "1", "--out", "game.take", "--", sys.executable, str(script)],
+        cwd=tmp_path, capture_output=True, text=True,
+    )  # fmt: skip
+    assert result.returncode == 0 and "it was killed" not in result.stderr
+    assert open_any(str(tmp_path / "game.take")).recording.closed(0)
 
 
 def test_a_python_that_is_too_old_is_refused(tmp_path):

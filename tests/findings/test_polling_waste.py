@@ -123,6 +123,18 @@ def looked_at(every: int, takes_ms: float = 0.2, eff: int = 0) -> Tape:
     return tape
 
 
+def test_what_looking_at_a_call_cost_is_not_told_as_the_games():
+    """What a call costs is known from those that were not looked at."""
+    tape = Tape(hz=60).frame().frame()
+    look = tape.bind("tick", "shelf#1", "Shelf.on_tick")
+    for frame in range(100):
+        looked_at = frame < 40
+        tape.frame().heard("tick", look, eff=0 if looked_at else None, takes_ms=4 if looked_at else 0.5, via="tick")
+    finding = only(tape.found(), "every-frame")
+
+    assert finding.cost_ns == pytest.approx(100 * 501_000, rel=0.02)
+
+
 def test_samples_are_told_as_samples():
     """How many were looked at, of how many; what was not seen cannot be excluded."""
     finding = only(looked_at(10).found(), "every-frame")

@@ -11,19 +11,24 @@ from opossum_commands.reading import CommandError
 
 STREAM_VARIABLE = "OPOSSUM_STREAM"
 """Tells a game's recorder where its stream goes."""
+ENGINE_VARIABLE = "OPOSSUM_ENGINE"
+"""Tells a game's recorder which engine was recognised."""
 LINK = "link:"
 """Begins a destination that is an Opossum that listens (`link:HOST:PORT`), not a file."""
 
 
 class Launch(NamedTuple):
-    """A game to be started: its name, what is run, what is added to the environment, what runs it (for people), and
-    the folder in which it lies."""
+    """A game to be started: its name, what is run, what is added to the environment, what runs it (for people), the
+    folder in which it lies, the one it is run in (None: where we are), and its name with its engine's (for people).
+    """
 
     name: str
     command: list[str]
     environment: dict[str, str]
     under: str
     folder: Path
+    run_in: Path | None = None
+    told: str = ""
 
 
 class Engine(NamedTuple):

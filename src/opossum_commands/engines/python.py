@@ -5,10 +5,13 @@ from __future__ import annotations
 import os
 import shutil
 import subprocess
+from collections.abc import Mapping
 from pathlib import Path
+from types import MappingProxyType
 from typing import NamedTuple
 
-from opossum_commands.engines.engine import Engine, Launch, recorder_folder
+from opossum_commands.engines.engine import ENGINE_VARIABLE, Engine, Launch, recorder_folder
+from opossum_commands.engines.shell_wrapper import game_of_wrapper
 from opossum_commands.reading import CommandError
 
 OPTIONS_WITH_VALUES = ("-X", "-W")
@@ -16,6 +19,8 @@ OPTIONS_WITH_VALUES = ("-X", "-W")
 DEFAULT_INTERPRETER = "python3"
 MAINS = ("__main__.py", "main.py")
 """What a folder that is a Python game holds, the one that Python itself runs first."""
+OTHER_THAN_SCRIPTS = ("-m", "-c")
+"""What stands for the game where it is no script: a module, or the program itself."""
 FIRST_LINE_BYTES_MAX = 1024
 OLDEST = (3, 10)
 """The oldest Python that the recorder runs under."""
@@ -24,13 +29,22 @@ ANSWER_S = 10.0
 
 
 class PythonGame(NamedTuple):
-    """How a Python game is called: the interpreter with its options, the game (a script, or ``-m`` and a module) with its
-    arguments, and its name.
+    """How a Python game is called: the interpreter with its options, the game (a script, or ``-m`` and a module, or ``-c``
+    and a program) with its arguments, its name, the folder it is run in (None: where we are) and what is added to the
+    environment.
     """
 
     interpreter: list[str]
     game: list[str]
     name: str
+    folder: Path | None = None
+    environment: Mapping[str, str] = MappingProxyType({})
+
+    @property
+    def lies_in(self) -> Path:
+        """Return the folder in which the game lies."""
+        within = self.folder or Path()
+        return within if self.game[0] in OTHER_THAN_SCRIPTS else Path(within, self.game[0]).parent
 
 
 def python_game(call: tuple[str, ...]) -> PythonGame:
@@ -39,20 +53,46 @@ def python_game(call: tuple[str, ...]) -> PythonGame:
     Raises:
         CommandError: it calls no Python game.
     """
-    called, *rest = _by_interpreter(call or ("",))
+    script = _path_of(call[0]) if call and not os.path.basename(call[0]).startswith("python") else None
+    wrapped = game_of_wrapper(script, list(call[1:])) if script else None
+    folder = wrapped.folder if wrapped is not None else None
+    called, *rest = _by_interpreter((wrapped.call if wrapped is not None else call) or ("",))
     if called and Path(called).is_dir():
         raise CommandError(f"{called}: there is no game in this folder that can be told; give its main file.")
     options = []
-    while rest and rest[0].startswith("-") and rest[0] != "-m":
+    while rest and rest[0].startswith("-") and rest[0] not in OTHER_THAN_SCRIPTS:
         options += [rest.pop(0) for _ in range(2 if rest[0] in OPTIONS_WITH_VALUES else 1) if rest]
-    as_module = rest[:1] == ["-m"]
-    if not os.path.basename(called).startswith("python") or len(rest) < 1 + as_module:
+    other = rest[:1] in ([word] for word in OTHER_THAN_SCRIPTS)
+    if not os.path.basename(called).startswith("python") or len(rest) < 1 + other:
         raise CommandError(
             "give a game, such as: opossum record game.py, or as you call it: opossum record -- python game.py"
         )
-    if not as_module and not Path(rest[0]).is_file():
-        raise CommandError(f"{rest[0]}: there is no such game; check the name.")
-    return PythonGame([called, *options], rest, rest[1] if as_module else Path(rest[0]).stem)
+    if not other:
+        _check_script(Path(folder or "", rest[0]))
+    of_script = Path(str(script) if wrapped is not None else rest[0]).stem
+    name = {"-m": rest[1:2], "-c": ["program"]}.get(rest[0], [of_script])[0]
+    return PythonGame([called, *options], rest, name, folder, wrapped.environment if wrapped is not None else {})
+
+
+def _check_script(script: Path) -> None:
+    """See that a script can be a Python game.
+
+    Raises:
+        CommandError: it is not there, or is no text.
+    """
+    try:
+        with open(script, "rb") as file:
+            start = file.read(FIRST_LINE_BYTES_MAX)
+    except OSError as error:
+        why = "there is no such game; check the name" if not script.exists() else (error.strerror or str(error))
+        raise CommandError(f"{script}: {why}.") from None
+    if b"\0" in start and not start.startswith(b"PK"):
+        raise CommandError(f"{script}: is a compiled program, not a Python game; give the script that it runs.")
+
+
+def _path_of(called: str) -> str | None:
+    """Return the path of what is called, where it lies here or is installed."""
+    return called if Path(called).is_file() else shutil.which(called)
 
 
 def _by_interpreter(call: tuple[str, ...]) -> list[str]:
@@ -67,7 +107,7 @@ def _by_interpreter(call: tuple[str, ...]) -> list[str]:
         return [DEFAULT_INTERPRETER, str(main), *rest]
     if called.endswith(".py"):
         return [DEFAULT_INTERPRETER, *call]
-    script = called if Path(called).is_file() else shutil.which(called)
+    script = _path_of(called)
     interpreter = _first_line_names(script) if script else []
     return [*interpreter, str(script), *rest] if interpreter else list(call)
 
@@ -113,16 +153,43 @@ def launch(destination: str, call: tuple[str, ...], folder: Path) -> Launch:
     reach.mkdir()
     (reach / "opossum_recorder").symlink_to(recorder_folder())
     path = os.pathsep.join([str(reach), *filter(None, [os.environ.get("PYTHONPATH")])])
-    lies = Path() if called.game[0] == "-m" else Path(called.game[0]).parent
+    version, engine = _version(called.interpreter), _engine(called, path)
     run = [*called.interpreter, "-m", "opossum_recorder.launch", destination, *called.game]
-    return Launch(called.name, run, {"PYTHONPATH": path}, f"Python {_version(called.interpreter)}".strip(), lies)
+    under = f"Python {version}".strip()
+    environment = {**called.environment, "PYTHONPATH": path} | ({ENGINE_VARIABLE: engine} if engine else {})
+    named = f"{called.name} ({engine})" if engine else called.name
+    return Launch(called.name, run, environment, under, called.lies_in, called.folder, named)
+
+
+def _engine(called: PythonGame, path: str) -> str:
+    """Return the engine that a game is written for and its version, as its own interpreter knows it."""
+    if called.game[0] == "-c":
+        return ""
+    ask = [
+        called.interpreter[0],
+        "-m",
+        "opossum_recorder.engines.recognising",
+        *called.game[: 1 + (called.game[0] == "-m")],
+    ]
+    try:
+        told = subprocess.run(
+            ask,
+            capture_output=True,
+            text=True,
+            timeout=ANSWER_S,
+            cwd=called.folder,
+            env=os.environ | {"PYTHONPATH": path},
+        )
+    except (OSError, subprocess.SubprocessError):
+        return ""
+    return told.stdout.strip().splitlines()[-1] if told.returncode == 0 and told.stdout.strip() else ""
 
 
 PYTHON = Engine(
     "python",
     "Python",
     "",
-    "Panda3D, pygame-ce, pyglet, or any that records itself",
+    "Panda3D, ursina, pygame, Pygame Zero, pyglet, arcade, cocos2d, or any that records itself",
     MAINS,
     launch,
     "docs/record-panda3d.md",

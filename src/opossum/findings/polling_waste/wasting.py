@@ -100,8 +100,7 @@ def _tell(scene: Scene, looked: _Looked, schedule: Schedule) -> Found:
     take, group = scene.take, looked.group
     subject = scene.subject_of_calls(group)
     peer = int(scene.peer[group[0]])
-    # of calls whose effect is unknown, as many are taken to be wasted as of the known ones
-    wasted_ns = int(scene.cost_of(looked.wasted) * len(group) / len(looked.known))
+    wasted_ns = _wasted_ns(scene, looked)
     per_frame = wasted_ns / max(1, len(distinct(take.calls.frame[group])))
     budget = scene.budgets_ns[peer]
     interval = interval_ns(scene, group)
@@ -134,6 +133,18 @@ def _tell(scene: Scene, looked: _Looked, schedule: Schedule) -> Found:
         details=_details(scene, looked, schedule, wasted_ns, interval, interval < budget, instead),
         rated=Severity.NOTE if small else Severity.RISK if looked.own_only else None,
     )
+
+
+def _wasted_ns(scene: Scene, looked: _Looked) -> int:
+    """Return what the wasted calls cost.
+
+    Of calls whose effect is unknown, as many are taken to be wasted as of the known ones, and they tell what a call costs:
+    looking at a call takes time too.
+    """
+    if not looked.sampled:
+        return int(scene.cost_of(looked.wasted))
+    unknown = np.setdiff1d(looked.group, looked.known, assume_unique=True)
+    return int(scene.cost_of(unknown) / len(unknown) * len(looked.group) * len(looked.wasted) / len(looked.known))
 
 
 def _share(looked: _Looked) -> str:

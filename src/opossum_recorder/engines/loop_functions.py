@@ -1,0 +1,259 @@
+"""The functions that a game's own loop calls once a frame: found by watching the first frames, then recorded as ticks.
+
+The loop is the innermost function that runs both when a frame begins and when it ends.  What it calls once a frame (once
+for each object, for a method) is one of its functions; what it calls several times a frame is a helper and stays as it
+is, and so does what it calls seldom, and what is nested in another function and reached by no name.
+
+Cost: while a frame is watched, every call costs about a microsecond; `WATCHED` frames of each loop are, then one in
+`EVERY` until the loop is known well.  A call of a function that is recorded costs what any call does.
+"""
+
+from __future__ import annotations
+
+import functools
+import inspect
+import os
+import sys
+import threading
+from collections.abc import Callable
+from types import CodeType, FrameType, ModuleType
+from typing import Any
+
+from opossum_recorder.effects import Effects
+from opossum_recorder.engines.names import ObjectNames
+from opossum_recorder.game_code import INTERPRETERS, is_games_own
+from opossum_recorder.recorder import Recorder
+
+WATCHED = 8
+"""Frames of a loop that are watched at first."""
+EVERY = 64
+LATER = 16
+"""One frame in `EVERY` is watched after that, so many of them."""
+MOST_LOOPS = 64
+"""Loops of a game that are told apart."""
+SHARE = 2
+"""A loop's function was called in one of so many watched frames at least."""
+
+
+class _Loop:
+    """One loop: how many of its frames began, were watched, and in how many each function was called."""
+
+    def __init__(self) -> None:
+        self.frames = self.watched = 0
+        self.called: dict[CodeType, int] = {}
+        self.often: set[CodeType] = set()
+        self.found: dict[CodeType, tuple[Any, dict[str, Any]]] = {}
+
+    @property
+    def is_watched_now(self) -> bool:
+        return self.watched < WATCHED or (self.frames % EVERY == 0 and self.watched < WATCHED + LATER)
+
+
+class LoopFunctions:
+    """Finds the functions of a game's loops and has each of their runs recorded."""
+
+    def __init__(
+        self,
+        recorder: Recorder,
+        names: ObjectNames,
+        effects: Effects,
+        elsewhere: Callable[[], bool] = lambda: False,
+    ) -> None:
+        """Begin without any; what runs while `elsewhere` says so is recorded by somebody else, or not at all."""
+        self._recorder, self._names, self._effects, self._elsewhere = recorder, names, effects, elsewhere
+        self._depths: set[int] = set()
+        self._stack_at_end: list[FrameType] = []
+        self._loops: dict[tuple[CodeType, ...], _Loop] = {}
+        self._stack: list[FrameType] = []
+        self._calls: list[tuple[int, CodeType, Any, dict[str, Any]]] = []
+        self._known: set[CodeType] = set()
+        self._ran: set[tuple[CodeType, int]] = set()
+        self._send = 0
+        self._loop_name = ""
+        self._ticks: dict[CodeType, str] = {}
+        """The event that stands for a turn of each loop that is known."""
+
+    def frame_began(self) -> None:
+        """See whether to watch the frame that begins."""
+        self._ran.clear()
+        self._send = 0
+        stack = _games_stack() if threading.current_thread() is threading.main_thread() else []
+        if not stack:
+            return
+        key = _told_apart_by(stack)
+        loop = self._loops.get(key)
+        if loop is None:
+            if len(self._loops) >= MOST_LOOPS:
+                return
+            loop = self._loops[key] = _Loop()
+        loop.frames += 1
+        if loop.is_watched_now and sys.gettrace() is None and sys.getprofile() is None:
+            loop.watched += 1
+            self._stack = stack
+            self._depths = {id(frame) for frame in stack}
+            sys.setprofile(self._profile)
+
+    def frame_ended(self) -> None:
+        """Watch no further: the frame's work is done."""
+        if self._depths:
+            self._depths = set()
+            sys.setprofile(None)
+            self._stack_at_end = _games_stack()
+
+    def between_frames(self) -> None:
+        """Look at what a watched frame called; no frame's time may pass by it."""
+        self.frame_ended()
+        if self._stack:
+            self._judge(self._stack_at_end)
+            self._stack, self._stack_at_end, self._calls = [], [], []
+
+    def _profile(self, frame: FrameType, event: str, argument: Any) -> None:
+        if event != "call" or id(frame.f_back) not in self._depths or self._is_elsewhere():
+            return
+        code = frame.f_code
+        if code in self._known or code.co_name.startswith(("<", "__")) or not is_games_own(code.co_filename):
+            return
+        if code.co_flags & (inspect.CO_GENERATOR | inspect.CO_COROUTINE | inspect.CO_ASYNC_GENERATOR):
+            return
+        first = frame.f_locals.get(code.co_varnames[0]) if code.co_argcount else None
+        self._calls.append((id(frame.f_back), code, first, frame.f_globals))
+
+    def _is_elsewhere(self) -> bool:
+        return self._recorder.current_call() is not None or self._elsewhere()
+
+    def _judge(self, stack: list[FrameType]) -> None:
+        """Count what the loop of the frame that ended called."""
+        still = {id(frame) for frame in stack}
+        loop_frame = next((frame for frame in self._stack if id(frame) in still), None)
+        began = self._loops.get(_told_apart_by(self._stack))
+        if loop_frame is None or began is None:
+            return
+        times: dict[tuple[CodeType, int], int] = {}
+        for caller, code, first, names in self._calls:
+            if caller != id(loop_frame):
+                continue
+            key = (code, id(first) if _is_method_of(first, code) else 0)
+            times[key] = times.get(key, 0) + 1
+            began.found.setdefault(code, (first, names))
+        for code in {code for code, _ in times}:
+            began.called[code] = began.called.get(code, 0) + 1
+        began.often |= {code for (code, _), count in times.items() if count > 1}
+        if began.watched >= WATCHED:
+            self._record_found(began, loop_frame.f_code)
+
+    def _record_found(self, loop: _Loop, loop_code: CodeType) -> None:
+        self._ticks.setdefault(loop_code, f"frame of {_name_of(loop_code)}")
+        found = [
+            code
+            for code, frames in loop.called.items()
+            if code not in self._known and code not in loop.often and frames * SHARE >= loop.watched
+        ]
+        modules = _games_modules() if found else []
+        for code in found:
+            self._known.add(code)
+            first, names = loop.found[code]
+            _replace(code, first, [names, *modules], self._recorded)
+
+    def _recorded(self, function: Callable[..., Any], is_method: bool) -> Callable[..., Any]:
+        recorder, effects, names = self._recorder, self._effects, self._names
+        code = function.__code__
+        place = f"{os.path.basename(code.co_filename)}:{code.co_firstlineno}"
+        fn = function.__qualname__.rpartition("<locals>.")[2]
+        module = os.path.splitext(os.path.basename(code.co_filename))[0]
+        ticks = self._ticks
+
+        @functools.wraps(function)
+        def recorded(*args: Any, **kwargs: Any) -> Any:
+            event = ticks.get(sys._getframe(1).f_code)
+            if event is None or self._is_elsewhere():
+                return function(*args, **kwargs)
+            thing = args[0] if is_method and args else None
+            key = (code, id(thing))
+            if not self._send or self._loop_name != event or key in self._ran:
+                self._ran.clear()
+                self._send, self._loop_name = recorder.send(event, via="tick"), event
+            self._ran.add(key)
+            owner = names.of(thing) if thing is not None else module
+            with recorder.call(self._send, None, owner, fn, place) as call:
+                return effects.run(call, function, *args, **kwargs)
+
+        recorded.opossum_plain = function  # type: ignore[attr-defined]
+        return recorded
+
+
+def _name_of(code: CodeType) -> str:
+    """Return a loop's name: its function's, or its file's where it is in none."""
+    name = getattr(code, "co_qualname", code.co_name)  # Python 3.10 knows the plain name only
+    module = os.path.splitext(os.path.basename(code.co_filename))[0]
+    return module if name == "<module>" else str(name).rpartition("<locals>.")[2]
+
+
+def plain(function: Any) -> Any:
+    """Return a function as the game wrote it, whether it is recorded or not."""
+    return getattr(function, "opossum_plain", function)
+
+
+def _games_stack() -> list[FrameType]:
+    """Return the game's own frames of the running thread, innermost first."""
+    frame: FrameType | None = sys._getframe(1)
+    stack = []
+    while frame is not None:
+        if is_games_own(frame.f_code.co_filename):
+            stack.append(frame)
+        frame = frame.f_back
+    return stack
+
+
+def _told_apart_by(stack: list[FrameType]) -> tuple[CodeType, ...]:
+    """Return by what loops are told apart: who ends the frame, and who called that."""
+    return tuple(frame.f_code for frame in stack[:2])
+
+
+def _is_method_of(first: Any, code: CodeType) -> bool:
+    return any(
+        getattr(value, "__code__", None) is code for base in type(first).__mro__ for value in vars(base).values()
+    )
+
+
+def _games_modules() -> list[dict[str, Any]]:
+    """Return the names of each of the game's own modules."""
+    # past the modules' own ways of telling: one that is loaded when it is first touched must not be
+    modules = [module for module in list(sys.modules.values()) if isinstance(module, ModuleType)]
+    known: list[dict[str, Any]] = [object.__getattribute__(module, "__dict__") for module in modules]
+    return [
+        names
+        for names in known
+        if isinstance(path := names.get("__file__"), str) and not path.startswith(INTERPRETERS) and is_games_own(path)
+    ]
+
+
+def _class_of(code: CodeType, names: dict[str, Any]) -> tuple[type, ...]:
+    """Return the class in which a function is written, by its name, nothing if there is none (or before Python 3.11)."""
+    *path, _ = getattr(code, "co_qualname", code.co_name).split(".")
+    thing: Any = names.get(path[0]) if path else None
+    for name in path[1:]:
+        thing = vars(thing).get(name) if isinstance(thing, type) else None
+    return (thing,) if isinstance(thing, type) else ()
+
+
+def _replace(code: CodeType, first: Any, modules: list[dict[str, Any]], recorded: Callable[..., Any]) -> None:
+    """Put what records a function in its place: in its class, or in every module of the game (the first is its own) that
+    knows it.
+    """
+    bases = (*type(first).__mro__[:-1], *(first.__mro__[:-1] if isinstance(first, type) else ()))
+    for base in (*bases, *_class_of(code, modules[0])):
+        for name, value in list(vars(base).items()):
+            if getattr(value, "__code__", None) is code:
+                setattr(base, name, recorded(value, is_method=True))
+                return
+            inner = getattr(value, "__func__", None)
+            if isinstance(value, staticmethod | classmethod) and getattr(inner, "__code__", None) is code:
+                setattr(base, name, type(value)(recorded(inner, is_method=False)))
+                return
+    found = [value for value in modules[0].values() if getattr(value, "__code__", None) is code]
+    if not found:
+        return
+    function, replaced = found[0], recorded(found[0], is_method=False)
+    for known in modules:
+        for name in [name for name, value in known.items() if value is function]:
+            known[name] = replaced

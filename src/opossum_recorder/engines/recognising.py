@@ -1,0 +1,83 @@
+"""Which engine a Python game is written for, by what its source imports, and that engine's version: nothing of it is run.
+
+`python -m opossum_recorder.engines.recognising GAME|-m MODULE` prints it, empty if none is recognised.
+"""
+
+from __future__ import annotations
+
+import importlib.metadata
+import importlib.util
+import os
+import re
+import sys
+from itertools import islice
+from pathlib import Path
+
+ENGINES = (
+    ("ursina", "ursina", ("ursina",)),
+    ("pgzrun", "Pygame Zero", ("pgzero",)),
+    ("pgzero", "Pygame Zero", ("pgzero",)),
+    ("arcade", "arcade", ("arcade",)),
+    ("cocos", "cocos2d", ("cocos2d",)),
+    ("direct", "Panda3D", ("panda3d",)),
+    ("panda3d", "Panda3D", ("panda3d",)),
+    ("pyglet", "pyglet", ("pyglet",)),
+    ("pygame", "pygame", ("pygame-ce", "pygame")),
+)
+"""What is imported, what the engine is called, the distributions it may come from: what builds upon another, before it."""
+FILES_MAX = 400
+FILE_BYTES_MAX = 1 << 20
+_IMPORTS = re.compile(r"^\s*(?:import|from)\s+([A-Za-z_][\w, .]*)", re.MULTILINE)
+
+
+def engine_of(game: str, as_module: bool = False) -> str:
+    """Return the name and version of the engine of a game (a script, or a module's name), empty if none is recognised."""
+    imported: set[str] = set()
+    for file in _sources(game, as_module):
+        try:
+            with open(file, encoding="utf-8", errors="replace") as source:
+                text = source.read(FILE_BYTES_MAX)
+        except OSError:
+            continue
+        for names in _IMPORTS.findall(text):
+            imported |= {name.strip().partition(".")[0].partition(" ")[0] for name in names.split(",")}
+    for module, title, distributions in ENGINES:
+        if module in imported:
+            return _with_version(title, distributions)
+    return ""
+
+
+def _sources(game: str, as_module: bool) -> list[Path]:
+    """Return a game's source files: its main, what lies beside it, and below."""
+    main: Path | None = Path(game)
+    if as_module:
+        try:
+            spec = importlib.util.find_spec(game)
+        except (ImportError, AttributeError, ValueError):
+            return []
+        main = Path(spec.origin) if spec is not None and spec.origin else None
+        if main is not None and spec is not None and not spec.submodule_search_locations:
+            return [main]
+    if main is None or not main.is_file():
+        return []
+    folder = main.resolve().parent
+    if folder.name == "bin":  # programs of all kinds lie there
+        return [main]
+    return [main, *islice(sorted(folder.glob("*.py")) + sorted(folder.glob("*/*.py")), FILES_MAX)]
+
+
+def _with_version(title: str, distributions: tuple[str, ...]) -> str:
+    for distribution in distributions:
+        try:
+            version = importlib.metadata.version(distribution)
+        except importlib.metadata.PackageNotFoundError:
+            continue
+        return f"{distribution if len(distributions) > 1 else title} {version}"
+    return title
+
+
+if __name__ == "__main__":
+    os.environ["PYGAME_HIDE_SUPPORT_PROMPT"] = "1"
+    if sys.argv[1] == "-m":
+        sys.path[0] = os.getcwd()
+    print(engine_of(sys.argv[-1], sys.argv[1] == "-m"))

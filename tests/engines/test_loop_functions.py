@@ -1,0 +1,180 @@
+"""The functions a game's loop calls once a frame: found, and recorded from then on."""
+
+from __future__ import annotations
+
+import importlib.util
+import sys
+from typing import Any
+
+import pytest
+
+from opossum.take.opening import open_any
+from opossum.take.take import Take
+from opossum_recorder import Recorder
+from opossum_recorder.effects import Effects
+from opossum_recorder.engines.loop_functions import WATCHED, LoopFunctions
+from opossum_recorder.engines.names import ObjectNames
+
+KITCHEN = """
+def stir():
+    pass
+"""
+GAME = """
+from kitchen_of_loops import stir
+
+
+class Baker:
+    def __init__(self):
+        self.turn = 0
+
+    def update(self):
+        self.turn += 1
+        self.helped()
+
+    def helped(self):
+        pass
+
+    @staticmethod
+    def sing():
+        pass
+
+
+def draw(screen):
+    text(screen)
+
+def text(screen):
+    pass
+
+def seldom():
+    pass
+
+def stepping():
+    yield
+
+def run(frames, turns):
+    bakers = [Baker(), Baker()]
+    def nested():
+        pass
+    for turn in range(turns):
+        frames(turn)
+        for baker in bakers:
+            baker.update()
+        Baker.sing()
+        stir()
+        text("score")
+        text("lives")
+        if turn % 10 == 9:
+            seldom()
+        next(stepping())
+        nested()
+        draw("screen")
+        frames(None)
+
+def again(frames, turns):
+    for turn in range(turns):
+        frames(turn)
+        draw("menu")
+        frames(None)
+"""
+
+
+@pytest.fixture
+def game(tmp_path, monkeypatch) -> Any:
+    """Return the game as a module, its kitchen beside it."""
+    monkeypatch.syspath_prepend(str(tmp_path))
+    (tmp_path / "kitchen_of_loops.py").write_text(KITCHEN)
+    path = tmp_path / "loops.py"
+    path.write_text(GAME)
+    spec = importlib.util.spec_from_file_location("loops", path)
+    assert spec is not None and spec.loader is not None
+    module = importlib.util.module_from_spec(spec)
+    monkeypatch.setitem(sys.modules, "loops", module)
+    spec.loader.exec_module(module)
+    yield module
+    sys.modules.pop("kitchen_of_loops", None)
+
+
+def played(folder: Any, *loops: Any, turns: int = 40, elsewhere: bool = False) -> Take:
+    """Record loops, one after the other."""
+    path = folder / "loops.flow.jsonl"
+    with Recorder(path, "loops", watch_after=0) as recorder:
+        functions = LoopFunctions(recorder, ObjectNames(recorder), Effects(), lambda: elsewhere)
+        number = [0]
+
+        def frames(turn: int | None) -> None:
+            if turn is None:
+                functions.frame_ended()
+                recorder.idle()
+                functions.between_frames()
+            else:
+                recorder.frame(number[0])
+                number[0] += 1
+                functions.frame_began()
+
+        for loop in loops:
+            loop(frames, turns)
+    assert sys.getprofile() is None
+    return open_any(str(path))
+
+
+def called(take: Take, frames: range) -> list[set[tuple[str, str, str]]]:
+    """Return (owner, function, event) of the calls of each of these frames."""
+    calls = take.calls
+    told: list[set[tuple[str, str, str]]] = [set() for _ in frames]
+    for call in range(len(calls)):
+        frame = int(calls.frame[call])
+        if frame in frames:
+            who = (take.owner_of_call(call), take.function_of_call(call), take.event_of_call(call))
+            assert who not in told[frame - frames.start]
+            told[frame - frames.start].add(who)
+    return told
+
+
+def test_what_a_loop_calls_once_a_frame_is_recorded_once_it_is_known(tmp_path, game):
+    """Methods by object, what was imported by name too; no helpers, nothing seldom, generators, or without a name."""
+    frame_of_run = {
+        (owner, function, "frame of run")
+        for owner, function in [
+            ("baker#1", "Baker.update"),
+            ("baker#2", "Baker.update"),
+            ("loops", "Baker.sing"),
+            ("kitchen_of_loops", "stir"),
+            ("loops", "draw"),
+        ]
+    }
+    take = played(tmp_path, game.run)
+
+    assert called(take, range(WATCHED)) == [set()] * WATCHED
+    assert called(take, range(WATCHED, 40)) == [frame_of_run] * (40 - WATCHED)
+    sends = [take.via_of_send(send) for send in range(len(take.tables["send"]))]
+    assert sends == ["tick"] * (40 - WATCHED)
+    assert {int(effect) for effect in take.calls.effect} >= {0, 1}
+
+
+def test_another_loop_is_another_tick(tmp_path, game):
+    """Where a menu has a loop of its own, it is watched for itself."""
+    take = played(tmp_path, game.run, game.again)
+
+    assert called(take, range(40, 40 + WATCHED)) == [set()] * WATCHED
+    assert called(take, range(40 + WATCHED, 80)) == [{("loops", "draw", "frame of again")}] * (40 - WATCHED)
+    assert take.game_frames == 80
+
+
+def test_what_runs_elsewhere_is_left_to_whoever_records_it(tmp_path, game):
+    """An event that is being handled."""
+    assert len(played(tmp_path, game.run, elsewhere=True).calls) == 0
+
+
+def test_a_profiler_is_left_alone(tmp_path, game):
+    """And nothing is found."""
+    mine = lambda *_: None  # noqa: E731 - a profile function
+    sys.setprofile(mine)
+    try:
+        path = tmp_path / "loops.flow.jsonl"
+        with Recorder(path, "loops", watch_after=0) as recorder:
+            functions = LoopFunctions(recorder, ObjectNames(recorder), Effects())
+            game.again(lambda turn: functions.between_frames() if turn is None else functions.frame_began(), 20)
+        assert sys.getprofile() is mine
+    finally:
+        sys.setprofile(None)
+    assert len(open_any(str(path)).calls) == 0
