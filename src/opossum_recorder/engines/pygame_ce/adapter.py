@@ -14,6 +14,7 @@ from opossum_recorder.engines.loop_functions import LoopFunctions
 from opossum_recorder.engines.names import ObjectNames
 from opossum_recorder.engines.pygame_ce.events import PygameEvents
 from opossum_recorder.engines.pygame_ce.frames import WAITS, PygameFrames
+from opossum_recorder.engines.pygame_ce.pgzero import PygameZero
 from opossum_recorder.engines.pygame_ce.sounds import PygameSounds
 from opossum_recorder.engines.pygame_ce.sprites import watch_sprites
 from opossum_recorder.recorder import Recorder
@@ -33,10 +34,12 @@ class PygameAdapter:
         self._events = PygameEvents(recorder, self._names, self._frames)
         self._functions = LoopFunctions(recorder, self._names, self._effects, lambda: self._events.under_way)
 
+        self._zero = PygameZero(recorder, self._names, self._effects, self._frames, self._events)
+
     @property
     def watched(self) -> dict[str, Callable[[], None]]:
         """What to do when a module has been loaded."""
-        return {"pygame": self.put_on}
+        return {"pygame": self.put_on, **self._zero.watched}
 
     def put_on(self) -> None:
         """Patch clock, waits, display, events, timers, sounds and groups."""

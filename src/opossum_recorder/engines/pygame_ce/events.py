@@ -15,6 +15,8 @@ from opossum_recorder.halves import Call
 from opossum_recorder.recorder import Recorder
 
 QUEUE = "events"
+LOOPS_OF_OTHERS = os.sep + "pgzero" + os.sep
+"""An event loop that lies there hands its events on to functions that are recorded by themselves."""
 MOST_POSTED = 70_000
 """Posted events are remembered until they are taken, at most as many as the engine's own queue holds."""
 
@@ -100,8 +102,14 @@ class PygameEvents:
         """Begin to follow an event that the game's loop has come to."""
         self.end_handling()
         self._handled = _Handling(self, self._arrived(event))
-        self._lines.follow(handler, event, self._handled.begin)
+        if LOOPS_OF_OTHERS not in handler.f_code.co_filename:
+            self._lines.follow(handler, event, self._handled.begin)
         return self._handled
+
+    @property
+    def current_send(self) -> int:
+        """Return the send of the event that the game is at, 0 for none."""
+        return self._handled.send if self._handled is not None else 0
 
     def end_handling(self) -> None:
         """End the handling of an event that is still under way, if one is: the game has gone on."""
@@ -162,13 +170,13 @@ class _Handling:
     """One event between the game's loop having come to it and going on to the next."""
 
     def __init__(self, events: PygameEvents, send: int) -> None:
-        self._events, self._send = events, send
+        self._events, self.send = events, send
         self._call: Call | None = None
         self._ended = False
 
     def begin(self, frame: FrameType, line: int) -> None:
         """Begin the call: this line handles the event."""
-        self._call = self._events.handled_at(self._send, frame, line)
+        self._call = self._events.handled_at(self.send, frame, line)
 
     def end(self) -> None:
         """End the call, once, if anybody handled the event."""
