@@ -84,6 +84,11 @@ def is_games_own(path: str) -> bool:
 
 
 def _is_beside(whole: str) -> bool:
-    """Say whether a file lies where the game's own modules are looked for first."""
+    """Say whether a file lies where the game's own modules are looked for first, and not in what was installed below."""
     first = os.path.abspath(sys.path[0]) if sys.path[0] else ""
-    return bool(first) and not _is_shared(first) and whole.startswith(first + os.sep)
+    if not first or _is_shared(first) or not whole.startswith(first + os.sep):
+        return False
+    below = whole[len(first) :]
+    if any(os.sep + part + os.sep in below for part in INSTALLED):
+        return False
+    return not whole.startswith(LIBRARIES) or (first + os.sep).startswith(LIBRARIES)

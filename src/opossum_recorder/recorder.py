@@ -181,9 +181,12 @@ class Recorder(Inner):
         if self.holding is not None:
             self.holding.died(o)
 
-    def bind(self, ev: str, o: str, fn: str, src: str = "", at: str = "") -> int:
-        """Say that a listener begins to listen; returns the id to give to `call` and `unbind`."""
-        return self._new("bind", "b", ev=ev, o=o, fn=fn, src=src, at=at, **self._caused({}))
+    def bind(self, ev: str, o: str, fn: str, src: str = "", at: str = "", via: str = "") -> int:
+        """Say that a listener begins to listen; returns the id to give to `call` and `unbind`.
+
+        `via`: how what it listens to comes about, where that is known before any comes (`input`).
+        """
+        return self._new("bind", "b", ev=ev, o=o, fn=fn, src=src, at=at, via=via, **self._caused({}))
 
     def unbind(self, b: int) -> None:
         """Say that a listener stops listening."""

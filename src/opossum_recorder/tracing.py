@@ -99,8 +99,8 @@ class Trace:
     def follow(self, frame: FrameType, event: str, argument: Any) -> Any:
         """Judge one instruction."""
         if self._calling is frame:
-            # it called neither a Python nor a built-in function
-            self.judged, self._calling = False, None
+            # it called neither a Python nor a built-in function, such as one of a foreign library
+            self.judged, self.outside, self._calling = False, True, None
         if not self.judged:
             frame.f_trace_opcodes = False
             return None
@@ -125,8 +125,12 @@ class Trace:
         if name in _STORES:
             self.stores += 1
         elif name in _CALLS:
-            if not self._called_is_told and _called(frame, text, names, place) not in _HARMLESS_TYPES:
-                self._calling = frame
+            if not self._called_is_told:
+                made = _called(frame, text, names, place)
+                if made is None:
+                    self._calling = frame
+                else:
+                    self._judge_making(made)
         elif self._instructions > MOST_INSTRUCTIONS:
             self.judged, self.outside = False, True
         elif name in _UNJUDGED:
@@ -164,15 +168,18 @@ class Trace:
         self._calling = None
         kind = type(function)
         if isinstance(function, type):
-            made_in_python = function.__flags__ & _HEAP_TYPE and not _is_value_type(function)
-            if function not in _HARMLESS_TYPES and not _is_value_type(function) and not made_in_python:
-                self.judged = False
+            self._judge_making(function)
         elif hasattr(kind.__dict__.get("__call__"), "__code__"):
             return
         elif kind.__name__ in ("method_descriptor", "wrapper_descriptor"):
             self._judge_builtin(function, first)
         else:
             self._judge_builtin(function, getattr(function, "__self__", None))
+
+    def _judge_making(self, kind: type) -> None:
+        """Judge that an object is made: what a class does that is written in Python is followed by itself."""
+        if kind not in _HARMLESS_TYPES and not _is_value_type(kind) and not kind.__flags__ & _HEAP_TYPE:
+            self.judged, self.outside = False, True
 
     def _judge_builtin(self, function: Any, owner: Any) -> None:
         if not _is_harmless(function, owner):

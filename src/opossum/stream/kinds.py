@@ -60,7 +60,7 @@ KINDS: dict[str, Kind] = {
         _kind("phase", "text:name!"),
         _kind("spawn", "text:o! text:cls text:parent id:c"),
         _kind("gone", "text:o! id:c"),
-        _kind("bind", "id:b! text:ev! text:o text:fn text:src text:at id:c"),
+        _kind("bind", "id:b! text:ev! text:o text:fn text:src text:at id:c text:via"),
         _kind("unbind", "id:b! id:c"),
         _kind(
             "send",

@@ -223,6 +223,15 @@ def two_of_its_events_never_came(stage: Stage) -> int:
 
 
 @quiet("unheard", "never-sent")
+def the_player_never_pressed_it(stage: Stage) -> int:
+    stage.spawn("gate#1", "Gate")
+    stage.at(1, do=lambda: stage.bind("alarm", "gate#1", "Gate.on_alarm", via="input"))
+    opened = stage.bind("opened", "gate#1", "Gate.on_open")
+    stage.at(60, do=lambda: stage.heard("opened", opened, o="guard#1"))
+    return 400
+
+
+@quiet("unheard", "never-sent")
 def bound_for_a_short_time(stage: Stage) -> int:
     return the_sender_is_missing_from_the_scene(stage, frames=250)
 

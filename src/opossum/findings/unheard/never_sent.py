@@ -28,7 +28,10 @@ def find(scene: Scene) -> Iterator[Found]:
     table = take.tables["bind"]
     bound_ns = take.holds.game_times(table["p"], table["t"])
     end_ns = scene.once(play_ends)[np.asarray(table["p"], np.int64)] if len(table) else bound_ns
-    long = known.lives_on() & (end_ns - bound_ns >= FIRST_SECONDS_NS) & ~known.called
+    by_player = (
+        np.asarray(table["via"]) == take.code("input") if take.code("input") >= 0 else np.zeros(len(table), bool)
+    )
+    long = ~by_player & known.lives_on() & (end_ns - bound_ns >= FIRST_SECONDS_NS) & ~known.called
     no_sender = long & _source_missing(scene)
     no_event = long & ~no_sender & _event_missing(scene)
     for flags, of_sender in ((no_sender, True), (no_event, False)):
@@ -120,5 +123,5 @@ NEVER_SENT = Cause(
         Spring("cut-before-mark", of_its_mark),
     ),
     about="A listener is bound for five seconds and to the end, and its only sender never came into the take; or its event never occurs, though every other event of its owner's class (at least one) does.",
-    quiet="two events of the class that never occur; names near to one that does.",
+    quiet="two events of the class that never occur; names near to one that does; what the player did not do.",
 )

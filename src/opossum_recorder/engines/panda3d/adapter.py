@@ -86,7 +86,8 @@ class PandaAdapter:
             old = binds.pop(key, None)
             if old is not None:  # one method a pair of event and object: the new one takes the place
                 recorder.unbind(old)
-            number = binds[key] = recorder.bind(event, owner, function, at=place)
+            via = "input" if self._button_of(event)[0] else ""
+            number = binds[key] = recorder.bind(event, owner, function, at=place, via=via)
 
             def run(*args: Any) -> Any:
                 if not persistent and binds.get(key) == number:
@@ -153,8 +154,10 @@ class PandaAdapter:
 
     def _key_of(self, event: str) -> tuple[str, str]:
         """Return (key or button, edge) of an event that the engine sends for one, two empty texts for any other."""
-        if not self._from_engine:
-            return "", ""
+        return self._button_of(event) if self._from_engine else ("", "")
+
+    def _button_of(self, event: str) -> tuple[str, str]:
+        """Return (key or button, edge) that an event of this name stands for, two empty texts for any other."""
         from panda3d.core import ButtonHandle, ButtonRegistry
 
         name, _, ending = event.rpartition("-")

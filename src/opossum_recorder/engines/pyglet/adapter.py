@@ -2,20 +2,25 @@
 
 A turn of pyglet's loop may be empty, and input is delivered between two turns: a frame begins with the first event or
 scheduled function after the last one ended, and ends where the turn's work does, so an empty turn leaves no record.
-The engine guarantees no order between updates and drawing, so there are no phases.  Handlers that are methods are held
-weakly by the engine, and stay so.
+The engine guarantees no order between updates and drawing, so there are no phases but for showing the picture, which may
+wait for the screen.  Handlers that are methods are held weakly by the engine, and stay so.  What the engine, or one that
+is built upon it, tells and does among its own is not recorded: a send is, where the game sent it, where one of the game's
+functions hears it, or where it is an input.
 """
 
 from __future__ import annotations
 
 import functools
 import inspect
+import sys
 from collections.abc import Callable
 from typing import Any
 
 from opossum_recorder.effects import Effects
 from opossum_recorder.engines.describing import describe, shown
 from opossum_recorder.engines.names import ObjectNames
+from opossum_recorder.engines.pyglet.arcade_sprites import ArcadeSprites
+from opossum_recorder.game_code import is_games_own
 from opossum_recorder.recorder import Recorder
 
 QUEUE = "posted"
@@ -34,8 +39,24 @@ INPUTS = {
 
 
 DRAWING = {"on_draw", "on_refresh"}
+SHOWING_PHASE, WORKING_PHASE = "display", "update"
 FRAME_S = 0.05
 """What is scheduled at least this often turns with the frames."""
+
+
+class _Send:
+    """A send that is told where somebody hears it, or must know of it."""
+
+    __slots__ = ("_make", "_number")
+
+    def __init__(self, make: Callable[[], int]) -> None:
+        self._make, self._number = make, 0
+
+    def number(self) -> int:
+        """Return the send's id, telling of it if nobody has yet."""
+        if not self._number:
+            self._number = self._make()
+        return self._number
 
 
 class _Recorded:
@@ -64,6 +85,7 @@ class _Scheduled:
         self.what, self.arm = what, arm
         self.turns = False
         """Whether it runs as often as frames do."""
+        self.is_games = is_game_function(function)
 
     def __call__(self, dt: float, *args: Any, **kwargs: Any) -> Any:
         return self._adapter.fire(self, dt, args, kwargs)
@@ -78,18 +100,21 @@ class _Scheduled:
 class PygletAdapter:
     """Puts the recorder into pyglet's dispatchers, clock and loop; one a process."""
 
+    waits = (SHOWING_PHASE,)
+
     def __init__(self, recorder: Recorder) -> None:
         self.recorder = recorder
         self.names = ObjectNames(recorder, ENDINGS, ("pyglet.",))
         self.effects = Effects()
         self._frame = -1
         self._in_frame = False
-        self._sends: list[int] = []
+        self._sends: list[_Send] = []
         self._posted: dict[tuple[int, str], list[int]] = {}
         self._bound: dict[int, dict[tuple[int, str], tuple[Any, Any]]] = {}
         self._scheduled: list[_Scheduled] = []
         self._fired: Any = None
         """The window whose method is running that turns with the frames, if one is."""
+        self._arcade = ArcadeSprites(recorder, self.names, self.effects)
 
     @property
     def watched(self) -> dict[str, Callable[[], None]]:
@@ -98,6 +123,8 @@ class PygletAdapter:
             "pyglet.event": self._put_on_events,
             "pyglet.clock": self._put_on_clock,
             "pyglet.app.base": self._put_on_loop,
+            "pyglet.window": self._put_on_windows,
+            **self._arcade.watched,
         }
 
     def _put_on_events(self) -> None:
@@ -115,6 +142,24 @@ class PygletAdapter:
         from pyglet.app.base import EventLoop, PlatformEventLoop
 
         self._watch_loop(EventLoop, PlatformEventLoop)
+
+    def _put_on_windows(self) -> None:
+        from pyglet import window
+
+        kind: Any = window.Window
+        flip = kind.flip
+
+        @functools.wraps(flip)
+        def recorded_flip(own: Any) -> Any:
+            if not self._in_frame:
+                return flip(own)
+            self.recorder.phase(SHOWING_PHASE)
+            try:
+                return flip(own)
+            finally:
+                self.recorder.phase(WORKING_PHASE)
+
+        kind.flip = recorded_flip
 
     # --- frames ------------------------------------------------------------------------------------
 
@@ -150,7 +195,7 @@ class PygletAdapter:
     def run(self, bind: int, function: Callable[..., Any], args: Any) -> Any:
         """Run a handler as one call of the send that is being dispatched."""
         owner, name, place = self._who(function)
-        with self.recorder.call(self._sends[-1] if self._sends else 0, bind, owner, name, place) as call:
+        with self.recorder.call(self._sends[-1].number() if self._sends else 0, bind, owner, name, place) as call:
             return self.effects.run(call, function, *args)
 
     def _who(self, function: Callable[..., Any]) -> tuple[str, str, str]:
@@ -164,18 +209,16 @@ class PygletAdapter:
         @functools.wraps(dispatch)
         def recorded_dispatch(own: Any, event: str, *args: Any) -> Any:
             adapter._begin_frame()
-            recorder, waiting = adapter.recorder, adapter._posted.get((id(own), event))
-            if waiting:
-                number = waiting.pop(0)
-                recorder.pull(QUEUE, number)
-            elif event in INPUTS:
-                key = str(args[0]) if args else ""
-                number = recorder.send(event, adapter.names.of(own), via="input", key=key, edge=INPUTS[event])
-            else:
-                # what a window tells of its own scheduled method, and its drawing, come with every frame
-                via = "tick" if own is adapter._fired or event in DRAWING else ""
-                number = recorder.send(event, adapter.names.of(own), via=via, d=shown(args))
-            adapter._sends.append(number)
+            waiting = adapter._posted.get((id(own), event))
+            number = waiting.pop(0) if waiting else 0
+            if number:
+                adapter.recorder.pull(QUEUE, number)
+            # what a window tells of its own scheduled method, and its drawing, come with every frame
+            via = "tick" if own is adapter._fired or event in DRAWING else ""
+            send = _Send(lambda: number or adapter._send(own, event, via, args))
+            if number or event in INPUTS or is_games_own(sys._getframe(1).f_code.co_filename):
+                send.number()
+            adapter._sends.append(send)
             shadowed = adapter._shadow(own, event)
             try:
                 return dispatch(own, event, *args)
@@ -186,13 +229,19 @@ class PygletAdapter:
 
         dispatcher.dispatch_event = recorded_dispatch
 
+    def _send(self, own: Any, event: str, via: str, args: Any) -> int:
+        owner = self.names.of(own)
+        if event in INPUTS:
+            return self.recorder.send(event, owner, via="input", key=str(args[0]) if args else "", edge=INPUTS[event])
+        return self.recorder.send(event, owner, via=via, d=shown(args))
+
     def _shadow(self, own: Any, event: str) -> bool:
         """Lay a recorded handler over the object's own method of that name, for as long as the event is dispatched."""
         attributes = getattr(own, "__dict__", None)
         method = getattr(type(own), event, None)
         if attributes is None or event in attributes or not inspect.isfunction(method):
             return False
-        if (method.__module__ or "").startswith("pyglet."):
+        if not is_game_function(method):
             return False
         attributes[event] = functools.partial(self._run_own, getattr(own, event))
         return True
@@ -216,7 +265,7 @@ class PygletAdapter:
 
             def __call__(self) -> Any:
                 method = super().__call__()
-                if method is None or (method.__module__ or "").startswith("pyglet."):
+                if method is None or not self.bind:
                     return method
                 return functools.wraps(method)(lambda *args: adapter.run(self.bind, method, args))
 
@@ -227,8 +276,8 @@ class PygletAdapter:
 
         @functools.wraps(plain_set)
         def set_handler(own: Any, name: str, handler: Any) -> None:
-            own_function = inspect.isfunction(handler) and not (handler.__module__ or "").startswith("pyglet.")
-            plain_set(own, name, _Recorded(adapter, handler) if own_function else handler)
+            recorded = inspect.isfunction(handler) and is_game_function(handler)
+            plain_set(own, name, _Recorded(adapter, handler) if recorded else handler)
             adapter._compare(own)
 
         dispatcher.set_handler = set_handler
@@ -261,10 +310,11 @@ class PygletAdapter:
         for place, (handler, level) in current.items():
             if place not in known:
                 function = handler.function if isinstance(handler, _Recorded) else handler.plain()
-                if function is None:
+                if function is None or not is_game_function(function):
                     continue
                 owner, name, at = self._who(function)
-                handler.bind = self.recorder.bind(place[1], owner, name, self.names.of(dispatcher), at)
+                via = "input" if place[1] in INPUTS else ""
+                handler.bind = self.recorder.bind(place[1], owner, name, self.names.of(dispatcher), at, via)
                 known[place] = (handler, level)
 
     # --- the clock ---------------------------------------------------------------------------------
@@ -296,8 +346,9 @@ class PygletAdapter:
                 return schedule(own, function, *args, **kwargs)
             arm, seconds = 0, 0.0
             if what != "tick":
-                owner, name, place = self._who(function)
                 seconds = args[0] if args else kwargs.get("interval", kwargs.get("delay", 0))
+            if what != "tick" and is_game_function(function):
+                owner, name, place = self._who(function)
                 arm = self.recorder.arm(what, owner, name, sec=float(seconds), loop=what == "timer", at=place)
             item = _Scheduled(self, function, what, arm)
             item.turns = what == "tick" or (what == "timer" and float(seconds) <= FRAME_S)
@@ -309,6 +360,8 @@ class PygletAdapter:
     def fire(self, item: _Scheduled, dt: float, args: Any, kwargs: Any) -> Any:
         """Run a scheduled function as one call of a send of its own."""
         self._begin_frame()
+        if not item.is_games:
+            return self._turn(item, dt, args, kwargs)
         owner, name, place = self._who(item.function)
         if item.what == "tick":
             number = self.recorder.send(name, owner, via="tick")
@@ -317,12 +370,26 @@ class PygletAdapter:
         if item.what == "delay":
             self._scheduled = [other for other in self._scheduled if other is not item]
             self.recorder.disarm(item.arm, "done")
+        with self.recorder.call(number, None, owner, name, place) as call:
+            before, self._fired = self._fired, _window_of(item.function) if item.turns else None
+            try:
+                return self.effects.run(call, item.function, dt, *args, **kwargs)
+            finally:
+                self._fired = before
+
+    def _turn(self, item: _Scheduled, dt: float, args: Any, kwargs: Any) -> Any:
+        """Run what an engine has scheduled that is built upon this one: what it tells the game comes with the frames."""
         before, self._fired = self._fired, _window_of(item.function) if item.turns else None
         try:
-            with self.recorder.call(number, None, owner, name, place) as call:
-                return self.effects.run(call, item.function, dt, *args, **kwargs)
+            return item.function(dt, *args, **kwargs)
         finally:
             self._fired = before
+
+
+def is_game_function(function: Any) -> bool:
+    """Say whether the game wrote a function or method; what cannot be told is taken to be the game's."""
+    code = getattr(getattr(function, "__func__", function), "__code__", None)
+    return code is None or is_games_own(code.co_filename)
 
 
 def _window_of(function: Any) -> Any:
