@@ -13,6 +13,7 @@ from __future__ import annotations
 import functools
 import inspect
 import sys
+from collections import Counter
 from collections.abc import Callable
 from typing import Any
 
@@ -20,6 +21,8 @@ from opossum_recorder.effects import Effects
 from opossum_recorder.engines.describing import describe, shown
 from opossum_recorder.engines.names import ObjectNames
 from opossum_recorder.engines.panda3d.clips import PandaClips
+from opossum_recorder.engines.panda3d.ursina_game import UrsinaGame
+from opossum_recorder.game_code import is_games_own
 from opossum_recorder.recorder import Recorder
 
 WATCHED_MODULE = "direct.showbase.ShowBase"
@@ -46,6 +49,9 @@ class PandaAdapter:
         self.names = ObjectNames(recorder, ENDINGS, ("direct.", "panda3d."))
         self.effects = Effects()
         self.clips = PandaClips(recorder, self.names, self.effects)
+        self._ursina = UrsinaGame(recorder, self.names, self.effects)
+        self._heard: Counter[str] = Counter()
+        """How many of the game's own listeners are bound to each event."""
         self._binds: dict[tuple[str, int], int] = {}
         self._sends: list[int] = []
         self._waits: dict[str, list[tuple[int, Any]]] = {}
@@ -56,7 +62,7 @@ class PandaAdapter:
     @property
     def watched(self) -> dict[str, Callable[[], None]]:
         """What to do when a module has been loaded."""
-        return {WATCHED_MODULE: self.put_on, **self.clips.watched}
+        return {WATCHED_MODULE: self.put_on, **self.clips.watched, **self._ursina.watched}
 
     def put_on(self) -> None:
         """Patch the messenger and the task manager."""
@@ -79,20 +85,21 @@ class PandaAdapter:
         def recorded_accept(
             own: Any, event: str, thing: Any, method: Any, extraArgs: Any = (), persistent: int = 1
         ) -> Any:
-            if not callable(method):
+            if not callable(method) or not _is_games(method):
                 return accept(own, event, thing, method, list(extraArgs), persistent)
             owner, key = self.names.of(thing), (event, id(thing))
             function, place = describe(method)
             old = binds.pop(key, None)
+            self._heard[event] += 1
             if old is not None:  # one method a pair of event and object: the new one takes the place
-                recorder.unbind(old)
+                self._unbind(event, old)
             via = "input" if self._button_of(event)[0] else ""
             number = binds[key] = recorder.bind(event, owner, function, at=place, via=via)
 
             def run(*args: Any) -> Any:
                 if not persistent and binds.get(key) == number:
                     del binds[key]
-                    recorder.unbind(number)
+                    self._unbind(event, number)
                 with recorder.call(sends[-1] if sends else 0, number, owner, function) as call:
                     return effects.run(call, method, *args)
 
@@ -106,18 +113,21 @@ class PandaAdapter:
         def recorded_ignore(own: Any, event: str, thing: Any) -> Any:
             number = binds.pop((event, id(thing)), None)
             if number is not None:
-                recorder.unbind(number)
+                self._unbind(event, number)
             return ignore(own, event, thing)
 
         def recorded_ignore_all(own: Any, thing: Any) -> Any:
             for key in [key for key in binds if key[1] == id(thing)]:
-                recorder.unbind(binds.pop(key))
+                self._unbind(key[0], binds.pop(key))
             return ignore_all(own, thing)
 
         def recorded_send(own: Any, event: str, sentArgs: Any = (), taskChain: Any = None) -> Any:
-            if event in HOUSEKEEPING and not own.whoAccepts(event):
-                return send(own, event, list(sentArgs), taskChain)
             key, edge = self._key_of(event)
+            if not self._heard[event] and event not in self._waits and not key:
+                # the engine, and what is built upon it, among their own
+                engines_own = not is_games_own(sys._getframe(1).f_code.co_filename)
+                if engines_own or event in HOUSEKEEPING or own.whoAccepts(event):
+                    return send(own, event, list(sentArgs), taskChain)
             if key:
                 sends.append(recorder.send(event, via="input", key=key, edge=edge, d=shown(sentArgs)))
             else:
@@ -137,6 +147,10 @@ class PandaAdapter:
             ("send", recorded_send),
         ):
             setattr(messenger, name, method)
+
+    def _unbind(self, event: str, number: int) -> None:
+        self._heard[event] -= 1
+        self.recorder.unbind(number)
 
     # --- what the engine itself sends, and who waits -------------------------------------------------
 
@@ -235,7 +249,7 @@ class PandaAdapter:
         ):
             return what
         function, place = describe(what)
-        if str(getattr(what, "__module__", "")).startswith("direct."):
+        if not _is_games(what):
             phase = WAITING_PHASE if function.endswith("__igLoop") else function
             return self._engine_task(what, phase)
         recorder = self.recorder
@@ -273,6 +287,12 @@ class PandaAdapter:
             return what(*args, **kwargs)
 
         return run
+
+
+def _is_games(function: Any) -> bool:
+    """Say whether the game wrote a function; what cannot be told is taken to be the game's."""
+    code = getattr(getattr(function, "__func__", function), "__code__", None)
+    return code is None or is_games_own(code.co_filename)
 
 
 def is_again(result: Any) -> bool:

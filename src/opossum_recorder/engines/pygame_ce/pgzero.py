@@ -108,7 +108,13 @@ class PygameZero:
             if kind is None or not hasattr(handler, "__code__"):
                 return prepare(game, handler)
             owner, name, place = self._who(handler)
-            bind = self._recorder.bind(event_name(pygame, pygame.event.Event(kind)), owner, name, at=place, via="" if name == "on_music_end" else "input")
+            bind = self._recorder.bind(
+                event_name(pygame, pygame.event.Event(kind)),
+                owner,
+                name,
+                at=place,
+                via="" if name == "on_music_end" else "input",
+            )
 
             def run(**given: Any) -> Any:
                 return self._run(self._events.current_send, bind, handler, **given)
