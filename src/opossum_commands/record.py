@@ -15,12 +15,14 @@ from typing import TYPE_CHECKING
 import click
 
 from opossum_commands.black_box import BLACK_BOX_SUFFIX, BLACK_BOX_VARIABLE, BlackBoxWatch, add_black_box
+from opossum_commands.declaring import declared_for
 from opossum_commands.desk import run_on_screen
 from opossum_commands.engines import ENGINES, PYTHON, engine_at
 from opossum_commands.engines.engine import LINK, Engine, Launch
 from opossum_commands.keeping import free_part, keep, unfinished
 from opossum_commands.reading import CommandError, opened, wishes_for
 from opossum_commands.terminal import say
+from opossum_recorder.engines.declared.declarations import VARIABLE as DECLARED
 
 if TYPE_CHECKING:
     from opossum.take.take import Take
@@ -69,6 +71,26 @@ class RecordCommand(click.Command):
     metavar="SECONDS",
     help="End the game after so long, and call that a success.",
 )
+@click.option(
+    "--dispatcher",
+    "dispatchers",
+    multiple=True,
+    metavar="MODULE:CLASS",
+    help="A class of the game's that dispatches events, and its methods: "
+    '"game.events:EventBus bind=subscribe unbind=unsubscribe send=publish".',
+)
+@click.option(
+    "--watch",
+    "watched",
+    multiple=True,
+    metavar="MODULE:FUNCTION",
+    help="A function of the game's whose runs are recorded: game.shop:Counter.restock.",
+)
+@click.option(
+    "--frame",
+    metavar="MODULE:FUNCTION",
+    help="The function of the game's each of whose runs is a frame, where no engine tells: game.main:Game.turn.",
+)
 @click.argument("call", metavar="[GAME] | [-- python GAME.py] [ARGUMENTS]…", nargs=-1, type=click.UNPROCESSED)
 def record(
     link: str | None,
@@ -76,6 +98,9 @@ def record(
     out: str | None,
     force: bool,
     seconds: float | None,
+    dispatchers: tuple[str, ...],
+    watched: tuple[str, ...],
+    frame: str | None,
     call: tuple[str, ...],
     **folders: str,
 ) -> None:
@@ -89,6 +114,11 @@ def record(
     The game's exit status is passed on; a crash or freeze leaves everything up to then.
     """
     engine, call = _engine_and_call(folders, call)
+    if (dispatchers or watched or frame) and engine is not PYTHON:
+        raise CommandError(
+            f"--dispatcher, --watch and --frame are for Python games, and this is one for {engine.title}."
+        )
+    engine = _declaring(engine, dispatchers, watched, frame)
     if link is not None:
         sys.exit(_record_to(link, engine, call, seconds))
     with tempfile.TemporaryDirectory(prefix="opossum-") as folder:
@@ -133,6 +163,21 @@ def _engine_and_call(folders: dict[str, str], call: tuple[str, ...]) -> tuple[En
         return named[0], (folders[named[0].option], *call)
     found = engine_at(Path(call[0])) if call else None
     return found or PYTHON, call
+
+
+def _declaring(engine: Engine, dispatchers: tuple[str, ...], watched: tuple[str, ...], frame: str | None) -> Engine:
+    """Return an engine whose games are told what the user declares of them."""
+    if engine is not PYTHON:
+        return engine
+
+    def launch(destination: str, call: tuple[str, ...], folder: Path) -> Launch:
+        launch = engine.launch(destination, call, folder)
+        declared = declared_for(launch.folder, dispatchers, watched, frame)
+        if declared != type(declared)():
+            launch.environment[DECLARED] = declared.of_main(launch.main_module).as_json()
+        return launch
+
+    return engine._replace(launch=launch)
 
 
 def _record_to(link: str, engine: Engine, call: tuple[str, ...], seconds: float | None) -> int:

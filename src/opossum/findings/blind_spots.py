@@ -21,8 +21,8 @@ def blind_spots(take: Take) -> list[str]:
     engine = take.recording.head_text(0, "engine")
     if not len(take.tables["frame"]):
         spots.append(
-            "No frames were recorded, so nothing is known of freezes and of what is early or late: let the game's loop "
-            "tell `frame` and `idle`."
+            "No frames were recorded, so all of it counts as loading, which is not judged: let the game's loop tell `frame` "
+            "and `idle`, or name the function of each turn (`opossum record --frame MODULE:FUNCTION`)."
         )
     if not len(take.calls):
         reason = " and no engine was recognised" if engine in PLAIN_ENGINES else ""

@@ -28,6 +28,8 @@ FILE_NAME = "opossum.toml"
 LARGEST_FILE = 1_000_000
 """Bytes; nobody writes more wishes by hand."""
 
+KNOWN_TABLES = ("thresholds", "uncounted", "dispatcher", "watch", "frame")
+"""What may stand in such a file; the last three are for whoever records the game."""
 _SUBJECT = Subject._fields
 _KEYS = ("kind", "cause", "why", *_SUBJECT)
 
@@ -91,8 +93,8 @@ def read_wishes(file: Path) -> Wishes:
     except (tomllib.TOMLDecodeError, UnicodeDecodeError, RecursionError) as error:
         raise WishError(f"{file}: is no TOML ({error})") from None
     for key in table:
-        if key not in ("thresholds", "uncounted"):
-            raise WishError(f"{file}: `{key}` is not known; there are: thresholds, uncounted")
+        if key not in KNOWN_TABLES:
+            raise WishError(f"{file}: `{key}` is not known; there are: {', '.join(KNOWN_TABLES)}")
     return Wishes(_settings_of(file, table.get("thresholds", {})), _uncounted_of(file, table.get("uncounted", [])))
 
 

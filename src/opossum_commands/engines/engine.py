@@ -19,7 +19,8 @@ LINK = "link:"
 
 class Launch(NamedTuple):
     """A game to be started: its name, what is run, what is added to the environment, what runs it (for people), the
-    folder in which it lies, the one it is run in (None: where we are), and its name with its engine's (for people).
+    folder in which it lies, the one it is run in (None: where we are), its name with its engine's (for people), and the
+    name by which its main file would be imported.
     """
 
     name: str
@@ -29,6 +30,7 @@ class Launch(NamedTuple):
     folder: Path
     run_in: Path | None = None
     told: str = ""
+    main_module: str = ""
 
 
 class Engine(NamedTuple):

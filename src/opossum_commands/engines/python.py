@@ -41,6 +41,11 @@ class PythonGame(NamedTuple):
     environment: Mapping[str, str] = MappingProxyType({})
 
     @property
+    def main_module(self) -> str:
+        """Return the name by which the script would be imported, empty for what is no script."""
+        return "" if self.game[0] in OTHER_THAN_SCRIPTS else Path(self.game[0]).stem
+
+    @property
     def lies_in(self) -> Path:
         """Return the folder in which the game lies."""
         within = self.folder or Path()
@@ -158,7 +163,7 @@ def launch(destination: str, call: tuple[str, ...], folder: Path) -> Launch:
     under = f"Python {version}".strip()
     environment = {**called.environment, "PYTHONPATH": path} | ({ENGINE_VARIABLE: engine} if engine else {})
     named = f"{called.name} ({engine})" if engine else called.name
-    return Launch(called.name, run, environment, under, called.lies_in, called.folder, named)
+    return Launch(called.name, run, environment, under, called.lies_in, called.folder, named, called.main_module)
 
 
 def _engine(called: PythonGame, path: str) -> str:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Protocol
 
+from opossum_recorder.engines.declared.adapter import DeclaredAdapter
 from opossum_recorder.engines.dispatchers.adapter import DispatcherAdapter
 from opossum_recorder.engines.panda3d.adapter import PandaAdapter
 from opossum_recorder.engines.pygame_ce.adapter import PygameAdapter
@@ -20,7 +21,13 @@ class Adapter(Protocol):
         """Return what to call once each of these modules has been imported."""
 
 
-ADAPTERS: list[Callable[[Recorder], Adapter]] = [PandaAdapter, PygameAdapter, PygletAdapter, DispatcherAdapter]
+ADAPTERS: list[Callable[[Recorder], Adapter]] = [
+    PandaAdapter,
+    PygameAdapter,
+    PygletAdapter,
+    DispatcherAdapter,
+    DeclaredAdapter,
+]
 
 
 def waiting_phases() -> tuple[str, ...]:
