@@ -172,7 +172,7 @@ def test_what_is_bound_twice_in_it_is_found(tmp_path):
     )
 
     assert "double-fire/bound-twice" in causes(take)
-    assert len(take.tables["bind"]) == 6 and take.game_frames == 3
+    assert len(take.tables["bind"]) == 7 and take.game_frames == 3
 
 
 @pytest.mark.parametrize(

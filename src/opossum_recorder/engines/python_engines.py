@@ -10,6 +10,7 @@ from opossum_recorder.engines.dispatchers.adapter import DispatcherAdapter
 from opossum_recorder.engines.panda3d.adapter import PandaAdapter
 from opossum_recorder.engines.pygame_ce.adapter import PygameAdapter
 from opossum_recorder.engines.pyglet.adapter import PygletAdapter
+from opossum_recorder.engines.standard_library.adapter import StandardLibraryAdapter
 from opossum_recorder.recorder import Recorder
 
 
@@ -27,6 +28,7 @@ ADAPTERS: list[Callable[[Recorder], Adapter]] = [
     PygletAdapter,
     DispatcherAdapter,
     DeclaredAdapter,
+    StandardLibraryAdapter,
 ]
 
 

@@ -75,7 +75,7 @@ class DeclaredAdapter:
 
     def _modules(self) -> set[str]:
         declared = self._declared
-        return {one.module for one in (*declared.dispatchers, *self._functions())}
+        return {one.module for one in declared.dispatchers} | {one.module for one in self._functions()}
 
     def _functions(self) -> dict[Watched, Run]:
         """Return the functions to be diverted, each with what it is to go through."""

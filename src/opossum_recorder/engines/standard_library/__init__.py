@@ -1,0 +1,1 @@
+"""Delays of Python's own library: `threading.Timer` and asyncio."""
