@@ -41,12 +41,29 @@ PUT_OFF = 4
 """Calls until a trace is tried again that there was no time for."""
 
 
+class _Pause:
+    """What is done within does not count for a trace."""
+
+    def __init__(self, trace: Trace | None) -> None:
+        self._trace = trace
+
+    def __enter__(self) -> None:
+        if self._trace is not None:
+            self._trace.paused = True
+
+    def __exit__(self, *error: object) -> None:
+        if self._trace is not None:
+            self._trace.paused = False
+
+
 class Effects:
     """Runs calls, tracing some of them, and tells the call what it found out."""
 
     def __init__(self, clock: Callable[[], int] = time.perf_counter_ns) -> None:
         self._clock = clock
         self._allowed_ns, self._reckoned_ns = float(AT_ONCE_NS), clock()
+        self._tracing: tuple[Any, Trace] | None = None
+        """The function that is being traced, by its code."""
         self._samples: dict[Any, Sample] = {}
         self._dense_until: dict[Any, int] = {}
         self._seen: dict[Any, bool] = {}
@@ -85,9 +102,11 @@ class Effects:
         names = getattr(getattr(function, "__func__", function), "__globals__", None)
         before = seen_of(owner, names) if owner is not None else None
         trace = Trace()
+        outer, self._tracing = self._tracing, (code, trace)
         try:
             result = run_traced(trace, function, *args, **kwargs)
         finally:
+            self._tracing = outer
             self._allowed_ns -= self._clock() - began
         if trace.judged:
             call.changed(trace.stores)
@@ -103,6 +122,12 @@ class Effects:
                 sample.next = NEVER
             call.sent_at_least()
         return result
+
+    def setting(self, function: Any) -> _Pause:
+        """While a function has itself called again later, or no more, it changes nothing by that: it goes on looking."""
+        traced = self._tracing
+        code = getattr(getattr(function, "__func__", function), "__code__", None)
+        return _Pause(traced[1] if traced is not None and traced[0] is code else None)
 
     def _saw(self, code: Any, sample: Sample, changed: bool) -> None:
         """Look more closely at a function that does what it did not before."""

@@ -16,6 +16,7 @@ import builtins
 import dis
 import functools
 import math
+import os
 import sys
 import threading
 import time
@@ -23,6 +24,11 @@ from collections.abc import Callable
 from types import CodeType, FrameType, FunctionType, MethodType, ModuleType
 from typing import Any
 
+from opossum_recorder.game_code import INTERPRETERS
+
+_FOLDER = os.path.join(os.path.dirname(os.path.abspath(__file__)), "")
+_ADAPTERS = os.path.join(_FOLDER, "engines", "")
+_RECORDER, _USED, _OTHER = "recorder", "used by it", "other"
 MOST_INSTRUCTIONS = 10_000
 """A call that is longer than this is followed no further: it has no known effect."""
 
@@ -78,6 +84,12 @@ class Trace:
         self.stores = 0
         self.judged = True
         self.outside = False
+        self.paused = False
+        """While this is so, what is done does not count."""
+        self._within: list[str] = []
+        """What runs, from the first of the recorder's own functions inwards: one of those, what it uses of Python's own
+        library, or anything else, which counts.
+        """
         self._instructions = 0
         self._calling: FrameType | None = None
         self._called_is_told = False
@@ -90,11 +102,38 @@ class Trace:
     def start(self, frame: FrameType, event: str, argument: Any) -> Any:
         """Begin to follow a function (the trace function of Python's)."""
         self._calling = None
-        if not self.judged:
-            return None
-        frame.f_trace_opcodes = True
+        nested = self._enter(frame.f_code)
         frame.f_trace_lines = False
-        return self.follow
+        frame.f_trace_opcodes = self.judged and self._counts
+        if nested:
+            return self._follow_nested
+        return self.follow if self.judged else None
+
+    @property
+    def _counts(self) -> bool:
+        """Say whether what runs is the game's doing, and not the recorder's."""
+        return not self.paused and (not self._within or self._within[-1] == _OTHER)
+
+    def _enter(self, code: CodeType) -> bool:
+        """See whether a function that begins counts; say whether it must be told of as it ends."""
+        ours = _is_ours(code)
+        if not ours and not self._within:
+            return False
+        before = self._within[-1] if self._within else _OTHER
+        if ours:
+            self._within.append(_RECORDER)
+        elif before != _OTHER and code.co_filename.startswith((*INTERPRETERS, "<frozen")):
+            self._within.append(_USED)
+        else:
+            self._within.append(_OTHER)
+        return True
+
+    def _follow_nested(self, frame: FrameType, event: str, argument: Any) -> Any:
+        if event == "return":
+            self._within.pop()
+        elif self._counts:
+            self.follow(frame, event, argument)
+        return self._follow_nested
 
     def follow(self, frame: FrameType, event: str, argument: Any) -> Any:
         """Judge one instruction."""
@@ -113,8 +152,10 @@ class Trace:
 
     def profile(self, frame: FrameType, event: str, argument: Any) -> None:
         """Judge a built-in function that is called (the profile function of Python's)."""
-        if event == "c_call" and frame.f_code is not _OURS:
+        if event == "c_call":
             self._calling = None
+            if frame.f_code is _OURS or self._is_recorders(frame.f_code, argument):
+                return
             self._judge_builtin(argument, getattr(argument, "__self__", None))
 
     def _judge(self, frame: FrameType) -> None:
@@ -152,9 +193,19 @@ class Trace:
 
     # --- where the interpreter has `sys.monitoring` --------------------------------------------------
 
+    def entered(self, code: CodeType, offset: int, *thrown: Any) -> Any:
+        """See whether a function that begins, or goes on, counts."""
+        if threading.get_ident() == self._thread:
+            self._enter(code)
+
+    def left(self, code: CodeType, offset: int, value: Any) -> Any:
+        """Go back to what ran before."""
+        if threading.get_ident() == self._thread and self._within:
+            self._within.pop()
+
     def instruction(self, code: CodeType, offset: int) -> Any:
         """Judge one instruction that is about to be run."""
-        if threading.get_ident() != self._thread or not self.judged:
+        if threading.get_ident() != self._thread or not self.judged or not self._counts:
             return
         try:
             self._judge(sys._getframe(1))
@@ -164,6 +215,8 @@ class Trace:
     def call(self, code: CodeType, offset: int, function: Any, first: Any) -> Any:
         """Judge what is about to be called."""
         if threading.get_ident() != self._thread or isinstance(function, _PYTHON) or code is _OURS:
+            return
+        if self._is_recorders(code, function):
             return
         self._calling = None
         kind = type(function)
@@ -175,6 +228,17 @@ class Trace:
             self._judge_builtin(function, first)
         else:
             self._judge_builtin(function, getattr(function, "__self__", None))
+
+    def _is_recorders(self, code: CodeType, function: Any) -> bool:
+        """Say whether a call is the recorder's own doing: but for one by which an adapter lets the engine do something."""
+        if self._counts:
+            return False
+        if self.paused or self._within[-1] != _RECORDER or not code.co_filename.startswith(_ADAPTERS):
+            return True
+        owner = getattr(function, "__self__", None)
+        if isinstance(function, type) or owner is sys or type(owner).__module__.startswith("opossum_recorder"):
+            return True
+        return _stays_inside(function, owner)  # its own lists
 
     def _judge_making(self, kind: type) -> None:
         """Judge that an object is made: what a class does that is written in Python is followed by itself."""
@@ -203,9 +267,16 @@ def run_traced(trace: Trace, function: Callable[..., Any], *args: Any, **kwargs:
 def _run_monitored(trace: Trace, function: Callable[..., Any], args: Any, kwargs: Any) -> Any:
     trace.begin_monitored()
     events = _monitoring.events
-    _monitoring.register_callback(_TOOL, events.INSTRUCTION, trace.instruction)
-    _monitoring.register_callback(_TOOL, events.CALL, trace.call)
-    _monitoring.set_events(_TOOL, events.INSTRUCTION | events.CALL)
+    followed = {
+        trace.instruction: events.INSTRUCTION,
+        trace.call: events.CALL,
+        trace.entered: events.PY_START | events.PY_RESUME | events.PY_THROW,
+        trace.left: events.PY_RETURN | events.PY_YIELD | events.PY_UNWIND,
+    }
+    for callback, told in followed.items():
+        for event in (1 << bit for bit in range(told.bit_length()) if told >> bit & 1):
+            _monitoring.register_callback(_TOOL, event, callback)
+    _monitoring.set_events(_TOOL, sum(followed.values()))
     try:
         return function(*args, **kwargs)
     finally:
@@ -229,6 +300,17 @@ _TOOL = 4
 _monitoring = _tool()
 _OURS: CodeType = (_run_monitored if _monitoring is not None else run_traced).__code__
 """The code that traces: what it calls to begin and to end tracing is not the game's."""
+
+
+@functools.lru_cache(maxsize=1024)
+def _is_ours(code: CodeType) -> bool:
+    """Say whether code is the recorder's: what it does is not the game's, what it lets run is judged by itself."""
+    return code.co_filename.startswith(_FOLDER) and code not in _tried_codes()
+
+
+@functools.lru_cache(maxsize=1)
+def _tried_codes() -> set[CodeType]:
+    return {method.__code__ for method in vars(_Tried).values() if isinstance(method, FunctionType)}
 
 
 @functools.lru_cache(maxsize=2048)

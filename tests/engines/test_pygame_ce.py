@@ -248,3 +248,46 @@ def test_a_menu_that_shows_no_new_picture_turns_where_it_waits(tmp_path, takes, 
     assert {take.function_of_call(call) for call in rung} == {by}
     assert len(rung) == 6 and take.game_frames >= 6
     assert causes(take) == []
+
+
+SHOWS = """
+import pygame
+pygame.init()
+screen = pygame.display.set_mode((16, 16))
+clock = pygame.time.Clock()
+bell = pygame.USEREVENT + 1
+
+def show():
+    pygame.display.flip()
+
+def post():
+    pygame.event.post(pygame.event.Event(bell))
+
+def peep():
+    return screen.get_width() > 100
+
+def run():
+    for frame in range(60):
+        for event in pygame.event.get():
+            if event.type == bell:
+                pass
+        show()
+        post()
+        peep()
+        clock.tick(200)
+
+run()
+"""
+
+
+def test_what_the_engine_does_for_a_function_is_not_nothing(tmp_path):
+    """Though it is the recorder that lets it; what only looks is."""
+    script = tmp_path / "shows.py"
+    script.write_text(SHOWS)
+    take = played(tmp_path, script)
+    effects: dict[str, set[int]] = {}
+    for call in range(len(take.calls)):
+        effects.setdefault(take.function_of_call(call), set()).add(int(take.calls.effect[call]))
+
+    assert effects["show"] == {-1} and effects["peep"] == {0}
+    assert 0 not in effects["post"] and max(effects["post"]) >= 1

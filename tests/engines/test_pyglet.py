@@ -147,3 +147,40 @@ def test_what_a_window_tells_with_every_frame_is_a_tick(tmp_path):
     steps = [take.via_of_send(row) for row in range(len(sends)) if take.text(int(sends["ev"][row])) == "on_step"]
 
     assert steps == ["tick", "tick", "direct"]
+
+
+REARMS = """
+import pyglet
+pyglet.options.headless = True
+
+class Oven:
+    def __init__(self):
+        self.heat = 20
+        self.rung = 0
+
+    def look(self, dt):
+        if self.heat > 30:
+            self.rung += 1
+        {again}
+
+oven = Oven()
+pyglet.clock.schedule_once(oven.look, 0.005)
+pyglet.clock.schedule_once(lambda dt: pyglet.app.exit(), 1.5)
+pyglet.app.run()
+"""
+ONCE = "pyglet.clock.schedule_once(self.look, 0.005)"
+
+
+@pytest.mark.parametrize(
+    ("again", "found"),
+    [
+        (ONCE, ["polling-waste/delay-loop"]),
+        (f"pyglet.clock.unschedule(self.look); {ONCE}", ["polling-waste/delay-loop"]),
+        (f"self.heat += 0.0; {ONCE}", []),
+    ],
+)
+def test_a_delay_that_sets_itself_again_is_a_loop(tmp_path, again, found):
+    """That it does is no work; what it does besides is."""
+    script = tmp_path / "rearms.py"
+    script.write_text(REARMS.format(again=again))
+    assert causes(played(tmp_path, script)) == found

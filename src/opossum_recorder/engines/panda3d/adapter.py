@@ -215,10 +215,12 @@ class PandaAdapter:
 
         def recorded_add(own: Any, what: Any, name: Any = None, *args: Any, **kwargs: Any) -> Any:
             delay = kwargs.get("delay")
-            return add(own, self._task(what, name, delay), name, *args, **kwargs)
+            with self.effects.setting(what):
+                return add(own, self._task(what, name, delay), name, *args, **kwargs)
 
         def recorded_later(own: Any, seconds: float, what: Any, name: Any, *args: Any, **kwargs: Any) -> Any:
-            return later(own, seconds, self._task(what, name, seconds), name, *args, **kwargs)
+            with self.effects.setting(what):
+                return later(own, seconds, self._task(what, name, seconds), name, *args, **kwargs)
 
         def recorded_step(own: Any) -> Any:
             from direct.showbase.ShowBaseGlobal import globalClock

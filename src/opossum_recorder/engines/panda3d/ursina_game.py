@@ -201,7 +201,8 @@ class UrsinaGame:
         else:
             number = self._recorder.send(name, owner, via="clip", y=play, mark=name, pos=float(step.delay))
         with self._recorder.call(number, None, owner, name, place) as call:
-            return self._effects.run(call, functools.partial(run, step))
+            step.finished = True  # as the engine's own step says first
+            return self._effects.run(call, function, *step.args, **step.kwargs)
 
     # --- delays and ends -----------------------------------------------------------------------------
 
@@ -216,7 +217,8 @@ class UrsinaGame:
                 return invoke(function, *args, **given)
             before, self._invoked = self._invoked, function
             try:
-                sequence = invoke(function, *args, **given)
+                with self._effects.setting(function):
+                    sequence = invoke(function, *args, **given)
             finally:
                 self._invoked = before
             name, place = describe(function)

@@ -22,6 +22,7 @@ from opossum_recorder.engines.pygame_ce.handled_places import (
     places_of_loop,
 )
 from opossum_recorder.game_code import is_games_own
+from opossum_recorder.tracing import Trace
 
 Begin = Callable[[FrameType, int], None]
 """Told of the frame and the line at which an event's handling begins."""
@@ -41,6 +42,8 @@ class HandledLines:
         self._monitoring = _tool()
         self._thread = threading.get_ident()
         self._traced: FrameType | None = None
+        self._before: tuple[Any, Any] = (None, None)
+        """What traced the thread and the frame before."""
         if self._monitoring is not None:
             events = self._monitoring.events
             self._monitoring.register_callback(_TOOL, events.LINE, self._line)
@@ -58,23 +61,30 @@ class HandledLines:
             for code in self._watched:
                 self._monitor(code)
             return
-        self._traced = handler
+        effects = getattr(sys.gettrace(), "__self__", None)
+        if isinstance(effects, Trace):
+            effects.judged, effects.outside = False, True  # it does not see what comes now
+        self._traced, self._before = handler, (sys.gettrace(), handler.f_trace)
         handler.f_trace = self._trace_line
+        handler.f_trace_lines = True
         sys.settrace(self._trace_call)
 
     def ended(self) -> None:
         """Follow the event no further: it was handled, or nobody did."""
         self._event = self._begin = None
         if self._traced is not None:
-            sys.settrace(None)
+            whole, of_frame = self._before
+            sys.settrace(whole)
             # the frame is let go at once: it holds the loop, and with it whoever waits for the event's end
-            self._traced.f_trace = None
-            self._traced = None
+            self._traced.f_trace = of_frame
+            self._traced, self._before = None, (None, None)
 
     def _may_trace(self) -> bool:
         if threading.get_ident() != self._thread:
             return False
-        return self._monitoring is not None or sys.gettrace() is None
+        # what looks at a call's effects is ours, and makes room
+        tracing = sys.gettrace()
+        return self._monitoring is not None or tracing is None or isinstance(getattr(tracing, "__self__", None), Trace)
 
     def _look_further(self, frame: FrameType, places: Places) -> None:
         """Watch the functions to which an event may be passed on."""

@@ -191,7 +191,8 @@ class PygameZero:
         @functools.wraps(schedule)
         def recorded(own: Any, callback: Any, delay: float) -> Any:
             self._delay = float(delay)
-            return schedule(own, callback, delay)
+            with self._effects.setting(plain(callback)):
+                return schedule(own, callback, delay)
 
         return recorded
 
@@ -226,7 +227,8 @@ class PygameZero:
             before, ticking = list(own.events), self._ticking
             self._ticking = False
             try:
-                result = unschedule(own, plain(callback))
+                with self._effects.setting(plain(callback)):
+                    result = unschedule(own, plain(callback))
             finally:
                 self._ticking = ticking
             kept = {id(event) for event in own.events}

@@ -335,7 +335,8 @@ class PygletAdapter:
                 self._scheduled.remove(item)
                 if item.arm:
                     self.recorder.disarm(item.arm, "cleared")
-            return unschedule(own, function)
+            with self.effects.setting(function):
+                return unschedule(own, function)
 
         clock.unschedule = recorded_unschedule
 
@@ -353,7 +354,8 @@ class PygletAdapter:
             item = _Scheduled(self, function, what, arm)
             item.turns = what == "tick" or (what == "timer" and float(seconds) <= FRAME_S)
             self._scheduled.append(item)
-            return schedule(own, item, *args, **kwargs)
+            with self.effects.setting(function):
+                return schedule(own, item, *args, **kwargs)
 
         return recorded
 
