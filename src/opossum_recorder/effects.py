@@ -108,7 +108,7 @@ class Effects:
         finally:
             self._tracing = outer
             self._allowed_ns -= self._clock() - began
-        if trace.judged:
+        if trace.judged or trace.stores:
             call.changed(trace.stores)
             self._saw(code, sample, trace.stores > 0)
         elif before is not None and not trace.outside:

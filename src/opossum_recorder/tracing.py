@@ -1,7 +1,7 @@
 """One traced call: followed instruction by instruction, through every Python function that it calls.
 
 It is shown to have changed nothing when it stored to no attribute, item, global or closure, and called no built-in
-function that may change something.  Stores are counted.  A call that did what cannot be judged (a built-in function
+function that may change something.  Stores are counted, to the end, whatever else a call did: so much it changed at least.  A call that did what cannot be judged (a built-in function
 that is not known to be harmless, a generator, an import, …) is not `judged`; if that reached beyond what a comparison of
 its owner's own state would show (it drew, wrote, called into an extension), it went `outside`.  Reading an attribute is
 taken to change nothing.
@@ -104,10 +104,14 @@ class Trace:
         self._calling = None
         nested = self._enter(frame.f_code)
         frame.f_trace_lines = False
-        frame.f_trace_opcodes = self.judged and self._counts
+        frame.f_trace_opcodes = not self._is_too_long and self._counts
         if nested:
             return self._follow_nested
-        return self.follow if self.judged else None
+        return None if self._is_too_long else self.follow
+
+    @property
+    def _is_too_long(self) -> bool:
+        return self._instructions > MOST_INSTRUCTIONS
 
     @property
     def _counts(self) -> bool:
@@ -130,7 +134,8 @@ class Trace:
 
     def _follow_nested(self, frame: FrameType, event: str, argument: Any) -> Any:
         if event == "return":
-            self._within.pop()
+            if self._within:  # not where another traced in between
+                self._within.pop()
         elif self._counts:
             self.follow(frame, event, argument)
         return self._follow_nested
@@ -140,7 +145,7 @@ class Trace:
         if self._calling is frame:
             # it called neither a Python nor a built-in function, such as one of a foreign library
             self.judged, self.outside, self._calling = False, True, None
-        if not self.judged:
+        if self._is_too_long:
             frame.f_trace_opcodes = False
             return None
         if event == "opcode":
@@ -154,9 +159,11 @@ class Trace:
         """Judge a built-in function that is called (the profile function of Python's)."""
         if event == "c_call":
             self._calling = None
-            if frame.f_code is _OURS or self._is_recorders(frame.f_code, argument):
-                return
-            self._judge_builtin(argument, getattr(argument, "__self__", None))
+            try:
+                if frame.f_code is not _OURS and not self._is_recorders(frame.f_code, argument):
+                    self._judge_builtin(argument, getattr(argument, "__self__", None))
+            except Exception:  # whatever its type does when it is asked
+                self.judged, self.outside = False, True
 
     def _judge(self, frame: FrameType) -> None:
         self._instructions += 1
@@ -172,14 +179,14 @@ class Trace:
                     self._calling = frame
                 else:
                     self._judge_making(made)
-        elif self._instructions > MOST_INSTRUCTIONS:
+        elif self._is_too_long:
             self.judged, self.outside = False, True
         elif name in _UNJUDGED:
             self.judged = False
         elif name.startswith("INPLACE_") or (name == "BINARY_OP" and text[2 * place + 1] >= _INPLACE):
-            self.judged = self._adds_to_plain(frame, text, names, place)
+            self.judged = self._adds_to_plain(frame, text, names, place) and self.judged
         elif name == "GET_ITER":
-            self.judged = isinstance(_loaded(frame, text, names, place), _COLLECTIONS)
+            self.judged = isinstance(_loaded(frame, text, names, place), _COLLECTIONS) and self.judged
 
     def _adds_to_plain(self, frame: FrameType, text: bytes, names: list[str], place: int) -> bool:
         """Say whether `x += …` makes a new value: x is of a plain type (a list would be changed itself)."""
@@ -205,7 +212,7 @@ class Trace:
 
     def instruction(self, code: CodeType, offset: int) -> Any:
         """Judge one instruction that is about to be run."""
-        if threading.get_ident() != self._thread or not self.judged or not self._counts:
+        if threading.get_ident() != self._thread or self._is_too_long or not self._counts:
             return
         try:
             self._judge(sys._getframe(1))
@@ -216,8 +223,13 @@ class Trace:
         """Judge what is about to be called."""
         if threading.get_ident() != self._thread or isinstance(function, _PYTHON) or code is _OURS:
             return
-        if self._is_recorders(code, function):
-            return
+        try:
+            if not self._is_recorders(code, function):
+                self._judge_call(function, first)
+        except Exception:  # whatever its type does when it is asked
+            self.judged, self.outside = False, True
+
+    def _judge_call(self, function: Any, first: Any) -> None:
         self._calling = None
         kind = type(function)
         if isinstance(function, type):

@@ -68,13 +68,26 @@ def run(frames, turns):
         next(stepping())
         nested()
         draw("screen")
-        frames(None)
+        end_of(frames)
+
+def end_of(frames):
+    frames(None)
 
 def again(frames, turns):
     for turn in range(turns):
         frames(turn)
         draw("menu")
         frames(None)
+
+def whole(frames, turns):
+    for turn in range(turns):
+        frames(turn)
+        one_turn()
+        frames(None)
+
+def one_turn():
+    text("once")
+    stir()
 """
 
 
@@ -131,7 +144,7 @@ def called(take: Take, frames: range) -> list[set[tuple[str, str, str]]]:
 
 
 def test_what_a_loop_calls_once_a_frame_is_recorded_once_it_is_known(tmp_path, game):
-    """Methods by object, what was imported by name too; no helpers, nothing seldom, generators, or without a name."""
+    """Methods by object, what was imported by name too; not what a frame ends within, helpers, the seldom."""
     frame_of_run = {
         (owner, function, "frame of run")
         for owner, function in [
@@ -158,6 +171,20 @@ def test_another_loop_is_another_tick(tmp_path, game):
     assert called(take, range(40, 40 + WATCHED)) == [set()] * WATCHED
     assert called(take, range(40 + WATCHED, 80)) == [{("loops", "draw", "frame of again")}] * (40 - WATCHED)
     assert take.game_frames == 80
+
+
+def test_where_a_turn_lies_in_one_function_what_it_calls_is_recorded(tmp_path, game):
+    """In its stead."""
+    take = played(tmp_path, game.whole)
+    parts = {("loops", "text", "frame of whole"), ("kitchen_of_loops", "stir", "frame of whole")}
+    assert called(take, range(2 * WATCHED, 40)) == [parts] * (40 - 2 * WATCHED)
+
+
+def test_a_function_alone_that_calls_nothing_is_recorded_itself(tmp_path, game):
+    """Once it was seen that no turn lies in it."""
+    take = played(tmp_path, game.again)
+    draws = {("loops", "draw", "frame of again")}
+    assert called(take, range(3 * WATCHED, 40)) == [draws] * (40 - 3 * WATCHED)
 
 
 def test_what_runs_elsewhere_is_left_to_whoever_records_it(tmp_path, game):

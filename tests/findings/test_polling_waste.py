@@ -123,12 +123,24 @@ def looked_at(every: int, takes_ms: float = 0.2, eff: int = 0) -> Tape:
     return tape
 
 
+@pytest.mark.parametrize(("unseen", "severity"), [(24, "waste"), (25, "waste"), (26, "note")])
+def test_samples_say_little_of_a_long_stretch_that_nobody_saw(unseen, severity):
+    """Where it cannot be judged, a function may be working."""
+    tape = Tape(hz=60).frame().frame()
+    look = tape.bind("tick", "shelf#1", "Shelf.on_tick")
+    for frame in range(100):
+        tape.frame().heard("tick", look, eff=0 if frame < 100 - unseen else None, takes_ms=0.5, via="tick")
+    finding = only(tape.found(), "every-frame")
+    assert finding.severity.value == severity
+    assert ("26 calls in a row nothing is known" in " ".join(finding.details)) is (unseen == 26)
+
+
 def test_what_looking_at_a_call_cost_is_not_told_as_the_games():
     """What a call costs is known from those that were not looked at."""
     tape = Tape(hz=60).frame().frame()
     look = tape.bind("tick", "shelf#1", "Shelf.on_tick")
     for frame in range(100):
-        looked_at = frame < 40
+        looked_at = frame % 10 < 4
         tape.frame().heard("tick", look, eff=0 if looked_at else None, takes_ms=4 if looked_at else 0.5, via="tick")
     finding = only(tape.found(), "every-frame")
 

@@ -14,6 +14,7 @@ CASES: dict[str, tuple[list[float], list[bool]]] = {
     "polling_wasted_share": ([89, 90, 91], [False, True, True]),
     "polling_known_calls": ([9, 10, 11], [False, True, True]),
     "polling_event_share": ([8, 9, 10], [False, True, True]),
+    "polling_unseen_share": ([0.24, 0.25, 0.26], [False, False, True]),
     "polling_sampled_budget_share": ([0.0049, 0.005, 0.0051], [False, True, True]),
     "freeze_longer_than_ms": ([99.99, 100, 100.01], [False, False, True]),
     "freeze_times_median": ([179.99, 180, 180.01], [False, False, True]),
@@ -30,7 +31,9 @@ def polled(calls: int = 80, finds: int = 0, known: int | None = None, takes_ms: 
     look = tape.bind("tick", "shelf#1", "Shelf.on_tick")
     for number in range(calls):
         tape.frame(length_ms=10)
-        eff = int(number < finds) if known is None or number < known else None
+        # the known ones lie evenly among all
+        is_known = known is None or number * known // calls != (number - 1) * known // calls
+        eff = int(number < finds) if is_known else None
         tape.heard("tick", look, eff=eff, takes_ms=takes_ms, via="tick")
     return tape
 
@@ -70,6 +73,14 @@ def measured(name: str, value: float) -> bool:
         # a frame has 10 ms; the call takes its share, less the microsecond of its return
         (finding,) = waste(polled(known=20, takes_ms=value * 10 - 0.001))
         return finding.severity.value == "waste"
+    if name == "polling_unseen_share":
+        tape = Tape(hz=60).frame()
+        look = tape.bind("tick", "shelf#1", "Shelf.on_tick")
+        for number in range(100):
+            tape.frame(length_ms=10)
+            tape.heard("tick", look, eff=0 if number >= 100 * value else None, takes_ms=1, via="tick")
+        (finding,) = waste(tape)
+        return finding.severity.value == "note"
     if name == "freeze_longer_than_ms":
         return bool(frame_of(round(value * 1e6), 0.1).found("freeze"))
     if name == "freeze_times_median":

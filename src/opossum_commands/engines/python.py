@@ -197,6 +197,6 @@ PYTHON = Engine(
     "Panda3D, ursina, pygame, Pygame Zero, pyglet, arcade, cocos2d, or any that records itself",
     MAINS,
     launch,
-    "docs/record-panda3d.md",
+    "docs/record-python.md",
     has_black_box=True,
 )

@@ -1,8 +1,10 @@
 """The functions that a game's own loop calls once a frame: found by watching the first frames, then recorded as ticks.
 
 The loop is the innermost function that runs both when a frame begins and when it ends.  What it calls once a frame (once
-for each object, for a method) is one of its functions; what it calls several times a frame is a helper and stays as it
-is, and so does what it calls seldom, and what is nested in another function and reached by no name.
+for each object, for a method) is one of its functions; where that is one alone, the
+loop's turn lies in it, and what it calls in turn is looked at in its stead.  What it calls several times a frame is a helper and stays as it
+is, and so does what it calls seldom, what a frame ends within, and what is nested in another function and reached by no
+name.
 
 Cost: while a frame is watched, every call costs about a microsecond; `WATCHED` frames of each loop are, then one in
 `EVERY` until the loop is known well.  A call of a function that is recorded costs what any call does.
@@ -29,6 +31,10 @@ WATCHED = 8
 EVERY = 64
 LATER = 16
 """One frame in `EVERY` is watched after that, so many of them."""
+MANY = 2
+"""Functions that a turn calls at least; one alone may be a turn in its stead."""
+DEEPEST = 3
+"""Functions, one within the other, in which a loop's turn may lie."""
 MOST_LOOPS = 64
 """Loops of a game that are told apart."""
 SHARE = 2
@@ -43,6 +49,10 @@ class _Loop:
         self.called: dict[CodeType, int] = {}
         self.often: set[CodeType] = set()
         self.found: dict[CodeType, tuple[Any, dict[str, Any]]] = {}
+        self.turns: list[CodeType] = []
+        """The functions in which the loop's turn lies, the outer first."""
+        self.is_turn_tried = False
+        """Whether the last of them was just found, and nothing of what it calls yet."""
 
     @property
     def is_watched_now(self) -> bool:
@@ -65,7 +75,8 @@ class LoopFunctions:
         self._stack_at_end: list[FrameType] = []
         self._loops: dict[tuple[CodeType, ...], _Loop] = {}
         self._stack: list[FrameType] = []
-        self._calls: list[tuple[int, CodeType, Any, dict[str, Any]]] = []
+        self._calls: list[tuple[FrameType, CodeType, Any, dict[str, Any]]] = []
+        self._turns: set[CodeType] = set()
         self._known: set[CodeType] = set()
         self._ran: set[tuple[CodeType, int]] = set()
         self._send = 0
@@ -74,7 +85,17 @@ class LoopFunctions:
         """The event that stands for a turn of each loop that is known."""
 
     def frame_began(self) -> None:
-        """See whether to watch the frame that begins."""
+        """See whether to watch the frame that begins. None of these three ever raises into the game."""
+        try:
+            self._begin()
+        except Exception:
+            self._give_up()
+
+    def _give_up(self) -> None:
+        self._recorder.say("the functions of the game's loop could not be looked at", "warning")
+        self._stack, self._calls, self._depths = [], [], set()
+
+    def _begin(self) -> None:
         self._ran.clear()
         self._send = 0
         stack = _games_stack() if threading.current_thread() is threading.main_thread() else []
@@ -104,11 +125,17 @@ class LoopFunctions:
         """Look at what a watched frame called; no frame's time may pass by it."""
         self.frame_ended()
         if self._stack:
-            self._judge(self._stack_at_end)
+            try:
+                self._judge(self._stack_at_end)
+            except Exception:
+                self._give_up()
             self._stack, self._stack_at_end, self._calls = [], [], []
 
     def _profile(self, frame: FrameType, event: str, argument: Any) -> None:
-        if event != "call" or id(frame.f_back) not in self._depths or self._is_elsewhere():
+        caller = frame.f_back
+        if event != "call" or caller is None or self._is_elsewhere():
+            return
+        if id(caller) not in self._depths and caller.f_code not in self._turns:
             return
         code = frame.f_code
         if code in self._known or code.co_name.startswith(("<", "__")) or not is_games_own(code.co_filename):
@@ -116,7 +143,7 @@ class LoopFunctions:
         if code.co_flags & (inspect.CO_GENERATOR | inspect.CO_COROUTINE | inspect.CO_ASYNC_GENERATOR):
             return
         first = frame.f_locals.get(code.co_varnames[0]) if code.co_argcount else None
-        self._calls.append((id(frame.f_back), code, first, frame.f_globals))
+        self._calls.append((caller, code, first, frame.f_globals))
 
     def _is_elsewhere(self) -> bool:
         return self._recorder.current_call() is not None or self._elsewhere()
@@ -130,7 +157,7 @@ class LoopFunctions:
             return
         times: dict[tuple[CodeType, int], int] = {}
         for caller, code, first, names in self._calls:
-            if caller != id(loop_frame):
+            if caller is not loop_frame and caller.f_code not in began.turns:
                 continue
             key = (code, id(first) if _is_method_of(first, code) else 0)
             times[key] = times.get(key, 0) + 1
@@ -138,6 +165,8 @@ class LoopFunctions:
         for code in {code for code, _ in times}:
             began.called[code] = began.called.get(code, 0) + 1
         began.often |= {code for (code, _), count in times.items() if count > 1}
+        # within which the frame ends: a call of it would hold the waiting, and a part of the next frame
+        began.often |= {frame.f_code for frame in stack[: stack.index(loop_frame)]}
         if began.watched >= WATCHED:
             self._record_found(began, loop_frame.f_code)
 
@@ -148,6 +177,19 @@ class LoopFunctions:
             for code, frames in loop.called.items()
             if code not in self._known and code not in loop.often and frames * SHARE >= loop.watched
         ]
+        if len(found) == 1 and len(loop.turns) < DEEPEST:
+            turn = found[0]
+            loop.turns.append(turn)
+            self._turns.add(turn)
+            self._known.add(turn)
+            self._ticks.setdefault(turn, self._ticks[loop_code])
+            loop.is_turn_tried, loop.watched, loop.called = True, 0, {}
+            return
+        if len(found) < MANY and loop.is_turn_tried:  # no turn lies in it: it is the function itself
+            found = loop.turns[:1]
+            self._turns.difference_update(loop.turns)
+            loop.turns.clear()
+        loop.is_turn_tried = False
         modules = _games_modules() if found else []
         for code in found:
             self._known.add(code)

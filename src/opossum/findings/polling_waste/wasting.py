@@ -29,7 +29,15 @@ POLLING_SAMPLED_BUDGET_SHARE = Threshold(
     "less than this, reckoned from samples, is noise",
 )
 
+POLLING_UNSEEN_SHARE = Threshold(
+    "polling_unseen_share",
+    0.25,
+    "share of the calls",
+    "samples that leave a longer stretch unseen are weak evidence: what works may be what could not be judged",
+)
+
 THRESHOLDS = (
+    POLLING_UNSEEN_SHARE,
     POLLING_CALLS,
     POLLING_WASTED_SHARE,
     POLLING_KNOWN_CALLS,
@@ -120,7 +128,9 @@ def _tell(scene: Scene, looked: _Looked, schedule: Schedule) -> Found:
         )
     evidence = scene.evidence("call", looked.wasted[:4].tolist(), "ran for nothing")
     evidence += scene.evidence("call", looked.hits[:3].tolist(), "found something")
+    unseen = _longest_unseen(looked)
     small = looked.sampled and per_frame < scene[POLLING_SAMPLED_BUDGET_SHARE] * budget
+    weak = small or unseen > scene[POLLING_UNSEEN_SHARE] * len(group)
     return Found(
         subject=subject,
         frame_rows=take.calls.frame[looked.wasted],
@@ -131,8 +141,14 @@ def _tell(scene: Scene, looked: _Looked, schedule: Schedule) -> Found:
         evidence=tuple(evidence),
         calls=looked.wasted,
         details=_details(scene, looked, schedule, wasted_ns, interval, interval < budget, instead),
-        rated=Severity.NOTE if small else Severity.RISK if looked.own_only else None,
+        rated=Severity.NOTE if weak else Severity.RISK if looked.own_only else None,
     )
+
+
+def _longest_unseen(looked: _Looked) -> int:
+    """Return the length of the longest stretch of calls of which no effect is known."""
+    seen = np.searchsorted(looked.group, looked.known)
+    return int(np.diff(seen, prepend=-1, append=len(looked.group)).max()) - 1
 
 
 def _wasted_ns(scene: Scene, looked: _Looked) -> int:
@@ -185,6 +201,9 @@ def _details(
         details.append(schedule.faster_than_frames)
     if looked.sampled:
         details.append("Only some calls were looked at, so rare finds cannot be excluded.")
+        unseen = _longest_unseen(looked)
+        if unseen > scene[POLLING_UNSEEN_SHARE] * len(looked.group):
+            details.append(f"Of {unseen:,} calls in a row nothing is known; it may work there.")
     if looked.own_only:
         details.append("It did nothing as far as its own object shows; what lies elsewhere is not known.")
     return tuple(details)

@@ -183,6 +183,8 @@ class PygletAdapter:
 
         @functools.wraps(post)
         def recorded_post(own: Any, dispatcher: Any, event: str, *args: Any) -> Any:
+            if not is_games_own(sys._getframe(1).f_code.co_filename):
+                return post(own, dispatcher, event, *args)  # the engine's own; told where the game hears it
             number = adapter.recorder.send(event, adapter.names.of(dispatcher), via="queue", q=QUEUE, d=shown(args))
             adapter.recorder.put(QUEUE, number)
             adapter._posted.setdefault((id(dispatcher), event), []).append(number)
