@@ -25,6 +25,9 @@ INTERPRETERS = (os.path.join(os.path.dirname(os.__file__), ""),)
 INSTALLED = ("site-packages", "dist-packages")
 _OURS = os.path.join(os.path.dirname(os.path.abspath(__file__)), "")
 
+STARTERS = ("pgzero", "pgzrun")
+"""Packages whose commands start a game, and are none."""
+
 _named: list[str] = []
 
 
@@ -54,7 +57,7 @@ def name_game_called(script: str, as_module: bool) -> None:
 def name_module(name: str) -> None:
     """Say that a module, or the package it is or lies in, is the game's own."""
     spec = importlib.util.find_spec(name)
-    if spec is None or spec.origin is None:
+    if spec is None or spec.origin is None or name.partition(".")[0] in STARTERS:
         return
     if spec.submodule_search_locations:
         name_game(next(iter(spec.submodule_search_locations)))

@@ -22,6 +22,7 @@ from opossum.take.take import Take
 HERE = Path(__file__).parent
 KEPT = HERE.parent.parent / ".strangers"
 """Where environments and sources lie once they were got."""
+ENGINES_BESIDE_SAMPLES = ("cocos", "pgzero")
 SECONDS = 20.0
 SCREEN = ":93"
 PRESSED_EVERY_S = 0.4
@@ -54,6 +55,7 @@ class Stranger(NamedTuple):
     keys: tuple[str, ...] = ()
     source: str = ""
     package: str = ""
+    folder: str = "/"
     started_by: str = ""
     quick: bool = False
     classes: tuple[str, ...] = ()
@@ -114,6 +116,8 @@ def _source(requirement: str) -> Path:
         with tarfile.open(archive) as packed:
             packed.extractall(with_archives / "unpacked", filter="data")
         (inner,) = (with_archives / "unpacked").iterdir()
+        for engine in ENGINES_BESIDE_SAMPLES:  # the one that is installed is played with
+            shutil.rmtree(inner / engine, ignore_errors=True)
         inner.rename(folder)
     return folder
 
@@ -150,7 +154,7 @@ def _call(stranger: Stranger) -> tuple[list[str], Path]:
         program = shutil.which(stranger.call[0], path=_path(stranger))
         if program is None:
             raise UnavailableError(f"it is not installed: apt-get install {stranger.package}")
-        return [program, *stranger.call[1:]], Path("/")
+        return [program, *stranger.call[1:]], Path(stranger.folder)
     python = interpreter(stranger.environment)
     folder = _source(stranger.source) if stranger.source else Path("/")
     call = list(stranger.call)
@@ -169,25 +173,21 @@ def _path(stranger: Stranger) -> str:
 
 
 def _press(keys: tuple[str, ...], environment: dict[str, str], ended: threading.Event) -> None:
-    """Press keys in turn on the screen's only window, until the game has ended."""
+    """Press keys in turn on the screen, where nothing but the game is, until it has ended."""
+
+    def tell(*words: str) -> str:
+        return subprocess.run(["xdotool", *words], env=environment, capture_output=True, text=True).stdout
+
     turn = 0
-    while not ended.wait(PRESSED_EVERY_S):
-        found = subprocess.run(
-            ["xdotool", "search", "--onlyvisible", "--name", "."], env=environment, capture_output=True, text=True
-        ).stdout.split()
-        if not found or not keys:
-            continue
+    while keys and not ended.wait(PRESSED_EVERY_S):
         key, turn = keys[turn % len(keys)], turn + 1
-        subprocess.run(["xdotool", "windowfocus", found[-1]], env=environment, capture_output=True)
+        # some games' windows must be given the focus, some cannot be found and have it
+        for window in tell("search", "--onlyvisible", "--name", ".").split()[-1:]:
+            tell("windowfocus", window)
         if key == "click":
-            place = [str(60 + turn * 37 % 400), str(60 + turn * 53 % 300)]
-            subprocess.run(
-                ["xdotool", "mousemove", "--window", found[-1], *place, "click", "1"],
-                env=environment, capture_output=True,
-            )  # fmt: skip
+            tell("mousemove", str(60 + turn * 37 % 400), str(60 + turn * 53 % 300), "click", "1")
         else:
-            press = ["xdotool", "keydown", key, "sleep", "0.15", "keyup", key]
-            subprocess.run(press, env=environment, capture_output=True)
+            tell("keydown", key, "sleep", "0.15", "keyup", key)
 
 
 class Screen:

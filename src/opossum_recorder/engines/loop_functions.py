@@ -31,6 +31,9 @@ WATCHED = 8
 EVERY = 64
 LATER = 16
 """One frame in `EVERY` is watched after that, so many of them."""
+MOST_HANDED_ON = 4
+MOST_PASSES = 8
+"""Times a frame that a function is called at most that is looked through, and how many such functions of a loop are."""
 MANY = 2
 """Functions that a turn calls at least; one alone may be a turn in its stead."""
 DEEPEST = 3
@@ -51,6 +54,8 @@ class _Loop:
         self.found: dict[CodeType, tuple[Any, dict[str, Any]]] = {}
         self.turns: list[CodeType] = []
         """The functions in which the loop's turn lies, the outer first."""
+        self.passes: set[CodeType] = set()
+        """Functions that the frame ends within, or that are called more than once and may hand on to what is not."""
         self.is_turn_tried = False
         """Whether the last of them was just found, and nothing of what it calls yet."""
 
@@ -157,7 +162,7 @@ class LoopFunctions:
             return
         times: dict[tuple[CodeType, int], int] = {}
         for caller, code, first, names in self._calls:
-            if caller is not loop_frame and caller.f_code not in began.turns:
+            if caller is not loop_frame and caller.f_code not in began.turns and caller.f_code not in began.passes:
                 continue
             key = (code, id(first) if _is_method_of(first, code) else 0)
             times[key] = times.get(key, 0) + 1
@@ -166,12 +171,20 @@ class LoopFunctions:
             began.called[code] = began.called.get(code, 0) + 1
         began.often |= {code for (code, _), count in times.items() if count > 1}
         # within which the frame ends: a call of it would hold the waiting, and a part of the next frame
-        began.often |= {frame.f_code for frame in stack[: stack.index(loop_frame)]}
+        ends = {frame.f_code for frame in stack[: stack.index(loop_frame)]}
+        began.often |= ends
+        # these, and helpers that hand on to others, are looked through
+        handing_on = {code for (code, _), count in times.items() if 1 < count <= MOST_HANDED_ON}
+        for code in ends | handing_on:
+            if len(began.passes) < MOST_PASSES:
+                began.passes.add(code)
+                self._turns.add(code)
         if began.watched >= WATCHED:
             self._record_found(began, loop_frame.f_code)
 
     def _record_found(self, loop: _Loop, loop_code: CodeType) -> None:
-        self._ticks.setdefault(loop_code, f"frame of {_name_of(loop_code)}")
+        for code in (loop_code, *loop.passes):
+            self._ticks.setdefault(code, f"frame of {_name_of(loop_code)}")
         found = [
             code
             for code, frames in loop.called.items()

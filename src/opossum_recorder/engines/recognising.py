@@ -32,19 +32,24 @@ _IMPORTS = re.compile(r"^\s*(?:import|from)\s+([A-Za-z_][\w, .]*)", re.MULTILINE
 
 def engine_of(game: str, as_module: bool = False) -> str:
     """Return the name and version of the engine of a game (a script, or a module's name), empty if none is recognised."""
-    imported: set[str] = set()
-    for file in _sources(game, as_module):
-        try:
-            with open(file, encoding="utf-8", errors="replace") as source:
-                text = source.read(FILE_BYTES_MAX)
-        except OSError:
-            continue
-        for names in _IMPORTS.findall(text):
-            imported |= {name.strip().partition(".")[0].partition(" ")[0] for name in names.split(",")}
-    for module, title, distributions in ENGINES:
-        if module in imported:
-            return _with_version(title, distributions)
+    sources = _sources(game, as_module)
+    for files in (sources[:1], sources[1:]):  # what lies beside it may belong to another game
+        imported = set().union(*(_imported(file) for file in files))
+        for module, title, distributions in ENGINES:
+            if module in imported:
+                return _with_version(title, distributions)
     return ""
+
+
+def _imported(file: Path) -> set[str]:
+    """Return the modules that a source file imports, by the first part of their names."""
+    try:
+        with open(file, encoding="utf-8", errors="replace") as source:
+            text = source.read(FILE_BYTES_MAX)
+    except OSError:
+        return set()
+    named = [name.strip() for names in _IMPORTS.findall(text) for name in names.split(",")]
+    return {name.partition(".")[0].partition(" ")[0] for name in named}
 
 
 def _sources(game: str, as_module: bool) -> list[Path]:

@@ -268,8 +268,7 @@ class PygameZero:
         @functools.wraps(begin)
         def recorded_begin(own: Any, thing: Any, *args: Any, **given: Any) -> None:
             begin(own, thing, *args, **given)
-            # its function may be given later, so the end is always a mark
-            marks = [(FINISHED, float(own.duration))]
+            marks = [(FINISHED, float(own.duration))] if own.on_finished is not None else []
             clip = "animate " + ", ".join(sorted(own.targets))
             own._opossum_play = recorder.play(plays._names.of(thing), clip, float(own.duration), marks)
 
@@ -294,12 +293,14 @@ class PygameZero:
     def _finished(self, animation: Any, function: Any) -> None:
         """Tell of an animation's end, and run what the game wants to be run then."""
         play, length = getattr(animation, "_opossum_play", 0), float(animation.duration)
+        if function is None:
+            self._end(animation, "end", length)
+            return
         number = self._recorder.send(
             FINISHED, self._names.of(animation.object), via="clip", y=play, mark=FINISHED, pos=length
         )
         try:
-            if function is not None:
-                self._run(number, 0, function)
+            self._run(number, 0, function)
         finally:
             self._end(animation, "end", length)
 
