@@ -1,14 +1,14 @@
 # make demo    set everything up and open the desk on the bakery's night
 # make test    set everything up and run all tests, with or without a monitor
 # make lint, make bench, make screenshots, make clean
-# make mutants does what no test may overlook: it takes long
+# make strangers plays games that nobody here wrote, and make mutants does what no test may overlook: they take long
 
 PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 READY := $(VENV)/.ready
 
-.PHONY: demo test lint bench mutants screenshots clean setup
+.PHONY: demo test lint bench mutants strangers screenshots clean setup
 
 demo: setup
 	@$(PYTHON) tools/system_libraries.py --screen
@@ -36,6 +36,9 @@ mutants: setup
 	@rm -rf mutants
 	@QT_QPA_PLATFORM=offscreen $(BIN)/mutmut run
 	@$(BIN)/mutmut results
+
+strangers: setup
+	@QT_QPA_PLATFORM=offscreen $(BIN)/python tools/play_strangers.py
 
 screenshots: setup
 	@QT_QPA_PLATFORM=offscreen $(BIN)/python tools/take_screenshots.py

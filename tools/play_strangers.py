@@ -45,6 +45,16 @@ def row(stranger: Stranger, take: Take) -> str:
     return f"| {' | '.join(cells)} |\n"
 
 
+def judged_true() -> str:
+    """Return what of what was found was read in the games' sources and judged to be true."""
+    lines = [
+        f"- **{stranger.name}**, {judged.kind}/{judged.cause}: {judged.why}.\n"
+        for stranger in strangers()
+        for judged in stranger.findings
+    ]
+    return "\n## Read in the source, and true\n\n" + "".join(lines)
+
+
 def main(names: list[str]) -> int:
     """Play them; return how many showed something that they should not, or lacked something that they should show."""
     failed, rows = 0, []
@@ -74,7 +84,7 @@ def main(names: list[str]) -> int:
                 print(f"  NOT JUDGED: {finding.kind}/{finding.cause}: {finding.summary}")
                 failed += 1
     if not names and rows:
-        PAGE.write_text(HEAD + "".join(rows))
+        PAGE.write_text(HEAD + "".join(rows) + judged_true())
     return failed
 
 

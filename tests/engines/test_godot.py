@@ -145,6 +145,7 @@ def test_causes_are_known(tmp_path):
         ("cut", ["cut-before-mark/cut", "cut-before-mark/cut"]),
         ("again", ["delay-restacked/stacked"]),
         ("timer", ["timer-left-running/nobody-listens", "unheard/wrong-object"]),
+        ("poll", ["polling-waste/every-frame"]),
     ],
 )
 def test_faults_are_found(tmp_path, fault, found):

@@ -74,6 +74,7 @@ def test_causes_are_known(tmp_path):
         ("order", ["order-changes/flips"]),
         ("timer", ["timer-left-running/owner-gone"]),
         ("queue", ["unheard/queued-never-pulled"]),
+        ("poll", ["polling-waste/every-frame"]),
     ],
 )
 def test_faults_are_found(tmp_path, fault, found):
@@ -93,7 +94,7 @@ def test_an_error_is_kept_with_its_place(tmp_path):
     """The engine shows its error page until somebody closes it; the take says what failed."""
     take = killed(tmp_path, "love", 4, "--love", EXAMPLE, "--", "error")
     said = " ".join(take.text(int(code)) for code in take.tables["say"]["text"])
-    assert "main.lua:70: the oven is cold" in said
+    assert "main.lua:82: the oven is cold" in said
 
 
 LOOP_OF_ITS_OWN = """

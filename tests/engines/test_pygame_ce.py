@@ -250,6 +250,29 @@ def test_a_menu_that_shows_no_new_picture_turns_where_it_waits(tmp_path, takes, 
     assert causes(take) == []
 
 
+FADES = """
+import pygame
+pygame.init()
+screen = pygame.display.set_mode((16, 16))
+for turn in range(4):
+    pygame.event.get()
+    for step in range(10 if turn == 2 else 1):
+        pygame.time.wait(12)
+        pygame.display.update((0, 0, 8, 8))
+        pygame.display.update((8, 0, 8, 8))
+pygame.event.get()
+"""
+
+
+def test_pictures_that_follow_each_other_are_frames_though_nobody_asks_for_events(tmp_path):
+    """Parts of one picture are not."""
+    script = tmp_path / "fades.py"
+    script.write_text(FADES)
+    take = played(tmp_path, script)
+    assert 4 + 9 <= take.game_frames <= 4 + 9 + 2
+    assert causes(take) == []
+
+
 SHOWS = """
 import pygame
 pygame.init()

@@ -33,17 +33,16 @@ class UnavailableError(Exception):
 
 
 class Judged(NamedTuple):
-    """A finding that was read in a game's source and judged to be true; `why` says what the source does."""
+    """A finding that was read in a game's source and judged to be true: its summary `says` so; `why`: what the source does."""
 
     kind: str
     cause: str
-    fn: str
+    says: str
     why: str
 
     def fits(self, finding: Finding) -> bool:
         """Say whether a finding is the one that was judged."""
-        told = (finding.kind, finding.cause, finding.subject.fn or finding.subject.ev)
-        return told == (self.kind, self.cause, self.fn)
+        return (finding.kind, finding.cause) == (self.kind, self.cause) and self.says in finding.summary
 
 
 class Stranger(NamedTuple):
@@ -185,7 +184,7 @@ def _press(keys: tuple[str, ...], environment: dict[str, str], ended: threading.
         for window in tell("search", "--onlyvisible", "--name", ".").split()[-1:]:
             tell("windowfocus", window)
         if key == "click":
-            tell("mousemove", str(60 + turn * 37 % 400), str(60 + turn * 53 % 300), "click", "1")
+            tell("mousemove", str(540 + turn * 37 % 200), str(300 + turn * 53 % 200), "click", "1")
         else:
             tell("keydown", key, "sleep", "0.15", "keyup", key)
 

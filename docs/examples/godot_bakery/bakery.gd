@@ -26,6 +26,8 @@ func _ready():
 		emit_signal("opened")
 	if fault == "timer":
 		$Cooling.start()
+	if fault == "poll":
+		add_child(preload("res://shelf.gd").new())
 	if fault == "wait":
 		wait_for_guest()
 	$Arms.play("knead")

@@ -5,7 +5,7 @@
 -- Faults: double (the counter listens twice), stale (a customer who left is still called), slow (one update holds a
 -- frame up), loop (an update never ends), error (an update fails), name (bread is told of under a wrong name), early (the
 -- opening is told before anybody listens), order (listeners are kept in no order), timer (the oven's timer goes on when
--- the oven is gone), queue (dishes are put on a queue that nobody empties).  Without a screen: SDL_VIDEODRIVER=offscreen.
+-- the oven is gone), queue (dishes are put on a queue that nobody empties), poll (a shelf looks on every frame).  Without a screen: SDL_VIDEODRIVER=offscreen.
 
 local found, opossum = pcall(require, "opossum")
 if not found then -- not recorded: the calls do nothing
@@ -44,8 +44,20 @@ function love.load(arguments)
 	if fault == "timer" then steam = opossum.arm("timer", "lamp#1", "blink", 0.25) opossum.spawn("lamp#1", "Lamp") end
 end
 
+local shelf = { loaves = {}, cold = 0 }
+function shelf.look(self)
+	for _, loaf in ipairs(self.loaves) do
+		if loaf > 10 then self.cold = self.cold + 1 end
+	end
+end
+function shelf.turn(self) self.turned = (self.turned or 0) + 1 end
+
 function love.update(dt)
 	clock = clock + 1
+	if fault == "poll" then
+		opossum.call(opossum.send("tick", "", nil, { via = "tick" }), { o = "shelf#1", fn = "Shelf.look" }, shelf.look, shelf)
+		opossum.call(opossum.send("tick", "", nil, { via = "tick" }), { o = "shelf#1", fn = "Shelf.turn" }, shelf.turn, shelf)
+	end
 	if fault == "timer" or fault == "queue" then love.timer.sleep(1 / 60) end -- where no screen sets the pace
 	if clock % 20 == 0 then emit(fault == "name" and "bread_raedy" or "bread_ready", "oven#1") end
 	if fault == "order" and clock % 4 == 2 and clock < 50 then

@@ -13,6 +13,10 @@ const QUIET = ["ready", "renamed", "tree_entered", "tree_exiting", "tree_exited"
 const VIRTUALS = {"_process": "tick", "_physics_process": "tick", "_input": "input", "_unhandled_input": "input",
 	"_unhandled_key_input": "input", "_ready": "life", "_enter_tree": "life", "_exit_tree": "life"}
 const NEVER = ["_init", "_get", "_set", "_get_property_list", "_notification", "_draw", "_to_string"]
+const LOOKED_AT_FIRST = 64  # calls of each function whose owner's own state is compared before and after …
+const LOOKED_AT = 16        # … then one in so many
+const MOST_ITEMS = 32       # of a list or dictionary that are looked at
+const SCRIPT_VARIABLE = 8192
 const ALLOWED_USEC = 250000
 const SILENT_MSEC = 10000  # an Opossum that has said nothing for so long, not even a ping, has gone away
 const MOST_WAITING = 4194304  # bytes; what comes while the link is that far behind is dropped and counted
@@ -56,6 +60,8 @@ var _stop = ""       # hold at the next "call", "frame" or "any" of them
 var _watching = false  # whether there is a tripwire, or a stop
 var _is_held = false
 var _sends = {}      # send -> [event, via, arguments], of this frame, while somebody watches
+var _times = {}      # "script:method" -> how often it was called
+var _states = {}     # path of a script -> names of its variables that are read without running any of its code
 var _run = {}        # listeners that ran in this frame, while somebody watches
 
 
@@ -565,7 +571,7 @@ func enter(object, method, at, inner = ""):
 	var fn = (inner if inner != "" else _class_of(object)) + "." + method
 	_record("call", ',"c":%d,"s":%d%s,"o":%s,"fn":%s,"at":%s' % [c, s, b, _quote(_name_of(object)), _quote(fn), _quote(at)])
 	_writing.lock()
-	_calls.append([c, "%s %s" % [fn, at], OS.get_ticks_usec(), 0, -1, -1])
+	_calls.append([c, "%s %s" % [fn, at], OS.get_ticks_usec(), 0, -1, -1, weakref(object), _seen_before(object, fn)])
 	_writing.unlock()
 	_flush()
 	if _watching:
@@ -580,12 +586,71 @@ func enter(object, method, at, inner = ""):
 	return true
 
 
+# What can be seen of an object's own state, where this call of a function is one that is looked at; else null.
+func _seen_before(object, fn):
+	var times = _times.get(fn, 0)
+	_times[fn] = times + 1
+	return _own_state(object) if times < LOOKED_AT_FIRST or times % LOOKED_AT == 0 else null
+
+
+# One number for what can be seen of an object's own state, shallowly: its script's variables and, for a node that has
+# them, where it is, whether it is visible, and its text.
+func _own_state(object):
+	var values = []
+	for name in _variables_of(object):
+		values.append(_plain(object.get(name)))
+	if object is CanvasItem or object is Spatial:
+		values.append(object.visible)
+		values.append(object.rect_position if object is Control else object.transform)
+		if object is Label or object is Button:
+			values.append(object.text)
+	return hash(values)
+
+
+func _plain(value):
+	if value is Array:
+		var items = [value.size()]
+		for item in value.slice(0, MOST_ITEMS) if value.size() > 0 else []:
+			items.append(item if not (item is Array or item is Dictionary) else item.size())
+		return items
+	if value is Dictionary:
+		return [value.size(), _plain(value.keys()), _plain(value.values())]
+	return value
+
+
+# The names of an object's script variables, but for those that are read by a function of the game's.
+func _variables_of(object):
+	var script = object.get_script()
+	var path = script.resource_path if script != null else ""
+	if not _states.has(path):
+		var names = []
+		if script != null:
+			for property in object.get_property_list():
+				if property["usage"] & SCRIPT_VARIABLE and not _has_getter(script, property["name"]):
+					names.append(property["name"])
+		_states[path] = names
+	return _states[path]
+
+
+func _has_getter(script, name):
+	while script != null:
+		for line in script.source_code.split("\n"):
+			if " setget " in line and ("var %s " % name in line or "var %s:" % name in line or "var %s=" % name in line):
+				return true
+		script = script.get_base_script()
+	return false
+
+
 func leave(entered, result):
 	if entered and _calls.size() > 0:
 		_writing.lock()
 		var call = _calls.pop_back()
 		_writing.unlock()
-		_record("ret", ',"c":%d' % call[0])
+		var own = ""
+		if call[7] != null and not result is GDScriptFunctionState:
+			var owner = call[6].get_ref()
+			own = ',"own":%d' % (call[3] + (1 if owner == null or _own_state(owner) != call[7] else 0))
+		_record("ret", ',"c":%d%s' % [call[0], own])
 		if _watching:
 			_look_back(call)
 		if _calls.size() > 0:

@@ -272,7 +272,48 @@ function R.send(ev, o, d, more)
 	return s
 end
 
+-- What can be seen of a listener's own table: what it holds and, one step on, what the tables hold that it holds; raw,
+-- so that none of the game's code runs.
+local LOOKED_AT_FIRST, LOOKED_AT, MOST_ITEMS = 64, 16, 64
+local times = setmetatable({}, { __mode = "k" })
+local function contents(t)
+	local seen, count = {}, 0
+	for k, v in next, t do
+		count = count + 1
+		if count > MOST_ITEMS then break end
+		seen[k] = v
+	end
+	return seen
+end
+local function seen_of(t)
+	local seen = { own = contents(t), held = {} }
+	for _, v in next, seen.own do
+		if type(v) == "table" and v ~= t then seen.held[v] = contents(v) end
+	end
+	return seen
+end
+local function differs(before, t)
+	for k, v in next, before do
+		if not rawequal(rawget(t, k), v) then return true end
+	end
+	local count = 0
+	for k in next, t do
+		count = count + 1
+		if count > MOST_ITEMS then break end
+		if before[k] == nil then return true end
+	end
+	return false
+end
+local function changed_own(call)
+	if differs(call.before.own, call.owner) then return 1 end
+	for t, contents_before in next, call.before.held do
+		if differs(contents_before, t) then return 1 end
+	end
+	return 0
+end
+
 local function finish(call, ok, ...)
+	if call.before then call.own = (call.own or 0) + changed_own(call) end
 	while #calls > 0 and table.remove(calls) ~= call do end
 	local eff = call.changes and ',"eff":' .. (call.changes + call.sends) or ""
 	local own = call.own and ',"own":' .. (call.own + call.sends) or ""
@@ -295,6 +336,12 @@ local function run(s, b, o, fn, f, ...)
 	local call = { id = new("c"), sends = 0, shown = fn .. (place(f) and " " .. place(f) or "") }
 	record("call", ',"c":' .. call.id .. ',"s":' .. s .. (b and ',"b":' .. b or "") .. field("o", o) .. field("fn", fn) .. field("at", place(f)))
 	calls[#calls + 1] = call
+	local owner = ...
+	if type(owner) == "table" then
+		local n = (times[f] or 0) + 1
+		times[f] = n
+		if n <= LOOKED_AT_FIRST or n % LOOKED_AT == 0 then call.owner, call.before = owner, seen_of(owner) end
+	end
 	tell_beat()
 	flush()
 	if watching then

@@ -1,7 +1,7 @@
 """Frames and phases of a pygame game: what lies between two ticks of a clock, or two pictures; what in it waits.
 
 A game, or a part of one, that ticks no clock has a frame from where it asks for events after it has shown a picture, or
-waited, to where it does so again.  Showing a picture may wait for the screen, so it is a phase that waits, as is `time.wait`.
+waited, to where it does so again; pictures that follow each other without that, as in a fade, are frames of their own.  Showing a picture may wait for the screen, so it is a phase that waits, as is `time.wait`.
 """
 
 from __future__ import annotations
@@ -17,6 +17,8 @@ from opossum_recorder.recorder import Recorder
 WAITING_PHASE = "wait"
 SHOWING_PHASE = "display"
 WAITS = (WAITING_PHASE, SHOWING_PHASE)
+PICTURE_NS = 8_000_000
+"""Pictures are shown at least so far apart; what is shown sooner is a part of the same."""
 PHASE_AFTER_WAITING = "update"
 """What a game does after it waited where its frame had told no phase before."""
 
@@ -36,6 +38,9 @@ class PygameFrames:
         self._turns = 0
         """Pictures shown or waits over, and events asked for after them, since a clock last ticked."""
         self._phase = ""
+        self._shown = 0
+        """Pictures shown in this frame, and when the last was."""
+        self._shown_ns = 0
 
     def put_on(self, pygame: Any) -> None:
         """Patch clock, waits and display."""
@@ -50,7 +55,7 @@ class PygameFrames:
         """Begin a frame."""
         self._between()
         self._frame += 1
-        self._phase = ""
+        self._phase, self._shown = "", 0
         self._recorder.frame(self._frame, dt)
         self._began()
 
@@ -138,8 +143,12 @@ class PygameFrames:
 
         @functools.wraps(function)
         def run(*args: Any, **kwargs: Any) -> Any:
-            if self._frame < 0:
+            # parts of one picture come close together
+            now = time.perf_counter_ns()
+            another = self._shown > self._clocked and now - self._shown_ns > PICTURE_NS
+            if self._frame < 0 or another:
                 self.begin()
+            self._shown, self._shown_ns = self._shown + 1, now
             return waiting(*args, **kwargs)
 
         return run
