@@ -25,6 +25,8 @@ INTERPRETERS = (os.path.join(os.path.dirname(os.__file__), ""),)
 INSTALLED = ("site-packages", "dist-packages")
 _OURS = os.path.join(os.path.dirname(os.path.abspath(__file__)), "")
 
+ENGINES = ("pgzero", "pygame", "pyglet", "arcade", "ursina", "cocos", "direct", "panda3d")
+"""Packages that are engines."""
 STARTERS = ("pgzero", "pgzrun")
 """Packages whose commands start a game, and are none."""
 
@@ -81,9 +83,21 @@ def is_games_own(path: str) -> bool:
         return False
     if any(whole == named or whole.startswith(named + os.sep) for named in _named):
         return True
+    if _is_engines(whole):
+        return False
     if whole.startswith(LIBRARIES) or any(os.sep + part + os.sep in whole for part in INSTALLED):
         return bool(sys.path) and _is_beside(whole)
     return True
+
+
+def _is_engines(whole: str) -> bool:
+    """Say whether a file belongs to an engine that is loaded, wherever it lies."""
+    for name in ENGINES:
+        path = vars(sys.modules[name]).get("__file__") if name in sys.modules else None
+        package = isinstance(path, str) and os.path.basename(path) == "__init__.py"
+        if package and whole.startswith(os.path.join(os.path.dirname(os.path.abspath(str(path))), "")):
+            return True
+    return False
 
 
 def _is_beside(whole: str) -> bool:

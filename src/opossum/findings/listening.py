@@ -26,6 +26,9 @@ class Listening:
         self.unbound: Array = binds.unbind_line
         self.owner: Array = np.asarray(table["o"], np.int64)
         self.source: Array = np.asarray(table["src"], np.int64)
+        by_input = take.code("input")
+        self.by_player: Array = (np.asarray(table["via"]) == by_input) & (by_input >= 0)
+        """Boolean (binds,): what it listens to is the player's to send."""
         self.bound = LineSpans(self.key, self.begin, self.unbound)
         """Open from bind to unbind."""
 

@@ -69,6 +69,13 @@ def bound_two_frames_too_late(stage: Stage, seconds: float = 2 / 60, later: int 
 
 
 @quiet("unheard", "sent-before-bind")
+def the_player_pressed_too_early(stage: Stage) -> int:
+    stage.at(20, do=lambda: stage.send("press", via="input", key="space", edge="down"))
+    stage.at(25, do=lambda: stage.bind("press", "gate#1", "Gate.on_press", via="input"))
+    return 60
+
+
+@quiet("unheard", "sent-before-bind")
 def bound_long_after(stage: Stage) -> int:
     return bound_two_frames_too_late(stage, seconds=5.5)
 

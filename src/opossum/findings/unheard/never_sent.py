@@ -28,10 +28,7 @@ def find(scene: Scene) -> Iterator[Found]:
     table = take.tables["bind"]
     bound_ns = take.holds.game_times(table["p"], table["t"])
     end_ns = scene.once(play_ends)[np.asarray(table["p"], np.int64)] if len(table) else bound_ns
-    by_player = (
-        np.asarray(table["via"]) == take.code("input") if take.code("input") >= 0 else np.zeros(len(table), bool)
-    )
-    long = ~by_player & known.lives_on() & (end_ns - bound_ns >= FIRST_SECONDS_NS) & ~known.called
+    long = ~known.by_player & known.lives_on() & (end_ns - bound_ns >= FIRST_SECONDS_NS) & ~known.called
     no_sender = long & _source_missing(scene)
     no_event = long & ~no_sender & _event_missing(scene)
     for flags, of_sender in ((no_sender, True), (no_event, False)):

@@ -41,7 +41,9 @@ def too_early(scene: Scene) -> TooEarly:
     bind = _first_fitting(scene)
     sent_ns = times.time_of("send", unheard.rows)
     bound_ns = np.append(times.time_of("bind", np.arange(len(table))), np.int64(2**62))[bind]
-    soon = (bind >= 0) & ~again & (bound_ns - sent_ns <= FIRST_SECONDS_NS)
+    # whoever pressed too early presses again
+    by_player = np.append(known.by_player, False)[bind]
+    soon = (bind >= 0) & ~again & ~by_player & (bound_ns - sent_ns <= FIRST_SECONDS_NS)
     places = np.flatnonzero(soon)
     bind, sent_ns = bind[places], sent_ns[places]
     peers = np.asarray(table["p"], np.int64)[bind]
@@ -170,5 +172,5 @@ SENT_BEFORE_BIND = Cause(
     Severity.FAULT,
     find,
     about="A fitting listener is bound within five seconds after a send that nobody heard, in the first seconds of play or of its owner's life.",
-    quiet="what comes again by itself (looping timers, held keys, stays); where others of its class listened and went before, only a send within ten frames of the bind counts.",
+    quiet="what comes again by itself (looping timers, held keys, stays), and what the player sends; where others of its class listened and went before, only a send within ten frames of the bind counts.",
 )
