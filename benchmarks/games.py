@@ -45,9 +45,7 @@ runpy.run_module({module!r}, run_name="__main__", alter_sys=True)
 """
 COUNT_PYGAME = "import pygame\npygame.display.update = counting(pygame.display.update)\npygame.display.flip = counting(pygame.display.flip)"
 COUNT_PYGLET = "import pyglet.window\npyglet.window.Window.flip = counting(pyglet.window.Window.flip)"
-COUNT_PANDA = (
-    "import direct.showbase.ShowBase\nfrom direct.task.Task import TaskManager\nTaskManager.step = counting(TaskManager.step)"
-)
+COUNT_PANDA = "import direct.showbase.ShowBase\nfrom direct.task.Task import TaskManager\nTaskManager.step = counting(TaskManager.step)"
 
 
 class Game(NamedTuple):

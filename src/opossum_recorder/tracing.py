@@ -1,30 +1,37 @@
 """One traced call: followed instruction by instruction, through every Python function that it calls.
 
 It is shown to have changed nothing when it stored to no attribute, item, global or closure, and called no built-in
-function that may change something.  Stores are counted, to the end, whatever else a call did: so much it changed at least.  A call that did what cannot be judged (a built-in function
-that is not known to be harmless, a generator, an import, …) is not `judged`; if that reached beyond what a comparison of
-its owner's own state would show (it drew, wrote, called into an extension), it went `outside`.  Reading an attribute is
-taken to change nothing.
+function that may change something.  Stores are counted, to the end, whatever else a call did: so much it changed at
+least.  A call that did what cannot be judged (a built-in function that is not known to be harmless, a generator, an
+import, …) is not `judged`; if that reached beyond what a comparison of its owner's own state would show (it drew, wrote,
+called into an extension), it went `outside`.  Reading an attribute is taken to change nothing.
 
-Instructions differ from one version of the interpreter to the next; names of all since 3.10 stand side by side here, and
-`works` tries a few functions out before anything is believed.
+`works` tries a few functions out before anything that this interpreter tells is believed.
 """
 
 from __future__ import annotations
 
-import builtins
-import dis
 import functools
-import math
 import os
 import sys
 import threading
-import time
 from collections.abc import Callable
-from types import CodeType, FrameType, FunctionType, MethodType, ModuleType
+from types import CodeType, FrameType, FunctionType, MethodType
 from typing import Any
 
 from opossum_recorder.game_code import INTERPRETERS
+from opossum_recorder.harmless import HARMLESS_TYPES, is_harmless, is_value_type, stays_inside
+from opossum_recorder.instructions import (
+    CALLS,
+    COLLECTIONS,
+    INPLACE,
+    STORES,
+    UNJUDGED,
+    adds_to_plain,
+    called,
+    instructions_of,
+    loaded,
+)
 
 _FOLDER = os.path.join(os.path.dirname(os.path.abspath(__file__)), "")
 _ADAPTERS = os.path.join(_FOLDER, "engines", "")
@@ -32,49 +39,9 @@ _RECORDER, _USED, _OTHER = "recorder", "used by it", "other"
 MOST_INSTRUCTIONS = 10_000
 """A call that is longer than this is followed no further: it has no known effect."""
 
-_STORES = {
-    "STORE_ATTR", "STORE_SUBSCR", "STORE_SLICE", "STORE_GLOBAL", "STORE_NAME", "STORE_DEREF",
-    "DELETE_ATTR", "DELETE_SUBSCR", "DELETE_GLOBAL", "DELETE_NAME", "DELETE_DEREF",
-}  # fmt: skip
-_UNJUDGED = {
-    "IMPORT_NAME", "IMPORT_FROM", "IMPORT_STAR", "YIELD_VALUE", "YIELD_FROM", "RETURN_GENERATOR", "GEN_START", "SEND",
-    "GET_AWAITABLE", "GET_AITER", "GET_ANEXT", "BEFORE_WITH", "BEFORE_ASYNC_WITH", "SETUP_WITH", "SETUP_ASYNC_WITH",
-    "LOAD_SPECIAL", "LOAD_BUILD_CLASS", "GET_YIELD_FROM_ITER",
-}  # fmt: skip
-_CALLS = {"CALL", "CALL_KW", "CALL_FUNCTION_EX", "CALL_FUNCTION", "CALL_FUNCTION_KW", "CALL_METHOD"}
-_SHUFFLES = {"CACHE", "SWAP", "ROT_TWO", "ROT_THREE", "ROT_FOUR", "COPY", "EXTENDED_ARG"}
-"""What may stand between an operation in place and the store of its result."""
-_LOCAL_LOADS = {"LOAD_FAST", "LOAD_FAST_CHECK", "LOAD_FAST_BORROW"}
-_INPLACE = 13
-"""The first of BINARY_OP's arguments that mean an operation in place (`+=` …)."""
-_PLAIN = (int, float, complex, bool, str, bytes, tuple, frozenset, type(None))
-_COLLECTIONS = (list, tuple, dict, set, frozenset, str, range, enumerate, zip, reversed)
-
-_HARMLESS: set[Any] = {
-    abs, all, any, bool, callable, chr, divmod, getattr, hasattr, hash, id, isinstance, issubclass, len, max, min, ord,
-    pow, repr, round, sorted, sum, time.time, time.monotonic, time.perf_counter,
-    *(value for value in vars(math).values() if callable(value)),
-}  # fmt: skip
-_HARMLESS_TYPES: set[Any] = {
-    int, float, complex, bool, str, bytes, tuple, list, dict, set, frozenset, range, enumerate, zip, reversed, slice,
-    object, type, super,
-}  # fmt: skip
-"""What calling them makes is new, and what they are given stays as it is."""
-_HARMLESS_METHODS: dict[Any, set[str]] = {
-    dict: {"get", "keys", "values", "items", "copy"},
-    list: {"count", "index", "copy"},
-    tuple: {"count", "index"},
-    set: {"isdisjoint", "issubset", "issuperset", "union", "intersection", "difference", "copy"},
-}
-_VALUE_TYPES = {"Rect", "FRect", "Vector2", "Vector3", "Color"}
-_READS = ("get_", "collide", "distance_", "length", "angle_")
-"""How functions of pygame begin that only read."""
 _PYTHON = (FunctionType, MethodType)
 _HEAP_TYPE = 1 << 9
 """Set in `__flags__` of a class that was made by running code (CPython's `Py_TPFLAGS_HEAPTYPE`)."""
-_SEEN_INSIDE = (list, dict, set, bytearray)
-"""Collections whose own methods change nothing but them."""
-_SEEN_BUILTINS: set[Any] = {setattr, delattr, next, iter, vars, dir, format, bin, hex, oct, ascii}
 
 
 class Trace:
@@ -167,36 +134,26 @@ class Trace:
 
     def _judge(self, frame: FrameType) -> None:
         self._instructions += 1
-        text, names = _instructions_of(frame.f_code)
+        text, names = instructions_of(frame.f_code)
         place = frame.f_lasti // 2
         name = names[place]
-        if name in _STORES:
+        if name in STORES:
             self.stores += 1
-        elif name in _CALLS:
+        elif name in CALLS:
             if not self._called_is_told:
-                made = _called(frame, text, names, place)
+                made = called(frame, text, names, place)
                 if made is None:
                     self._calling = frame
                 else:
                     self._judge_making(made)
         elif self._is_too_long:
             self.judged, self.outside = False, True
-        elif name in _UNJUDGED:
+        elif name in UNJUDGED:
             self.judged = False
-        elif name.startswith("INPLACE_") or (name == "BINARY_OP" and text[2 * place + 1] >= _INPLACE):
-            self.judged = self._adds_to_plain(frame, text, names, place) and self.judged
+        elif name.startswith("INPLACE_") or (name == "BINARY_OP" and text[2 * place + 1] >= INPLACE):
+            self.judged = adds_to_plain(frame, text, names, place) and self.judged
         elif name == "GET_ITER":
-            self.judged = isinstance(_loaded(frame, text, names, place), _COLLECTIONS) and self.judged
-
-    def _adds_to_plain(self, frame: FrameType, text: bytes, names: list[str], place: int) -> bool:
-        """Say whether `x += …` makes a new value: x is of a plain type (a list would be changed itself)."""
-        following = place + 1
-        while following < len(names) and names[following] in _SHUFFLES:
-            following += 1
-        if following >= len(names) or names[following] != "STORE_FAST":
-            return following < len(names) and names[following] in _STORES  # that store is counted
-        name = frame.f_code.co_varnames[text[2 * following + 1]]
-        return isinstance(frame.f_locals.get(name), _PLAIN)
+            self.judged = isinstance(loaded(frame, text, names, place), COLLECTIONS) and self.judged
 
     # --- where the interpreter has `sys.monitoring` --------------------------------------------------
 
@@ -250,17 +207,17 @@ class Trace:
         owner = getattr(function, "__self__", None)
         if isinstance(function, type) or owner is sys or type(owner).__module__.startswith("opossum_recorder"):
             return True
-        return _stays_inside(function, owner)  # its own lists
+        return stays_inside(function, owner)  # its own lists
 
     def _judge_making(self, kind: type) -> None:
         """Judge that an object is made: what a class does that is written in Python is followed by itself."""
-        if kind not in _HARMLESS_TYPES and not _is_value_type(kind) and not kind.__flags__ & _HEAP_TYPE:
+        if kind not in HARMLESS_TYPES and not is_value_type(kind) and not kind.__flags__ & _HEAP_TYPE:
             self.judged, self.outside = False, True
 
     def _judge_builtin(self, function: Any, owner: Any) -> None:
-        if not _is_harmless(function, owner):
+        if not is_harmless(function, owner):
             self.judged = False
-            self.outside = self.outside or not _stays_inside(function, owner)
+            self.outside = self.outside or not stays_inside(function, owner)
 
 
 def run_traced(trace: Trace, function: Callable[..., Any], *args: Any, **kwargs: Any) -> Any:
@@ -323,109 +280,6 @@ def _is_ours(code: CodeType) -> bool:
 @functools.lru_cache(maxsize=1)
 def _tried_codes() -> set[CodeType]:
     return {method.__code__ for method in vars(_Tried).values() if isinstance(method, FunctionType)}
-
-
-@functools.lru_cache(maxsize=2048)
-def _instructions_of(code: CodeType) -> tuple[bytes, list[str]]:
-    return code.co_code, [dis.opname[op] for op in code.co_code[::2]]
-
-
-def _loaded(frame: FrameType, text: bytes, names: list[str], place: int) -> Any:
-    """Return what a local, or an attribute in a local's own dictionary, holds that was loaded just before; a collection
-    where one of those was just made; else None.
-    """
-    before = [index for index in range(max(0, place - 24), place) if names[index] not in ("CACHE", "EXTENDED_ARG")][-2:]
-    if not before:
-        return None
-    local_names, last = frame.f_code.co_varnames, before[-1]
-    if names[last] in _LOCAL_LOADS:
-        return frame.f_locals.get(local_names[text[2 * last + 1]])
-    if names[last] == "LOAD_ATTR" and len(before) == 2 and names[before[0]] in _LOCAL_LOADS:
-        number = text[2 * last + 1] >> (1 if sys.version_info >= (3, 12) else 0)
-        thing = frame.f_locals.get(local_names[text[2 * before[0] + 1]])
-        return getattr(thing, "__dict__", {}).get(frame.f_code.co_names[number])
-    if names[last] in _CALLS and _called(frame, text, names, last) in _COLLECTIONS:
-        return ()
-    return None
-
-
-def _called(frame: FrameType, text: bytes, names: list[str], place: int) -> Any:
-    """Return the type that a call makes one of, if it is named by a global, or by an attribute of a module; else None.
-
-    The stack is reckoned backwards from the call, over straight code, to what pushed the thing that is called.
-    """
-    at = place
-    while at > 0 and names[at - 1] in ("CACHE", "PRECALL", "KW_NAMES"):
-        at -= 1
-    wanted = text[2 * place + 1]
-    if names[place] in ("CALL_FUNCTION_EX", "CALL_KW", "CALL_FUNCTION_KW"):
-        return None
-    while at > 0 and wanted > 0:
-        at -= 1
-        name = names[at]
-        if name in ("CACHE", "KW_NAMES"):
-            continue
-        if "JUMP" in name or name == "FOR_ITER" or name == "EXTENDED_ARG":
-            return None
-        operation, argument = dis.opmap[name], text[2 * at + 1]
-        wanted -= dis.stack_effect(operation, argument if operation >= dis.HAVE_ARGUMENT else None, jump=False)
-    while at > 0 and names[at - 1] in ("CACHE", "PUSH_NULL"):
-        at -= 1
-    return _type_named(frame, text, names, at - 1) if wanted == 0 and at > 0 else None
-
-
-def _type_named(frame: FrameType, text: bytes, names: list[str], at: int) -> Any:
-    argument = text[2 * at + 1]
-    if names[at] == "LOAD_GLOBAL":
-        found = _global(frame, argument)
-    elif names[at] in ("LOAD_ATTR", "LOAD_METHOD"):
-        shift = 1 if names[at] == "LOAD_ATTR" and sys.version_info >= (3, 12) else 0
-        before = at - 1
-        while before > 0 and names[before] == "CACHE":
-            before -= 1
-        module = _global(frame, text[2 * before + 1]) if names[before] == "LOAD_GLOBAL" else None
-        if not isinstance(module, ModuleType):
-            return None
-        found = vars(module).get(frame.f_code.co_names[argument >> shift])
-    else:
-        return None
-    if not isinstance(found, type):
-        return None
-    return tuple if _is_value_type(found) else found
-
-
-def _is_value_type(kind: type) -> bool:
-    return kind.__name__ in _VALUE_TYPES and kind.__module__.partition(".")[0] == "pygame"
-
-
-def _global(frame: FrameType, argument: int) -> Any:
-    name = frame.f_code.co_names[argument >> (1 if sys.version_info >= (3, 11) else 0)]
-    return frame.f_globals.get(name, getattr(builtins, name, None))
-
-
-def _is_harmless(function: Any, owner: Any) -> bool:
-    try:
-        if function in _HARMLESS:
-            return True
-    except TypeError:
-        return False
-    if isinstance(owner, str | bytes | int | float):
-        return True
-    name = getattr(function, "__name__", "")
-    if name in _HARMLESS_METHODS.get(type(owner), ()):
-        return True
-    module = owner.__name__ if isinstance(owner, ModuleType) else type(owner).__module__
-    return isinstance(module, str) and module.partition(".")[0] == "pygame" and name.startswith(_READS)
-
-
-def _stays_inside(function: Any, owner: Any) -> bool:
-    """Say whether what a built-in function that is not harmless changed is seen by comparing the owner's own state."""
-    try:
-        if function in _SEEN_BUILTINS:
-            return True
-    except TypeError:
-        return False
-    return isinstance(owner, _SEEN_INSIDE) or type(owner).__module__ in ("_random", "random", "_collections")
 
 
 class _Tried:

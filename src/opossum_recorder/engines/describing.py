@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import functools
 import os
 from typing import Any
+
+from opossum_recorder.game_code import is_games_own
 
 
 def describe(function: Any) -> tuple[str, str]:
@@ -22,3 +25,17 @@ def shown(arguments: Any) -> list[str | int | float | bool | None] | None:
         for value in list(arguments)[:8]
     ]
     return plain or None
+
+
+def is_game_function(function: Any) -> bool:
+    """Say whether the game wrote a function or method; what cannot be told is taken to be the game's."""
+    code = getattr(getattr(function, "__func__", function), "__code__", None)
+    return code is None or is_games_own(code.co_filename)
+
+
+def is_surely_games(function: Any) -> bool:
+    """Say whether the game wrote a function, method, or what a partial function stands for; what cannot be told is not."""
+    while isinstance(function, functools.partial):
+        function = function.func
+    code = getattr(getattr(function, "__func__", function), "__code__", None)
+    return code is not None and is_games_own(code.co_filename)

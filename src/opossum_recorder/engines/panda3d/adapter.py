@@ -18,7 +18,7 @@ from collections.abc import Callable
 from typing import Any
 
 from opossum_recorder.effects import Effects
-from opossum_recorder.engines.describing import describe, shown
+from opossum_recorder.engines.describing import describe, is_game_function, shown
 from opossum_recorder.engines.names import ObjectNames
 from opossum_recorder.engines.panda3d.clips import PandaClips
 from opossum_recorder.engines.panda3d.ursina_game import UrsinaGame
@@ -85,7 +85,7 @@ class PandaAdapter:
         def recorded_accept(
             own: Any, event: str, thing: Any, method: Any, extraArgs: Any = (), persistent: int = 1
         ) -> Any:
-            if not callable(method) or not _is_games(method):
+            if not callable(method) or not is_game_function(method):
                 return accept(own, event, thing, method, list(extraArgs), persistent)
             owner, key = self.names.of(thing), (event, id(thing))
             function, place = describe(method)
@@ -251,7 +251,7 @@ class PandaAdapter:
         ):
             return what
         function, place = describe(what)
-        if not _is_games(what):
+        if not is_game_function(what):
             phase = WAITING_PHASE if function.endswith("__igLoop") else function
             return self._engine_task(what, phase)
         recorder = self.recorder
@@ -289,12 +289,6 @@ class PandaAdapter:
             return what(*args, **kwargs)
 
         return run
-
-
-def _is_games(function: Any) -> bool:
-    """Say whether the game wrote a function; what cannot be told is taken to be the game's."""
-    code = getattr(getattr(function, "__func__", function), "__code__", None)
-    return code is None or is_games_own(code.co_filename)
 
 
 def is_again(result: Any) -> bool:

@@ -13,7 +13,7 @@ from collections.abc import Callable
 from typing import Any
 
 from opossum_recorder.effects import Effects
-from opossum_recorder.engines.describing import describe
+from opossum_recorder.engines.describing import describe, is_surely_games
 from opossum_recorder.engines.names import ObjectNames
 from opossum_recorder.game_code import is_games_own
 from opossum_recorder.recorder import Recorder
@@ -98,7 +98,7 @@ class UrsinaGame:
                         setattr(base, name, self._recorded(method, name, None))
                     break
         own = getattr(thing, "__dict__", {}).get(name)
-        if inspect.isroutine(own) and not hasattr(own, "opossum_plain") and _is_games(own):
+        if inspect.isroutine(own) and not hasattr(own, "opossum_plain") and is_surely_games(own):
             setattr(thing, name, self._recorded(own, name, thing))
 
     def _recorded(self, function: Any, name: str, holder: Any) -> Any:
@@ -171,7 +171,7 @@ class UrsinaGame:
 
     def _begin(self, sequence: Any) -> None:
         marks = [(describe(step.func)[0], float(step.delay)) for step in sequence.funcs]
-        if not any(_is_games(step.func) for step in sequence.funcs):
+        if not any(is_surely_games(step.func) for step in sequence.funcs):
             return
         owner = self._names.of(sequence.entity) if sequence.entity else "game"
         clip = " ".join(name for name, _ in marks)[:80] or "sequence"
@@ -190,7 +190,7 @@ class UrsinaGame:
         sequence, function = self._turning, step.func
         if sequence is not None:
             sequence._opossum_ran = True
-        if sequence is None or not _is_games(function):
+        if sequence is None or not is_surely_games(function):
             return run(step)
         name, place = describe(function)
         thing = getattr(function, "__self__", None)
@@ -213,7 +213,7 @@ class UrsinaGame:
         @functools.wraps(invoke)
         def recorded_invoke(function: Any, *args: Any, **given: Any) -> Any:
             delay = given.get("delay", 0)
-            if not delay or not _is_games(function):
+            if not delay or not is_surely_games(function):
                 return invoke(function, *args, **given)
             before, self._invoked = self._invoked, function
             try:
@@ -234,11 +234,6 @@ class UrsinaGame:
             return result
 
         module.invoke, module._destroy = recorded_invoke, recorded_destroy
-
-
-def _is_games(function: Any) -> bool:
-    code = getattr(getattr(function, "__func__", function), "__code__", None)
-    return code is not None and is_games_own(code.co_filename)
 
 
 def _class_of(made: Any) -> Any:

@@ -17,9 +17,10 @@ from collections.abc import Callable
 from typing import Any
 
 from opossum_recorder.effects import Effects
-from opossum_recorder.engines.describing import describe, shown
+from opossum_recorder.engines.describing import describe, is_game_function, shown
 from opossum_recorder.engines.names import ObjectNames
 from opossum_recorder.engines.pyglet.arcade_sprites import ArcadeSprites
+from opossum_recorder.engines.pyglet.clock import PygletClock
 from opossum_recorder.game_code import is_games_own
 from opossum_recorder.recorder import Recorder
 
@@ -40,8 +41,6 @@ INPUTS = {
 
 DRAWING = {"on_draw", "on_refresh"}
 SHOWING_PHASE, WORKING_PHASE = "display", "update"
-FRAME_S = 0.05
-"""What is scheduled at least this often turns with the frames."""
 
 
 class _Send:
@@ -77,26 +76,6 @@ class _Recorded:
         return hash(self.function)
 
 
-class _Scheduled:
-    """A scheduled function: equal to the function, so that the game can still unschedule it."""
-
-    def __init__(self, adapter: PygletAdapter, function: Callable[..., Any], what: str, arm: int) -> None:
-        self._adapter, self.function = adapter, function
-        self.what, self.arm = what, arm
-        self.turns = False
-        """Whether it runs as often as frames do."""
-        self.is_games = is_game_function(function)
-
-    def __call__(self, dt: float, *args: Any, **kwargs: Any) -> Any:
-        return self._adapter.fire(self, dt, args, kwargs)
-
-    def __eq__(self, other: object) -> bool:
-        return self.function == (other.function if isinstance(other, _Scheduled) else other)
-
-    def __hash__(self) -> int:
-        return hash(self.function)
-
-
 class PygletAdapter:
     """Puts the recorder into pyglet's dispatchers, clock and loop; one a process."""
 
@@ -111,9 +90,7 @@ class PygletAdapter:
         self._sends: list[_Send] = []
         self._posted: dict[tuple[int, str], list[int]] = {}
         self._bound: dict[int, dict[tuple[int, str], tuple[Any, Any]]] = {}
-        self._scheduled: list[_Scheduled] = []
-        self._fired: Any = None
-        """The window whose method is running that turns with the frames, if one is."""
+        self._clock = PygletClock(recorder, self.effects, self._who, self._begin_frame)
         self._arcade = ArcadeSprites(recorder, self.names, self.effects)
 
     @property
@@ -136,7 +113,7 @@ class PygletAdapter:
     def _put_on_clock(self) -> None:
         from pyglet.clock import Clock
 
-        self._watch_clock(Clock)
+        self._clock.put_on(Clock)
 
     def _put_on_loop(self) -> None:
         from pyglet.app.base import EventLoop, PlatformEventLoop
@@ -216,7 +193,7 @@ class PygletAdapter:
             if number:
                 adapter.recorder.pull(QUEUE, number)
             # what a window tells of its own scheduled method, and its drawing, come with every frame
-            via = "tick" if own is adapter._fired or event in DRAWING else ""
+            via = "tick" if own is adapter._clock.fired or event in DRAWING else ""
             send = _Send(lambda: number or adapter._send(own, event, via, args))
             if number or event in INPUTS or is_games_own(sys._getframe(1).f_code.co_filename):
                 send.number()
@@ -318,85 +295,3 @@ class PygletAdapter:
                 via = "input" if place[1] in INPUTS else ""
                 handler.bind = self.recorder.bind(place[1], owner, name, self.names.of(dispatcher), at, via)
                 known[place] = (handler, level)
-
-    # --- the clock ---------------------------------------------------------------------------------
-
-    def _watch_clock(self, clock: Any) -> None:
-        for name, what in (
-            ("schedule", "tick"),
-            ("schedule_once", "delay"),
-            ("schedule_interval", "timer"),
-            ("schedule_interval_soft", "timer"),
-        ):
-            setattr(clock, name, self._scheduling(getattr(clock, name), what))
-        unschedule = clock.unschedule
-
-        @functools.wraps(unschedule)
-        def recorded_unschedule(own: Any, function: Any) -> Any:
-            for item in [item for item in self._scheduled if item == function]:
-                self._scheduled.remove(item)
-                if item.arm:
-                    self.recorder.disarm(item.arm, "cleared")
-            with self.effects.setting(function):
-                return unschedule(own, function)
-
-        clock.unschedule = recorded_unschedule
-
-    def _scheduling(self, schedule: Callable[..., Any], what: str) -> Callable[..., Any]:
-        @functools.wraps(schedule)
-        def recorded(own: Any, function: Any, *args: Any, **kwargs: Any) -> Any:
-            if (getattr(function, "__module__", None) or "").startswith("pyglet."):
-                return schedule(own, function, *args, **kwargs)
-            arm, seconds = 0, 0.0
-            if what != "tick":
-                seconds = args[0] if args else kwargs.get("interval", kwargs.get("delay", 0))
-            if what != "tick" and is_game_function(function):
-                owner, name, place = self._who(function)
-                arm = self.recorder.arm(what, owner, name, sec=float(seconds), loop=what == "timer", at=place)
-            item = _Scheduled(self, function, what, arm)
-            item.turns = what == "tick" or (what == "timer" and float(seconds) <= FRAME_S)
-            self._scheduled.append(item)
-            with self.effects.setting(function):
-                return schedule(own, item, *args, **kwargs)
-
-        return recorded
-
-    def fire(self, item: _Scheduled, dt: float, args: Any, kwargs: Any) -> Any:
-        """Run a scheduled function as one call of a send of its own."""
-        self._begin_frame()
-        if not item.is_games:
-            return self._turn(item, dt, args, kwargs)
-        owner, name, place = self._who(item.function)
-        if item.what == "tick":
-            number = self.recorder.send(name, owner, via="tick")
-        else:
-            number = self.recorder.send(name, owner, via=item.what, a=item.arm)
-        if item.what == "delay":
-            self._scheduled = [other for other in self._scheduled if other is not item]
-            self.recorder.disarm(item.arm, "done")
-        with self.recorder.call(number, None, owner, name, place) as call:
-            before, self._fired = self._fired, _window_of(item.function) if item.turns else None
-            try:
-                return self.effects.run(call, item.function, dt, *args, **kwargs)
-            finally:
-                self._fired = before
-
-    def _turn(self, item: _Scheduled, dt: float, args: Any, kwargs: Any) -> Any:
-        """Run what an engine has scheduled that is built upon this one: what it tells the game comes with the frames."""
-        before, self._fired = self._fired, _window_of(item.function) if item.turns else None
-        try:
-            return item.function(dt, *args, **kwargs)
-        finally:
-            self._fired = before
-
-
-def is_game_function(function: Any) -> bool:
-    """Say whether the game wrote a function or method; what cannot be told is taken to be the game's."""
-    code = getattr(getattr(function, "__func__", function), "__code__", None)
-    return code is None or is_games_own(code.co_filename)
-
-
-def _window_of(function: Any) -> Any:
-    """Return the window whose method this is, or None: windows alone can flip."""
-    thing = getattr(function, "__self__", None)
-    return thing if hasattr(type(thing), "flip") else None

@@ -8,9 +8,8 @@ from collections.abc import Callable
 from typing import Any
 
 from opossum_recorder.effects import Effects
-from opossum_recorder.engines.describing import describe
+from opossum_recorder.engines.describing import describe, is_surely_games
 from opossum_recorder.engines.names import ObjectNames
-from opossum_recorder.game_code import is_games_own
 from opossum_recorder.recorder import Recorder
 
 
@@ -34,7 +33,7 @@ class ArcadeSprites:
         @functools.wraps(update)
         def recorded(own: Any, *args: Any, **given: Any) -> None:
             sprites = own.sprite_list
-            if not any(_is_games_own(type(sprite), name) for sprite in sprites):
+            if not any(is_surely_games(getattr(type(sprite), name, None)) for sprite in sprites):
                 update(own, *args, **given)
                 return
             number = self._recorder.send(f"{type(own).__name__} {name}", via="tick")
@@ -42,7 +41,7 @@ class ArcadeSprites:
             for sprite in sprites:
                 method = getattr(sprite, name)
                 given_args = args or (1 / 60,)
-                if not _is_games_own(type(sprite), name):
+                if not is_surely_games(getattr(type(sprite), name, None)):
                     method(*given_args, **given)
                     continue
                 function, place = describe(method)
@@ -61,8 +60,3 @@ class ArcadeSprites:
             self._names.end(own)
 
         kind.remove_from_sprite_lists = recorded
-
-
-def _is_games_own(kind: type, name: str) -> bool:
-    code = getattr(getattr(kind, name, None), "__code__", None)
-    return code is not None and is_games_own(code.co_filename)

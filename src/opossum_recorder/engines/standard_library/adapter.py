@@ -15,7 +15,7 @@ from collections.abc import Callable
 from types import FrameType
 from typing import Any
 
-from opossum_recorder.engines.describing import describe
+from opossum_recorder.engines.describing import describe, is_surely_games
 from opossum_recorder.engines.names import ObjectNames
 from opossum_recorder.game_code import is_games_own
 from opossum_recorder.recorder import Recorder
@@ -44,7 +44,7 @@ class StandardLibraryAdapter:
 
     def _arm(self, function: Any, seconds: float) -> int:
         """Tell of a delay that is set for one of the game's functions; 0 for any other."""
-        if not _is_games(function):
+        if not is_surely_games(function):
             return 0
         owner, name, place = self._who(function)
         return self._recorder.arm("delay", owner, name, sec=float(seconds), loop=False, at=place)
@@ -156,10 +156,3 @@ class StandardLibraryAdapter:
         self._recorder.disarm(arm, "done")
         self._recorder.call(number, None, owner, name, place).__exit__(None, None, None)
         return result
-
-
-def _is_games(function: Any) -> bool:
-    while isinstance(function, functools.partial):
-        function = function.func
-    code = getattr(getattr(function, "__func__", function), "__code__", None)
-    return code is not None and is_games_own(code.co_filename)
