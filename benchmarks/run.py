@@ -24,6 +24,7 @@ sys.path.insert(0, str(Path(__file__).parent))
 
 import msgspec
 
+import games
 import live
 import recorders
 from hard_traffic import SORTS, write_hard_traffic
@@ -309,7 +310,9 @@ def main() -> int:
     parser.add_argument("--records", type=int, default=1_000_000, help="length of the large take")
     parser.add_argument("--live-seconds", type=float, default=60, help="how long the flood lasts")
     parser.add_argument(
-        "--only", choices=["reading", "hard", "painting", "starting", "recording", "live"], help="measure one part"
+        "--only",
+        choices=["reading", "hard", "painting", "starting", "recording", "games", "live"],
+        help="measure one part",
     )
     arguments = parser.parse_args()
     table = Table()
@@ -334,6 +337,8 @@ def main() -> int:
             recorders.recorders(table)
             recorders.holding(table)
             recorders.panda(table)
+        if arguments.only in (None, "games"):
+            games.games(table)
         if arguments.only in (None, "live"):
             live.latency(table)
             live.flooding(table, arguments.live_seconds)
