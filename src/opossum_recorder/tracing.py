@@ -32,6 +32,7 @@ from opossum_recorder.instructions import (
     instructions_of,
     loaded,
 )
+from opossum_recorder.monitoring import FOR_INSTRUCTIONS, monitoring_as
 
 _FOLDER = os.path.join(os.path.dirname(os.path.abspath(__file__)), "")
 _ADAPTERS = os.path.join(_FOLDER, "engines", "")
@@ -244,29 +245,15 @@ def _run_monitored(trace: Trace, function: Callable[..., Any], args: Any, kwargs
     }
     for callback, told in followed.items():
         for event in (1 << bit for bit in range(told.bit_length()) if told >> bit & 1):
-            _monitoring.register_callback(_TOOL, event, callback)
-    _monitoring.set_events(_TOOL, sum(followed.values()))
+            _monitoring.register_callback(FOR_INSTRUCTIONS, event, callback)
+    _monitoring.set_events(FOR_INSTRUCTIONS, sum(followed.values()))
     try:
         return function(*args, **kwargs)
     finally:
-        _monitoring.set_events(_TOOL, 0)
+        _monitoring.set_events(FOR_INSTRUCTIONS, 0)
 
 
-def _tool() -> Any:
-    """Return `sys.monitoring` where it exists and has room for one more tool, else None."""
-    monitoring = getattr(sys, "monitoring", None)
-    if monitoring is None:
-        return None
-    try:
-        monitoring.use_tool_id(_TOOL, "opossum_recorder")
-    except ValueError:
-        return None
-    return monitoring
-
-
-_TOOL = 4
-"""Which of the interpreter's tools we are: none that it has a name for."""
-_monitoring = _tool()
+_monitoring = monitoring_as(FOR_INSTRUCTIONS, "opossum_recorder")
 _OURS: CodeType = (_run_monitored if _monitoring is not None else run_traced).__code__
 """The code that traces: what it calls to begin and to end tracing is not the game's."""
 

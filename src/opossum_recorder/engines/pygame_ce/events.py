@@ -103,7 +103,10 @@ class PygameEvents:
         self.end_handling()
         self._handled = _Handling(self, self._arrived(event))
         if LOOPS_OF_OTHERS not in handler.f_code.co_filename:
-            self._lines.follow(handler, event, self._handled.begin)
+            try:
+                self._lines.follow(handler, event, self._handled.begin)
+            except Exception:  # whatever the source of a game looks like
+                self._lines.ended()
         return self._handled
 
     @property
@@ -176,7 +179,10 @@ class _Handling:
 
     def begin(self, frame: FrameType, line: int) -> None:
         """Begin the call: this line handles the event."""
-        self._call = self._events.handled_at(self.send, frame, line)
+        try:
+            self._call = self._events.handled_at(self.send, frame, line)
+        except Exception:  # it is told while the game's own lines run
+            self._call = None
 
     def end(self) -> None:
         """End the call, once, if anybody handled the event."""

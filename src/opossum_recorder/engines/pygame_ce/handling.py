@@ -22,12 +22,11 @@ from opossum_recorder.engines.pygame_ce.handled_places import (
     places_of_loop,
 )
 from opossum_recorder.game_code import is_games_own
+from opossum_recorder.monitoring import FOR_LINES, monitoring_as
 from opossum_recorder.tracing import Trace
 
 Begin = Callable[[FrameType, int], None]
 """Told of the frame and the line at which an event's handling begins."""
-_TOOL = 3
-"""Which of the interpreter's tools we are: none that it has a name for."""
 MOST_DEEP = 4
 """Functions that pass an event on to each other, at most."""
 
@@ -39,14 +38,14 @@ class HandledLines:
         self._event: Any = None
         self._begin: Begin | None = None
         self._watched: dict[CodeType, Places] = {}
-        self._monitoring = _tool()
+        self._monitoring = monitoring_as(FOR_LINES, "opossum_recorder.events")
         self._thread = threading.get_ident()
         self._traced: FrameType | None = None
         self._before: tuple[Any, Any] = (None, None)
         """What traced the thread and the frame before."""
         if self._monitoring is not None:
             events = self._monitoring.events
-            self._monitoring.register_callback(_TOOL, events.LINE, self._line)
+            self._monitoring.register_callback(FOR_LINES, events.LINE, self._line)
 
     def follow(self, handler: FrameType, event: Any, begin: Begin) -> None:
         """Have `begin` told, once, where the handling of an event begins that a frame has taken."""
@@ -119,7 +118,10 @@ class HandledLines:
     def _trace_call(self, frame: FrameType, event: str, argument: Any) -> Any:
         if self._begin is None or frame.f_code not in self._watched:
             return None
-        self._entered(frame)
+        try:
+            self._entered(frame)
+        except Exception:  # nothing of this may be raised into the game
+            self._begin = None
         return self._trace_line if self._begin is not None else None
 
     def _trace_line(self, frame: FrameType, event: str, argument: Any) -> Any:
@@ -135,8 +137,8 @@ class HandledLines:
 
     def _monitor(self, code: CodeType) -> None:
         events = self._monitoring.events
-        if not self._monitoring.get_local_events(_TOOL, code):
-            self._monitoring.set_local_events(_TOOL, code, events.LINE)
+        if not self._monitoring.get_local_events(FOR_LINES, code):
+            self._monitoring.set_local_events(FOR_LINES, code, events.LINE)
 
     def _line(self, code: CodeType, line: int) -> Any:
         if self._begin is None or threading.get_ident() != self._thread:
@@ -144,7 +146,12 @@ class HandledLines:
         places = self._watched.get(code)
         if places is None:
             return
-        frame = sys._getframe(1)
+        try:
+            self._reached(code, places, sys._getframe(1), line)
+        except Exception:  # nothing of this may be raised into the game
+            self._begin = None
+
+    def _reached(self, code: CodeType, places: Places, frame: FrameType, line: int) -> None:
         if not places.begins and not places.passed_on:
             before = set(self._watched)
             self._entered(frame)
@@ -153,17 +160,6 @@ class HandledLines:
             places = self._watched[code]
         if self._begin is not None and line in places.begins:
             self._found(frame, line)
-
-
-def _tool() -> Any:
-    monitoring = getattr(sys, "monitoring", None)
-    if monitoring is None:
-        return None
-    try:
-        monitoring.use_tool_id(_TOOL, "opossum_recorder.events")
-    except ValueError:
-        return None
-    return monitoring
 
 
 def place_of(frame: FrameType, line: int) -> str:
