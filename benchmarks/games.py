@@ -58,7 +58,7 @@ class Game(NamedTuple):
 
 
 GAMES = (
-    Game("pygame", "pygame.examples.aliens", COUNT_PYGAME),
+    Game("pygame", "pygame.examples.moveit", COUNT_PYGAME),
     Game("arcade", "arcade.examples.asteroid_smasher", COUNT_PYGLET, "arcade"),
     Game("ursina", "ursina.prefabs.platformer_controller_2d", COUNT_PANDA, "ursina"),
 )
@@ -70,7 +70,7 @@ def _frame_ms(game: Game, recorded: bool, stream: Path) -> float:
     command = [python, "-m", "opossum_recorder.launch", str(stream), *program] if recorded else [python, *program]
     environment = os.environ | {"PYTHONPATH": str(ROOT / "src"), "SDL_AUDIODRIVER": "dummy", "ALSOFT_DRIVERS": "null"}
     environment |= {"DISPLAY": SCREEN} if game.environment else {"SDL_VIDEODRIVER": "dummy"}
-    result = subprocess.run(command, cwd="/", env=environment, capture_output=True, text=True, timeout=60)
+    result = subprocess.run(command, cwd=stream.parent, env=environment, capture_output=True, text=True, timeout=60)
     told = [line for line in result.stdout.splitlines() if line.startswith("a frame:")]
     return float(told[-1].rpartition(" ")[2]) if told else float("nan")
 

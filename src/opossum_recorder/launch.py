@@ -38,6 +38,9 @@ UNHEARD_S = 1.0
 """How long a game may take to hear that it is told to end."""
 TOLD_TO_END = "told to end (SIGTERM)"
 
+BLACK_BOX_SET_EVERY_S = 0.25
+"""How often that clock is set anew while the game moves on."""
+
 recorder: Recorder | None = None
 """The recorder of the game that is being run."""
 
@@ -68,22 +71,39 @@ class _AfterImport(importlib.abc.MetaPathFinder):
 class _BoxedRecorder(Recorder):
     """A recorder beside which the interpreter watches too: it writes to the black box what a thread cannot.
 
-    The box holds where the game stands, so what was written of a standstill that is over is taken out again.
+    The box holds where the game stands, so what was written of a standstill that is over is taken out again.  Setting
+    the interpreter's own clock takes as long as a small game's frame, so it is set now and then only, and stopped where the
+    watchdog sees the game wait.
     """
 
     box: Any = None
+    _set_at = -1.0
+    """When the interpreter's clock was set, -1 while it is not."""
 
     def _watch_on(self) -> None:
         super()._watch_on()
         if self.box is not None:
             self._empty_the_box()
-            faulthandler.dump_traceback_later(BLACK_BOX_AFTER_S, file=self.box)
+            if self._set_at < 0 or time.monotonic() - self._set_at > BLACK_BOX_SET_EVERY_S:
+                self._set()
 
     def _watch_off(self) -> None:
         super()._watch_off()
         if self.box is not None:
-            faulthandler.cancel_dump_traceback_later()
             self._empty_the_box()
+
+    def _set(self) -> None:
+        self._set_at = time.monotonic()
+        faulthandler.dump_traceback_later(BLACK_BOX_AFTER_S, file=self.box)
+
+    def rest(self) -> None:
+        """Stop the interpreter's clock too: waiting, a game does not stand still."""
+        super().rest()
+        if self.box is not None and self._set_at >= 0:
+            faulthandler.cancel_dump_traceback_later()
+            self._set_at = -1.0
+            if self.frame_lasts_s:  # it went on meanwhile
+                self._set()
 
     def _empty_the_box(self) -> None:
         with contextlib.suppress(OSError, ValueError):  # a game may close what it does not know

@@ -128,6 +128,10 @@ class Recorder(Inner):
         if self._watchdog is not None:
             self._watchdog.frame_ended()
 
+    def rest(self) -> None:
+        """Write what waits to be written: the watchdog sees the game's thread wait."""
+        self.flush()
+
     @property
     def trouble(self) -> str:
         """Why lines could not be written; empty while all is well."""

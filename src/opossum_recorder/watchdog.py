@@ -21,8 +21,8 @@ LONGEST_PAUSE_S = 5.0
 class Watched(Protocol):
     """What the watchdog asks of a recorder."""
 
-    def flush(self) -> None:
-        """Write what waits to be written."""
+    def rest(self) -> None:
+        """Do what is to be done while the game thread waits."""
 
     def main_call(self) -> int | None:
         """Return the call that the game thread is in."""
@@ -69,7 +69,7 @@ class Watchdog:
             since = self._since
             if since is None:
                 told, pause = None, self._after_s / 2
-                self._recorder.flush()
+                self._recorder.rest()
                 continue
             stuck_for = time.monotonic() - since
             if since != told:

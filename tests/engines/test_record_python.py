@@ -446,13 +446,14 @@ def test_a_folder_that_is_not_there_is_said_before_the_game_starts(tmp_path):
 @pytest.mark.parametrize("ends_its_frames", [True, False])
 def test_the_black_box_forgets_a_standstill_that_is_over(tmp_path, monkeypatch, ends_its_frames):
     """It holds where the game stands now: not while it waits as it may, and nothing of an earlier frame."""
-    monkeypatch.setattr(launch, "BLACK_BOX_AFTER_S", 0.05)
+    monkeypatch.setattr(launch, "BLACK_BOX_AFTER_S", 0.4)
+    monkeypatch.setattr(launch, "BLACK_BOX_SET_EVERY_S", 0.1)
     box = tmp_path / "blackbox"
     recorder = launch._BoxedRecorder(os.devnull, "game", waits=("rest",))
     with box.open("w") as file:
         recorder.box = file
         recorder.frame(0)
-        time.sleep(0.3)
+        time.sleep(0.8)
         assert "test_record_python.py" in box.read_text()
         if ends_its_frames:
             recorder.idle()
@@ -460,10 +461,10 @@ def test_the_black_box_forgets_a_standstill_that_is_over(tmp_path, monkeypatch, 
         recorder.frame(1)
         assert box.read_text() == ""
         recorder.phase("rest")
-        time.sleep(0.3)
+        time.sleep(0.8)
         assert box.read_text() == ""
         recorder.phase("work")
-        time.sleep(0.3)
+        time.sleep(0.8)
         assert "test_record_python.py" in box.read_text()
         recorder.idle()
     recorder.box = None
