@@ -89,4 +89,7 @@ def main(names: list[str]) -> int:
 
 
 if __name__ == "__main__":
-    sys.exit(min(main(sys.argv[1:]), 100))
+    try:
+        sys.exit(min(main(sys.argv[1:]), 100))
+    except UnavailableError as why:
+        sys.exit(str(why))

@@ -7,12 +7,11 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from opossum.take.unfinished import PART_SUFFIX
 from opossum_commands.reading import CommandError
 
 if TYPE_CHECKING:
     from opossum.take.take import Take
-
-PART_SUFFIX = ".flow.jsonl"
 
 
 def free_part(target: Path) -> Path:
@@ -29,12 +28,6 @@ def free_part(target: Path) -> Path:
     while part.exists():
         part, number = target.with_name(f"{target.name}.part-{number}{PART_SUFFIX}"), number + 1
     return part
-
-
-def unfinished(target: Path) -> list[Path]:
-    """Return the recordings that earlier runs for `target` left unfinished, oldest first."""
-    parts = target.parent.glob(f"{target.name}.part*{PART_SUFFIX}")
-    return sorted(parts, key=lambda path: path.stat().st_mtime)
 
 
 def keep(take: Take, target: Path, stream: Path, write: Callable[[Take, str], None] | None = None) -> None:

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 import click
 
 from opossum_commands.convert import write_stream
-from opossum_commands.keeping import free_part, keep, unfinished
+from opossum_commands.keeping import free_part, keep
 from opossum_commands.reading import CommandError, opened
 from opossum_commands.terminal import say
 
@@ -48,6 +48,7 @@ def listen(
     Everything received is on disk at once, in FILE's folder as FILE.part.flow.jsonl; Ctrl+C ends listening and saves.
     """
     from opossum.live.receiver import ReceiveError, Receiver
+    from opossum.take.unfinished import unfinished
 
     target = Path(out or time.strftime("game-%Y-%m-%d-%H%M%S.take"))
     if not target.name.endswith((".take", ".jsonl", ".jsonl.gz")):

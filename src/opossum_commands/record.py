@@ -19,7 +19,7 @@ from opossum_commands.declaring import declared_for
 from opossum_commands.desk import run_on_screen
 from opossum_commands.engines import ENGINES, PYTHON, engine_at
 from opossum_commands.engines.engine import LINK, Engine, Launch
-from opossum_commands.keeping import free_part, keep, unfinished
+from opossum_commands.keeping import free_part, keep
 from opossum_commands.reading import CommandError, opened, wishes_for
 from opossum_commands.terminal import say
 from opossum_recorder.engines.declared.declarations import VARIABLE as DECLARED
@@ -125,6 +125,8 @@ def record(
         # only to learn the game's name, and that it can be started, before anything is written
         game = engine.launch(f"{LINK}127.0.0.1:0", call, Path(folder))
     target = Path(out or time.strftime(f"{game.name}-%Y-%m-%d-%H%M%S.take"))
+    from opossum.take.unfinished import unfinished
+
     if target.exists() and not force:
         raise CommandError(f"{target}: is there already; give --force to replace it.")
     for left in unfinished(target):

@@ -11,7 +11,8 @@ import pytest
 
 from opossum.take import archive
 from opossum.take.opening import open_any
-from opossum_commands.keeping import free_part, keep, unfinished
+from opossum.take.unfinished import unfinished
+from opossum_commands.keeping import free_part, keep
 from opossum_commands.reading import CommandError
 from tape import Tape
 
@@ -144,3 +145,13 @@ def test_a_folder_that_cannot_be_written_to_is_said(tmp_path, monkeypatch):
     monkeypatch.setattr(os, "access", lambda path, mode: not (path == tmp_path and mode == os.W_OK))
     with pytest.raises(CommandError, match="cannot be written to; give --out a file in another folder"):
         free_part(tmp_path / "night.take")
+
+
+def test_whoever_opens_a_take_that_was_not_finished_is_told_what_lies_there(recorded):
+    """And reads it."""
+    stream, _, target = recorded
+    command = [sys.executable, "-m", "opossum_commands", "findings"]
+    result = subprocess.run([*command, str(target)], capture_output=True, text=True)
+
+    assert result.returncode == 2 and f"was not finished; open {stream}" in result.stderr
+    assert subprocess.run([*command, str(stream)], capture_output=True).returncode == 0

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 from opossum.stream.contents import StreamError
 from opossum.take.archive import TakeError, open_take
 from opossum.take.take import Take
+from opossum.take.unfinished import unfinished
 
 if TYPE_CHECKING:
     from opossum.stream.reading import Progress
@@ -28,6 +29,11 @@ def open_any(
         StreamError, TakeError: nothing readable is there.
     """
     names = [paths] if isinstance(paths, str) else list(paths)
+    for name in names:
+        if name != "-" and not Path(name).exists() and (left := unfinished(Path(name))):
+            raise TakeError(
+                name, f"there is no such file, but a recording of it that was not finished; open {left[-1]}"
+            )
     if len(names) == 1 and is_archive(names[0]):
         take = open_take(names[0])
     else:
