@@ -339,3 +339,13 @@ def test_a_machine_taken_away_for_less_than_a_freeze_is_not_told():
             tape.ms(150 if number == 5 else 3)
             tape("idle", cpu=1_000_000, ready=ready if number == 5 else 0)("frame", n=number + 2)
         assert len(tape.found("freeze")) == said
+
+
+def test_a_thread_that_worked_did_not_stand_still():
+    """Outside any recorded call too: where `idle` tells the processor's time, work is that."""
+    tape = Tape(hz=60).frame()
+    for _ in range(8):
+        tape("idle", cpu=100_000).frame().ms(2)
+    tape.ms(160)("idle", cpu=150_000_000).frame()("idle", cpu=1000)
+    (finding,) = tape.found("freeze")
+    assert finding.summary == "Frame 8 took 150 ms: the game's thread worked for 150 ms outside any call."

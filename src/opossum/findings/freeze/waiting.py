@@ -42,12 +42,26 @@ def judge(scene: Scene, frame: int, length: int) -> Verdict | None:
     return Verdict(
         key=(place,),
         subject=Subject(peer=scene.peer_name(peer), at=place),
-        reason=f"the game's thread stood still for {milliseconds(long_ns)} outside any call",
+        reason=f"the game's thread {_did(scene, frame)} for {milliseconds(long_ns)} outside any call",
         advice=f"Do not wait on the game's thread{at_place(place)}: load or ask on another thread and send an event "
         "when it is done.",
         evidence=evidence,
         details=[*stack_details(scene, stuck), happened_before(scene, frame, after)],
     )
+
+
+def _did(scene: Scene, frame: int) -> str:
+    """Say what the thread did: it worked, where `idle` tells that most of that time was the processor's."""
+    frames, idle = scene.take.frames, scene.take.tables["idle"]
+    mine = np.flatnonzero(np.asarray(idle["p"], np.int64) == int(frames.peer[frame]))
+    lines = np.asarray(idle["line"], np.int64)[mine]
+    at = int(np.searchsorted(lines, int(frames.line[frame])))
+    following = frame + 1
+    is_next = following < len(frames) and int(frames.peer[following]) == int(frames.peer[frame])
+    if at >= len(mine) or (is_next and lines[at] > int(frames.line[following])):
+        return "stood still"
+    processor_ns = int(np.asarray(idle["cpu"])[mine[at]])
+    return "worked" if processor_ns * 2 > int(frames.work_ns[frame]) else "stood still"
 
 
 def _longest_gap(scene: Scene, frame: int, outer: Array) -> tuple[float, int | None]:
