@@ -11,7 +11,6 @@ left alone.  Where a debugger or coverage traces already, nothing is traced.
 
 from __future__ import annotations
 
-import sys
 import time
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Any
@@ -19,7 +18,7 @@ from typing import TYPE_CHECKING, Any
 from opossum_recorder.game_code import is_games_own
 from opossum_recorder.halves import Sample
 from opossum_recorder.own_state import changes, seen_of
-from opossum_recorder.tracing import Trace, run_traced, works
+from opossum_recorder.tracing import Trace, is_somebody_tracing, run_traced, works
 
 if TYPE_CHECKING:
     from opossum_recorder.halves import Call
@@ -96,7 +95,7 @@ class Effects:
             return function(*args, **kwargs)
         dense = sample.count < self._dense_until[code]
         sample.next = sample.count + (1 if dense else max(EVERY, sample.count // THINNING))
-        if sys.gettrace() is not None or sys.getprofile() is not None:
+        if is_somebody_tracing():
             return function(*args, **kwargs)
         owner = getattr(function, "__self__", None) if sample.unjudged else None
         names = getattr(getattr(function, "__func__", function), "__globals__", None)

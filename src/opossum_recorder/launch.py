@@ -202,6 +202,8 @@ def _end_when_told(own: Recorder) -> None:
 
     signal.signal(signal.SIGTERM, end)
     signal.set_wakeup_fd(told, warn_on_full_buffer=False)
+    # what ends a process that the game forks off is not told to the game
+    os.register_at_fork(after_in_child=lambda: signal.set_wakeup_fd(-1))
     threading.Thread(target=listen, name="opossum-told-to-end", daemon=True).start()
 
 

@@ -20,19 +20,19 @@ def seen_of(owner: Any, names: dict[str, Any] | None = None) -> list[tuple[Any, 
     """Return what can be seen of an object and of a module's names: to be compared by `changes`."""
     seen: list[tuple[Any, Any]] = []
     attributes = getattr(owner, "__dict__", None)
-    for values in (attributes, names):
+    for of, values in (("owner", attributes), ("module", names)):
         if isinstance(values, dict):
             for name, value in islice(list(values.items()), 4 * MOST_ITEMS):
-                seen.append((name, _held(value)))
+                seen.append(((of, name), _held(value)))
     for base in type(owner).__mro__:
         slots = base.__dict__.get("__slots__", ())
         for slot in (slots,) if isinstance(slots, str) else tuple(slots):
             member = base.__dict__.get(slot)
             if isinstance(member, MemberDescriptorType):
                 try:
-                    seen.append((slot, _held(member.__get__(owner))))
+                    seen.append((("slot", slot), _held(member.__get__(owner))))
                 except AttributeError:
-                    seen.append((slot, None))
+                    seen.append((("slot", slot), None))
     return seen
 
 

@@ -135,6 +135,9 @@ class Trace:
 
     def _judge(self, frame: FrameType) -> None:
         self._instructions += 1
+        if self._is_too_long:  # whatever this instruction is, what comes after it is not seen
+            self.judged, self.outside = False, True
+            return
         text, names = instructions_of(frame.f_code)
         place = frame.f_lasti // 2
         name = names[place]
@@ -147,8 +150,6 @@ class Trace:
                     self._calling = frame
                 else:
                     self._judge_making(made)
-        elif self._is_too_long:
-            self.judged, self.outside = False, True
         elif name in UNJUDGED:
             self.judged = False
         elif name.startswith("INPLACE_") or (name == "BINARY_OP" and text[2 * place + 1] >= INPLACE):
@@ -237,6 +238,7 @@ def run_traced(trace: Trace, function: Callable[..., Any], *args: Any, **kwargs:
 def _run_monitored(trace: Trace, function: Callable[..., Any], args: Any, kwargs: Any) -> Any:
     trace.begin_monitored()
     events = _monitoring.events
+    global _is_under_way
     followed = {
         trace.instruction: events.INSTRUCTION,
         trace.call: events.CALL,
@@ -246,13 +248,21 @@ def _run_monitored(trace: Trace, function: Callable[..., Any], args: Any, kwargs
     for callback, told in followed.items():
         for event in (1 << bit for bit in range(told.bit_length()) if told >> bit & 1):
             _monitoring.register_callback(FOR_INSTRUCTIONS, event, callback)
+    _is_under_way = True
     _monitoring.set_events(FOR_INSTRUCTIONS, sum(followed.values()))
     try:
         return function(*args, **kwargs)
     finally:
         _monitoring.set_events(FOR_INSTRUCTIONS, 0)
+        _is_under_way = False
 
 
+def is_somebody_tracing() -> bool:
+    """Say whether this or another traces already: one trace within another would end the outer one unseen."""
+    return _is_under_way or sys.gettrace() is not None or sys.getprofile() is not None
+
+
+_is_under_way = False
 _monitoring = monitoring_as(FOR_INSTRUCTIONS, "opossum_recorder")
 _OURS: CodeType = (_run_monitored if _monitoring is not None else run_traced).__code__
 """The code that traces: what it calls to begin and to end tracing is not the game's."""
@@ -292,7 +302,7 @@ class _Tried:
 @functools.lru_cache(maxsize=1)
 def works() -> bool:
     """Say whether this interpreter tells every instruction, by functions whose effects are known."""
-    if sys.gettrace() is not None or sys.getprofile() is not None:
+    if is_somebody_tracing():
         return True  # nothing is traced while another traces; asked again by nobody
     tried = _Tried()
     for name, stores in (("looks", 0), ("stores", 1), ("stores_deep", 2), ("appends", None)):

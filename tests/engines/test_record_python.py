@@ -510,3 +510,17 @@ def test_what_lies_beside_the_game_is_heeded_and_what_does_not_count_is_said(tmp
     assert "fault: Frame 30 took" in plain.stderr and "not counted" not in plain.stderr
     assert "Frame 30" not in heeded.stderr and "1 finding not counted, as opossum.toml wishes." in heeded.stderr
     assert broken.returncode == 2 and "is no TOML" in broken.stderr and "Frame 30 took" not in broken.stderr
+
+
+def test_a_process_that_the_game_ends_does_not_end_the_game(tmp_path):
+    """One that it forked off and told to end, as it would a helper of its own."""
+    (tmp_path / "game.py").write_text(
+        "import multiprocessing, time\nfrom opossum_recorder import launch\n"
+        "helper = multiprocessing.get_context('fork').Process(target=time.sleep, args=(60,))\n"
+        "helper.start()\ntime.sleep(0.3)\nhelper.terminate()\nhelper.join()\ntime.sleep(1.5)\n"
+        "launch.recorder.say('played on')\n"
+    )
+    command = [*COMMAND, "--out", "game.take", "--", sys.executable, "game.py"]
+    result = subprocess.run(command, cwd=tmp_path, capture_output=True, text=True, timeout=60)
+
+    assert result.returncode == 0 and "played on" in open_any(str(tmp_path / "game.take")).strings

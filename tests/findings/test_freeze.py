@@ -349,3 +349,4 @@ def test_a_thread_that_worked_did_not_stand_still():
     tape.ms(160)("idle", cpu=150_000_000).frame()("idle", cpu=1000)
     (finding,) = tape.found("freeze")
     assert finding.summary == "Frame 8 took 150 ms: the game's thread worked for 150 ms outside any call."
+    assert "See what the loop itself does" in finding.advice and "wait" not in finding.advice

@@ -12,7 +12,8 @@ from opossum.take.opening import open_any
 from opossum_recorder import Recorder
 from opossum_recorder.effects import DENSE, DENSE_AGAIN, EVERY, GIVE_UP, NEVER, Effects
 from opossum_recorder.game_code import is_games_own
-from opossum_recorder.tracing import works
+from opossum_recorder.own_state import changes, seen_of
+from opossum_recorder.tracing import MOST_INSTRUCTIONS, Trace, run_traced, works
 
 STORE = []
 NUMBERS = {"coins": 3}
@@ -230,6 +231,30 @@ def test_tracing_takes_no_more_than_its_part_of_the_time():
         now[0] += 50_000_000
     looked = len(told) - told.count(None)
     assert 5 <= looked <= 25
+
+
+@pytest.mark.parametrize("turns", range(MOST_INSTRUCTIONS // 8, MOST_INSTRUCTIONS // 8 + 40))
+def test_a_call_that_is_too_long_is_never_shown_to_be_nothing(turns):
+    """Wherever in it the last instruction that is looked at lies: what comes after it was not seen."""
+
+    class Long(Oven):
+        def looks(self) -> bool:
+            for _ in range(turns):
+                len(self.trays)
+            self.heat = 21
+            return False
+
+    trace = Trace()
+    run_traced(trace, Long().looks)
+    assert not (trace.judged and trace.stores == 0)
+
+
+def test_an_attribute_is_not_hidden_by_a_global_of_its_name():
+    """Each is compared by itself."""
+    oven = Oven()
+    before = seen_of(oven, {"heat": 1})
+    oven.heat += 1
+    assert changes(before, seen_of(oven, {"heat": 1})) == 1
 
 
 def test_this_interpreter_tells_every_instruction():

@@ -98,6 +98,8 @@ class LoopFunctions:
 
     def _give_up(self) -> None:
         self._recorder.say("the functions of the game's loop could not be looked at", "warning")
+        if self._depths:
+            sys.setprofile(None)
         self._stack, self._calls, self._depths = [], [], set()
 
     def _begin(self) -> None:

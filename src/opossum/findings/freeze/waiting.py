@@ -20,6 +20,9 @@ from opossum.findings.scene import Scene
 from opossum.findings.wording import at_place, milliseconds
 from opossum.stream.tables import Array
 
+_WAITED = "Do not wait on the game's thread{where}: load or ask on another thread and send an event when it is done."
+_WORKED = "See what the loop itself does{where}: no call was recorded meanwhile, so spread that work over frames, or tell its calls."
+
 
 def judge(scene: Scene, frame: int, length: int) -> Verdict | None:
     """Say where the frame stood still: what no other cause explains."""
@@ -39,19 +42,19 @@ def judge(scene: Scene, frame: int, length: int) -> Verdict | None:
     if last is not None:
         evidence += scene.evidence("call", [last], "the last call before")
     after = last + 1 if last is not None else (int(rows[0]) if len(rows) else len(take.calls))
+    worked = _worked(scene, frame)
     return Verdict(
         key=(place,),
         subject=Subject(peer=scene.peer_name(peer), at=place),
-        reason=f"the game's thread {_did(scene, frame)} for {milliseconds(long_ns)} outside any call",
-        advice=f"Do not wait on the game's thread{at_place(place)}: load or ask on another thread and send an event "
-        "when it is done.",
+        reason=f"the game's thread {'worked' if worked else 'stood still'} for {milliseconds(long_ns)} outside any call",
+        advice=(_WORKED if worked else _WAITED).format(where=at_place(place)),
         evidence=evidence,
         details=[*stack_details(scene, stuck), happened_before(scene, frame, after)],
     )
 
 
-def _did(scene: Scene, frame: int) -> str:
-    """Say what the thread did: it worked, where `idle` tells that most of that time was the processor's."""
+def _worked(scene: Scene, frame: int) -> bool:
+    """Say whether `idle` tells that most of a frame's time was the processor's."""
     frames, idle = scene.take.frames, scene.take.tables["idle"]
     mine = np.flatnonzero(np.asarray(idle["p"], np.int64) == int(frames.peer[frame]))
     lines = np.asarray(idle["line"], np.int64)[mine]
@@ -59,9 +62,9 @@ def _did(scene: Scene, frame: int) -> str:
     following = frame + 1
     is_next = following < len(frames) and int(frames.peer[following]) == int(frames.peer[frame])
     if at >= len(mine) or (is_next and lines[at] > int(frames.line[following])):
-        return "stood still"
+        return False
     processor_ns = int(np.asarray(idle["cpu"])[mine[at]])
-    return "worked" if processor_ns * 2 > int(frames.work_ns[frame]) else "stood still"
+    return processor_ns * 2 > int(frames.work_ns[frame])
 
 
 def _longest_gap(scene: Scene, frame: int, outer: Array) -> tuple[float, int | None]:
