@@ -56,7 +56,7 @@ class Bakery:
                     time.sleep(0.4)
                 while self.quarters == 4 and FAULT == "loop":
                     pass
-            elif event.type == BREAD and event.loaf == 3 and len(self.ovens) == 2:
+            elif event.type == BREAD and event.loaf == 2 and len(self.ovens) == 2:
                 self.ovens.sprites()[0].kill()
 
     def run(self):

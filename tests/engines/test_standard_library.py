@@ -5,6 +5,7 @@ from __future__ import annotations
 from playing import played
 
 from opossum.take.take import Take
+from opossum_recorder.engines.describing import shown
 
 THREADS = """
 import threading
@@ -90,3 +91,13 @@ def test_what_asyncio_is_to_do_later_is_a_delay(tmp_path):
     calls = [take.function_of_call(call) for call in range(len(take.calls))]
     assert calls.count("Oven.bake") == 3 and calls.count("Oven.ring") == 1
     assert {take.via_of_send(int(send)) for send in take.calls.send} == {"delay"}
+
+
+def test_a_value_that_cannot_say_what_it_is_is_named_by_its_type():
+    """Nothing of it is raised into the game."""
+
+    class Cold:
+        def __repr__(self) -> str:
+            raise KeyError("cold")
+
+    assert shown([1, "a", None, Cold()]) == [1, "a", None, "<Cold>"] and shown([]) is None

@@ -123,6 +123,17 @@ def looked_at(every: int, takes_ms: float = 0.2, eff: int = 0) -> Tape:
     return tape
 
 
+@pytest.mark.parametrize(("unlooked", "ms"), [(9, 4.0), (10, 0.5)])
+def test_too_few_calls_that_were_not_looked_at_do_not_tell_what_a_call_costs(unlooked, ms):
+    """Ten do; of fewer, those that were looked at tell."""
+    tape = Tape(hz=60).frame().frame()
+    look = tape.bind("tick", "shelf#1", "Shelf.on_tick")
+    for frame in range(100):
+        looked_at = frame >= unlooked
+        tape.frame().heard("tick", look, eff=0 if looked_at else None, takes_ms=4 if looked_at else 0.5, via="tick")
+    assert only(tape.found(), "every-frame").cost_ns == pytest.approx(100 * (ms + 0.001) * 1e6, rel=0.02)
+
+
 @pytest.mark.parametrize(("unseen", "severity"), [(24, "waste"), (25, "waste"), (26, "note")])
 def test_samples_say_little_of_a_long_stretch_that_nobody_saw(unseen, severity):
     """Where it cannot be judged, a function may be working."""

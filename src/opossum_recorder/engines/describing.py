@@ -20,11 +20,17 @@ def describe(function: Any) -> tuple[str, str]:
 
 def shown(arguments: Any) -> list[str | int | float | bool | None] | None:
     """Return what an event carries as short plain values, None for nothing."""
-    plain = [
-        value if isinstance(value, str | int | float | bool | None) else repr(value)[:80]
-        for value in list(arguments)[:8]
-    ]
-    return plain or None
+    return [shown_value(value) for value in list(arguments)[:8]] or None
+
+
+def shown_value(value: Any) -> str | int | float | bool | None:
+    """Return a value as a plain one, or as its type's name where it cannot say what it is."""
+    if value is None or isinstance(value, str | int | float | bool):
+        return value
+    try:
+        return repr(value)[:80]
+    except Exception:  # the game's own `__repr__`
+        return f"<{type(value).__name__}>"
 
 
 def is_game_function(function: Any) -> bool:

@@ -1,10 +1,10 @@
 """The functions that a game's own loop calls once a frame: found by watching the first frames, then recorded as ticks.
 
 The loop is the innermost function that runs both when a frame begins and when it ends.  What it calls once a frame (once
-for each object, for a method) is one of its functions; where that is one alone, the
-loop's turn lies in it, and what it calls in turn is looked at in its stead.  What it calls several times a frame is a helper and stays as it
-is, and so does what it calls seldom, what a frame ends within, and what is nested in another function and reached by no
-name.
+for each object, for a method) is one of its functions; where that is one alone, the loop's turn lies in it, and what it
+calls in turn is looked at in its stead.  What it calls several times a frame is a helper, looked through for what it hands
+on to, and stays as it is, and so does what it calls seldom, what a frame ends within, and what is nested in another
+function and reached by no name.
 
 Cost: while a frame is watched, every call costs about a microsecond; `WATCHED` frames of each loop are, then one in
 `EVERY` until the loop is known well.  A call of a function that is recorded costs what any call does.
@@ -18,7 +18,7 @@ import os
 import sys
 import threading
 from collections.abc import Callable
-from types import CodeType, FrameType, ModuleType
+from types import CodeType, FrameType, FunctionType, ModuleType
 from typing import Any
 
 from opossum_recorder.effects import Effects
@@ -267,9 +267,12 @@ def _told_apart_by(stack: list[FrameType]) -> tuple[CodeType, ...]:
 
 
 def _is_method_of(first: Any, code: CodeType) -> bool:
-    return any(
-        getattr(value, "__code__", None) is code for base in type(first).__mro__ for value in vars(base).values()
-    )
+    return any(_has_code(value, code) for base in type(first).__mro__ for value in vars(base).values())
+
+
+def _has_code(value: Any, code: CodeType) -> bool:
+    """Say whether a value is the function with that code; what is no function is not asked, for it might answer by running."""
+    return isinstance(value, FunctionType) and value.__code__ is code
 
 
 def _games_modules() -> list[dict[str, Any]]:
@@ -300,14 +303,13 @@ def _replace(code: CodeType, first: Any, modules: list[dict[str, Any]], recorded
     bases = (*type(first).__mro__[:-1], *(first.__mro__[:-1] if isinstance(first, type) else ()))
     for base in (*bases, *_class_of(code, modules[0])):
         for name, value in list(vars(base).items()):
-            if getattr(value, "__code__", None) is code:
+            if _has_code(value, code):
                 setattr(base, name, recorded(value, is_method=True))
                 return
-            inner = getattr(value, "__func__", None)
-            if isinstance(value, staticmethod | classmethod) and getattr(inner, "__code__", None) is code:
-                setattr(base, name, type(value)(recorded(inner, is_method=False)))
+            if isinstance(value, staticmethod | classmethod) and _has_code(value.__func__, code):
+                setattr(base, name, type(value)(recorded(value.__func__, is_method=False)))
                 return
-    found = [value for value in modules[0].values() if getattr(value, "__code__", None) is code]
+    found = [value for value in modules[0].values() if _has_code(value, code)]
     if not found:
         return
     function, replaced = found[0], recorded(found[0], is_method=False)

@@ -154,12 +154,12 @@ def _longest_unseen(looked: _Looked) -> int:
 def _wasted_ns(scene: Scene, looked: _Looked) -> int:
     """Return what the wasted calls cost.
 
-    Of calls whose effect is unknown, as many are taken to be wasted as of the known ones, and they tell what a call costs:
-    looking at a call takes time too.
+    Of calls whose effect is unknown, as many are taken to be wasted as of the known ones; where there are enough of them,
+    they tell what a call costs, for looking at a call takes time too.
     """
-    if not looked.sampled:
-        return int(scene.cost_of(looked.wasted))
     unknown = np.setdiff1d(looked.group, looked.known, assume_unique=True)
+    if len(unknown) < scene[POLLING_KNOWN_CALLS]:
+        return int(scene.cost_of(looked.wasted) * len(looked.group) / len(looked.known))
     return int(scene.cost_of(unknown) / len(unknown) * len(looked.group) * len(looked.wasted) / len(looked.known))
 
 

@@ -8,6 +8,7 @@ from collections.abc import Iterator
 from types import FrameType
 from typing import Any
 
+from opossum_recorder.engines.describing import shown_value
 from opossum_recorder.engines.names import ObjectNames
 from opossum_recorder.engines.pygame_ce.frames import PygameFrames
 from opossum_recorder.engines.pygame_ce.handling import HandledLines, place_of
@@ -202,8 +203,4 @@ def event_name(pygame: Any, event: Any) -> str:
 
 def shown(event: Any) -> dict[str, Any] | None:
     """Return what an event carries as short plain values, None for nothing."""
-    plain = {
-        name: value if isinstance(value, str | int | float | bool | None) else repr(value)[:80]
-        for name, value in list(event.__dict__.items())[:8]
-    }
-    return plain or None
+    return {name: shown_value(value) for name, value in list(event.__dict__.items())[:8]} or None

@@ -1,7 +1,8 @@
 """Frames and phases of a pygame game: what lies between two ticks of a clock, or two pictures; what in it waits.
 
 A game, or a part of one, that ticks no clock has a frame from where it asks for events after it has shown a picture, or
-waited, to where it does so again; pictures that follow each other without that, as in a fade, are frames of their own.  Showing a picture may wait for the screen, so it is a phase that waits, as is `time.wait`.
+waited, to where it does so again; pictures that follow each other without that, as in a fade, are frames of their own.
+Showing a picture may wait for the screen, so it is a phase that waits, as is `time.wait`.
 """
 
 from __future__ import annotations
