@@ -113,7 +113,7 @@ def latency(table: Any) -> None:
             application.processEvents()
             calls = len(window.session.take.calls) if window.session is not None else 0
             if calls > len(shown):
-                window.flow.loom.grab()  # painted, as it would be on a screen
+                window.take_area.flow.loom.grab()  # painted, as it would be on a screen
                 shown += [time.perf_counter()] * (calls - len(shown))
             time.sleep(0.001)
         game.join()

@@ -179,7 +179,7 @@ def painting(table: Table, large: Path, small: Path) -> None:
             application.processEvents()
             times = []
             first, last = session.axis.extent
-            flow = window.flow
+            flow = window.take_area
             for zoom in (1.0, 0.3, 0.05, 200 / (last - first), 60 / (last - first), 15 / (last - first)):
                 width = (last - first) * zoom
                 session.set_window((last - first - width) / 2, (last - first + width) / 2)

@@ -33,9 +33,9 @@ from opossum_desk import areas, commands
 from opossum_desk.area import Area, AreaView, Desk
 from opossum_desk.command import Command
 from opossum_desk.explaining import key_table
-from opossum_desk.flow.layout.story import story_html
 from opossum_desk.memory import Memory
 from opossum_desk.state.session import Session
+from opossum_desk.take_area.layout.story import story_html
 from opossum_desk.views.look import Look
 from opossum_desk.window import DeskWindow
 from tape import Tape
@@ -185,15 +185,15 @@ def test_a_kind_shows_on_the_desk(registered, desk, qtbot, tmp_path):
     path.write_bytes(crumbly().bytes())
     desk.open_paths([str(path)])
     qtbot.waitUntil(lambda: desk.session is not None and desk.session.examined, timeout=20_000)
-    shown = [item.text() for item in desk.flow.findings.items()]
+    shown = [item.text() for item in desk.take_area.findings.items()]
     assert shown[0] == "It waits for nothing  2"
     assert shown[2] == "crumb – the bread is old, Risk, follows from the one above"
     crumbs = desk.session.findings[1]
     page = story_html(desk.session, crumbs, "#000", "#555", "#c05")
     assert "Crumbs about" in page and "the bread is old" in page and "Follows from" in page
     desk.takes.ask(HANGS)
-    assert [finding.kind for finding in desk.flow.findings.shown()] == ["crumbs"]
-    assert next(item.text() for item in desk.flow.findings.items()) == "It never comes  1"
+    assert [finding.kind for finding in desk.take_area.findings.shown()] == ["crumbs"]
+    assert next(item.text() for item in desk.take_area.findings.items()) == "It never comes  1"
 
 
 def test_an_index_is_built_counted_and_handed_over(registered):
@@ -227,8 +227,8 @@ def test_an_area_and_a_command_show_in_the_window(registered, qtbot, tmp_path):
     titles = [action.text() for action in window.menus.menus["&Go"].actions()]
     assert "Sweep the floor\tW" in titles and "Area Cellar: where the flour lies" in titles
     assert ("W", "Sweep the floor") in key_table() and ("Alt+7", "Area Cellar: where the flour lies") in key_table()
-    window.go_to("flow")
-    qtbot.keyClick(window.flow.loom, Qt.Key.Key_W)
+    window.go_to("take")
+    qtbot.keyClick(window.take_area.flow.loom, Qt.Key.Key_W)
     assert window.told.toolTip() == "Swept."
     window.close()
 

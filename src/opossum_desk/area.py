@@ -75,6 +75,9 @@ class Desk(Protocol):
     def go_to(self, area: str) -> None:
         """Go to an area by its name."""
 
+    def go(self, way: Way) -> None:
+        """Go to an area, or to a weave of the take's."""
+
     def is_in(self, area: str) -> bool:
         """Say whether an area is shown."""
 
@@ -118,3 +121,14 @@ class Area(NamedTuple):
     explained: str
     make: Callable[[Desk], AreaView]
     needs_take: bool = False
+
+
+class Way(NamedTuple):
+    """Somewhere to go to: an area, or a weave of the area of a take."""
+
+    name: str
+    title: str
+    key: str
+    explained: str
+    needs_take: bool
+    is_weave: bool = False

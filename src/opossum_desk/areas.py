@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from opossum_desk.area import Area, AreaView, Desk
-from opossum_desk.flow.area import FlowArea
+from opossum_desk.take_area.area import TakeArea
 
 
 def _make_start(desk: Desk) -> AreaView:
@@ -20,6 +20,6 @@ def _make_live(desk: Desk) -> AreaView:
 
 AREAS: list[Area] = [
     Area("start", "Start", "Alt+1", "ways in, symptoms, recent takes", _make_start),
-    Area("flow", "Flow", "Alt+2", "what ran in which order, frame by frame", FlowArea.of, needs_take=True),
-    Area("live", "Live", "Alt+3", "games that play, tripwires, values", _make_live),
+    Area("take", "Take", "", "one take, in the weave that is chosen", TakeArea.of, needs_take=True),
+    Area("live", "Live", "Alt+6", "games that play, tripwires, values", _make_live),
 ]

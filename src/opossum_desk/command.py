@@ -40,7 +40,7 @@ class Command(NamedTuple):
         """Do it."""
         if self.act is not None:
             self.act(desk)
-        elif self.do is not None and desk.session is not None and desk.is_in("flow"):
+        elif self.do is not None and desk.session is not None and desk.is_in("take"):
             self.do(desk.session)
 
 

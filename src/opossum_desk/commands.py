@@ -23,14 +23,26 @@ def _zoom(factor: float, session: Session) -> None:
 
 
 def _step_finding(step: int, desk: Desk) -> None:
-    if desk.session is not None and desk.is_in("flow"):
+    if desk.session is not None and desk.is_in("take"):
         finding = stepping.step_finding(desk.session, step)
         desk.say(finding.summary if finding else "There are no findings to step through.")
 
 
+def _show_proof(desk: Desk) -> None:
+    from opossum.findings.catalogue import weave_of
+
+    session = desk.session
+    if session is None or not desk.is_in("take"):
+        return
+    if session.finding is None:
+        desk.say("Choose a finding first: N shows the first one.")
+    else:
+        session.choose_weave(weave_of(session.finding.kind, session.finding.cause))
+
+
 def _follow_cause(desk: Desk) -> None:
     session = desk.session
-    if session is None or not desk.is_in("flow") or stepping.follow_cause(session):
+    if session is None or not desk.is_in("take") or stepping.follow_cause(session):
         return
     desk.say(
         "Nothing is known to have caused this: the send came from outside any call."
@@ -40,13 +52,13 @@ def _follow_cause(desk: Desk) -> None:
 
 
 def _mark(desk: Desk) -> None:
-    if desk.session is not None and desk.is_in("flow"):
+    if desk.session is not None and desk.is_in("take"):
         marked = desk.session.toggle_bookmark()
         desk.say("Marked." if marked else "Not marked; select a frame to mark it.")
 
 
 def _count_again(desk: Desk) -> None:
-    if desk.session is not None and desk.is_in("flow"):
+    if desk.session is not None and desk.is_in("take"):
         again = count_again(desk.session)
         desk.say("It counts again." if again else "Nothing was left out while this take is open.")
 
@@ -55,15 +67,15 @@ def _in_flow(action: str) -> Callable[[Desk], None]:
     """Return what has the view Flow do something, while it is shown."""
 
     def act(desk: Desk) -> None:
-        if desk.is_in("flow"):
-            getattr(desk.view("flow"), action)()
+        if desk.is_in("take"):
+            getattr(desk.view("take"), action)()
 
     return act
 
 
 def _with_games(desk: Desk, action: Callable[[Desk], None]) -> None:
     """Do something to the games while somebody listens for them."""
-    if desk.games.receiver is not None and (desk.is_in("flow") or desk.is_in("live")):
+    if desk.games.receiver is not None and (desk.is_in("take") or desk.is_in("live")):
         action(desk)
 
 
@@ -82,6 +94,7 @@ COMMANDS: list[Command] = [
     Command("Unfold all rows", (), "&View", do=lambda session: session.fold_all(False), group=2),
     Command("Next finding", ("N",), "&Go", partial(_step_finding, 1)),
     Command("Previous finding", ("Shift+N",), "&Go", partial(_step_finding, -1)),
+    Command("Where the finding is proved best", ("P",), "&Go", _show_proof),
     Command("Frame after", ("Right",), "&Go", do=_step(stepping.step_frame, 1)),
     Command("Frame before", ("Left",), "&Go", do=_step(stepping.step_frame, -1)),
     Command("Call after", ("Down",), "&Go", do=_step(stepping.step_call, 1)),

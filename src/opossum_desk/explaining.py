@@ -17,10 +17,10 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from opossum_desk.areas import AREAS
 from opossum_desk.command import key_sign
 from opossum_desk.commands import COMMANDS
 from opossum_desk.layout.bead import BeadState
+from opossum_desk.rail import way_title, ways
 from opossum_desk.views.look import Look
 from opossum_desk.views.stamps import draw_bead
 
@@ -91,7 +91,7 @@ def key_table() -> list[tuple[str, str]]:
         for command in COMMANDS
         if command.keys
     ]
-    rows += [(area.key, f"Area {area.title}: {area.explained}") for area in AREAS if area.key]
+    rows += [(way.key, way_title(way)) for way in ways() if way.key]
     return rows + list(HANDS)
 
 

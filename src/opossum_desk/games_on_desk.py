@@ -52,13 +52,13 @@ class GamesOnDesk(QObject):
         desk.games.follow_live(path)
 
     def _offer(self) -> None:
-        flow = self._desk.view("flow")
+        area = self._desk.view("take")
 
         def follow() -> None:
-            flow.banner.hide()
+            area.banner.hide()
             self._desk.games.follow()
 
-        flow.warn("This stream is still being written.", "Read on as it grows", follow)
+        area.warn("This stream is still being written.", "Read on as it grows", follow)
 
     def _grown(self, session: Session) -> None:
         desk, before = self._desk, self._desk.session
@@ -71,7 +71,7 @@ class GamesOnDesk(QObject):
         carry_over(session, before)
         self._takes.show(session, grown=True)
         self._select_held()
-        desk.view("flow").tell_followed_object()
+        desk.view("take").tell_followed_object()
 
     def _reader_ended(self, text: str) -> None:
         self._desk.opening.stop_examining()
@@ -79,10 +79,10 @@ class GamesOnDesk(QObject):
 
     def _held(self, game: HeldGame) -> None:
         self._held_shown = False
-        flow, receiver = self._desk.view("flow"), self._desk.games.receiver
+        area, receiver = self._desk.view("take"), self._desk.games.receiver
         why = f"at “{game.tripwire}”" if game.tripwire else "as asked"
-        go = receiver.go if receiver is not None else flow.banner.hide
-        flow.warn(f"{game.peer} is held {why}. Space lets it go on, C goes one call on.", "Go on", go)
+        go = receiver.go if receiver is not None else area.banner.hide
+        area.warn(f"{game.peer} is held {why}. Space lets it go on, C goes one call on.", "Go on", go)
         self._select_held()
 
     def _select_held(self) -> None:
@@ -98,7 +98,7 @@ class GamesOnDesk(QObject):
             session.select_call(call)
 
     def _went(self) -> None:
-        self._desk.view("flow").banner.hide()
+        self._desk.view("take").banner.hide()
         self._desk.say("The game goes on.")
 
     def _ended(self, closed: bool) -> None:

@@ -10,9 +10,9 @@ from PySide6.QtGui import QAction, QKeyEvent, QKeySequence
 from PySide6.QtWidgets import QMenu, QMenuBar
 
 from opossum_desk.area import Desk
-from opossum_desk.areas import AREAS
 from opossum_desk.command import Command, key_sign
 from opossum_desk.commands import COMMANDS
+from opossum_desk.rail import way_title, ways
 
 MENUS = ("&File", "&View", "&Go", "&Live", "&Help")
 LOOKS = (("day", "Day"), ("night", "Night"), ("system", "As the system"))
@@ -69,7 +69,7 @@ class DeskMenus:
         """Say whether a typed command has anything to act on here; else the key is somebody else's."""
         if command.where == "&Live":
             return self._desk.games.receiver is not None and not self._desk.is_in("start")
-        return self._desk.is_in("flow")
+        return self._desk.is_in("take")
 
     # --- what is not always the same -----------------------------------------------------------------
 
@@ -79,7 +79,7 @@ class DeskMenus:
         self.recent.aboutToShow.connect(self._fill_recent)
 
     def _fill_panels(self, menu: QMenu) -> None:
-        for name, panel in self._desk.view("flow").panels().items():
+        for name, panel in self._desk.view("take").panels().items():
             action: QAction = menu.addAction(name)
             action.setCheckable(True)
             action.setChecked(True)
@@ -98,11 +98,11 @@ class DeskMenus:
 
     def _fill_areas(self, menu: QMenu) -> None:
         menu.addSeparator()
-        for area in AREAS:
-            action: QAction = menu.addAction(f"Area {area.title}: {area.explained}")
-            if area.key:
-                action.setShortcut(QKeySequence(area.key))
-            action.triggered.connect(lambda _=False, name=area.name: self._desk.go_to(name))
+        for way in ways():
+            action: QAction = menu.addAction(way_title(way))
+            if way.key:
+                action.setShortcut(QKeySequence(way.key))
+            action.triggered.connect(lambda _=False, way=way: self._desk.go(way))
 
     def mark_look(self, choice: str) -> None:
         """Mark the look that is worn."""

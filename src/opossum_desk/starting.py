@@ -22,9 +22,9 @@ WORTH_WAITING_S = 0.2
 
 BEFORE_QT = (
     "opossum_desk.flow.layout.loom",
-    "opossum_desk.flow.layout.pulse",
-    "opossum_desk.flow.layout.slice",
-    "opossum_desk.flow.layout.story",
+    "opossum_desk.take_area.layout.pulse",
+    "opossum_desk.take_area.layout.frame",
+    "opossum_desk.take_area.layout.story",
     "opossum_desk.flow.layout.strands",
 )
 """What the first picture needs and knows nothing of Qt: with PySide6 loaded, every later import costs several times as much."""

@@ -101,10 +101,10 @@ class TakesOnDesk(QObject):
         from opossum.findings.catalogue import answers
 
         self.question = None
-        flow = desk.view("flow")
-        count = flow.ask(answers(symptom))
+        area = desk.view("take")
+        count = area.ask(answers(symptom))
         if count:
-            session.show_finding(flow.findings.shown()[0])
+            session.show_finding(area.findings.shown()[0])
             desk.say(f"“{symptom.title}”: {count} {'finding' if count == 1 else 'findings'}.")
         else:
             desk.say(f"“{symptom.title}”: this take shows no such thing.")
@@ -114,7 +114,7 @@ class TakesOnDesk(QObject):
         if serious:
             count = sum(item.count for item in serious)
             shown = "; ".join(item.told() for item in serious[:2])
-            self._desk.view("flow").warn(
+            self._desk.view("take").warn(
                 f"{count:,} records of this take are damaged or missing; all else is shown. {shown}",
                 "Show all",
                 lambda: self._show_damage(damage),
@@ -123,7 +123,7 @@ class TakesOnDesk(QObject):
     def _show_damage(self, damage: list[Any]) -> None:
         from PySide6.QtWidgets import QMessageBox
 
-        box = QMessageBox(self._desk.view("flow").window())
+        box = QMessageBox(self._desk.view("take").window())
         box.setWindowTitle("What is damaged")
         box.setTextFormat(Qt.TextFormat.PlainText)
         box.setText("\n".join(item.told() for item in damage[:MOST_DAMAGE]))

@@ -20,7 +20,7 @@ def axis_told(session: Session) -> str:
 def selection_told(session: Session) -> str:
     """Return what is selected, empty where nothing is."""
     if session.call >= 0:
-        from opossum_desk.flow.describing import describe_call
+        from opossum_desk.layout.describing import describe_call
 
         return " · ".join(describe_call(session, session.call).split("\n")[:2])
     if session.column < 0:

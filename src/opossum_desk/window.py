@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QMainWindow, QStackedWidget, 
 
 from moonrise_bakery import demo_take_path
 from opossum.foreign_text import shown
-from opossum_desk.area import AreaView
+from opossum_desk.area import AreaView, Way
 from opossum_desk.areas import AREAS
 from opossum_desk.games_on_desk import GamesOnDesk
 from opossum_desk.memory import Memory
@@ -51,8 +51,9 @@ class DeskWindow(QMainWindow):
         self._views: dict[str, AreaView] = {}
         self._pages: dict[str, QWidget] = {}
         self.stack = QStackedWidget()
-        self.flow: Any = self.view("flow")
-        self.rail = Rail(self.go_to)
+        self.take_area: Any = self.view("take")
+        self.rail = Rail(self.go)
+        self.take_area.woven.connect(lambda _: self._mark_rail())
         body = QWidget()
         row = QHBoxLayout(body)
         row.setContentsMargins(0, 0, 0, 0)
@@ -106,12 +107,22 @@ class DeskWindow(QMainWindow):
             view.enter()
         self._mark_rail()
 
+    def go(self, way: Way) -> None:
+        """Go to an area, or to the area of the take and a weave of it."""
+        if not way.is_weave:
+            self.go_to(way.name)
+        elif self.session is not None:
+            self.session.choose_weave(way.name)
+            self.go_to("take")
+
     def is_in(self, area: str) -> bool:
         """Say whether an area is shown, without making it."""
         return area in self._views and self.stack.currentWidget() is self._views[area]
 
     def _mark_rail(self) -> None:
         shown = next((item.name for item in AREAS if self.is_in(item.name)), "start")
+        if shown == "take" and self.session is not None:
+            shown = self.session.weave
         self.rail.mark(shown, self.session is not None)
 
     def page(self, name: str) -> Any:
@@ -154,7 +165,7 @@ class DeskWindow(QMainWindow):
         """Ask for a symptom: of the open take, of the last one, or of the bakery's."""
         self.takes.ask(symptom)
         if self.session is not None:
-            self.go_to("flow")
+            self.go_to("take")
             return
         recent = [path for path in self.memory.kept.recent if Path(path).exists()]
         if recent:
@@ -177,7 +188,7 @@ class DeskWindow(QMainWindow):
         """Stop opening and go back to where we were."""
         self.opening.cancel()
         self.takes.question = None
-        self.go_to("flow" if self.session is not None else "start")
+        self.go_to("take" if self.session is not None else "start")
         self.say("Opening was cancelled.")
 
     def fail(self, text: str) -> None:
@@ -191,7 +202,7 @@ class DeskWindow(QMainWindow):
         """Show a session in every area; `grown`: its take is the one that is shown, longer by now."""
         self.session = session
         if not grown:
-            self.flow.banner.hide()
+            self.take_area.banner.hide()
         for view in self._views.values():
             if grown:
                 view.set_grown_session(session)
@@ -199,7 +210,7 @@ class DeskWindow(QMainWindow):
                 view.set_session(session)
         self.setWindowTitle(f"{session.take.name} – Opossum")
         if not grown and not self.is_in("live"):
-            self.go_to("flow")
+            self.go_to("take")
         self._mark_rail()
 
     # --- saving ------------------------------------------------------------------------------------
@@ -250,7 +261,7 @@ class DeskWindow(QMainWindow):
         """Explain the view in focus."""
         from opossum_desk.explaining import explain
 
-        self._help = explain(self, self.flow.loom.whatsThis())
+        self._help = explain(self, self.take_area.flow.loom.whatsThis())
 
     # --- look and memory ---------------------------------------------------------------------------
 
@@ -279,7 +290,7 @@ class DeskWindow(QMainWindow):
     # --- events --------------------------------------------------------------------------------------
 
     def showEvent(self, event: QShowEvent) -> None:
-        if self.session is None and self.is_in("flow"):
+        if self.session is None and self.is_in("take"):
             self.go_to("start")
         super().showEvent(event)
 

@@ -78,9 +78,9 @@ def test_what_lies_outside_the_window_costs_nothing():
 
 def test_what_is_left_out_is_written_beside_the_take_and_counts_again(tmp_path):
     """From the Story's links; the last wish is undone first."""
-    from opossum_desk.flow.layout.story import story_html
     from opossum_desk.state.leaving_out import count_again, leave_out
     from opossum_desk.state.uncounting import WishesOfTake
+    from opossum_desk.take_area.layout.story import story_html
 
     stage = Stage()
     session = shown(stage, hearing.a_name_in_other_letters(stage))

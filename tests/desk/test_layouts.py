@@ -10,15 +10,15 @@ from test_session import shop
 
 from opossum.findings.examine import examine
 from opossum_desk.flow.layout.loom import HEADER_PX, ROW_PX, BeadState, bead_size, frozen_bands, layout_loom
-from opossum_desk.flow.layout.pulse import layout_overlay, layout_pulse
-from opossum_desk.flow.layout.slice import MOST_CALLS, layout_slice, short_time
-from opossum_desk.flow.layout.story import story_html
 from opossum_desk.flow.layout.strand_rows import gather_strands
 from opossum_desk.flow.layout.strands import MOST_ITEMS, STRAND_PX, layout_strands
 from opossum_desk.layout.scale import Scale, grid_marks
 from opossum_desk.layout.wording import finding_title
 from opossum_desk.state.axis import AxisMode
 from opossum_desk.state.session import Session
+from opossum_desk.take_area.layout.frame import MOST_CALLS, layout_frame, short_time
+from opossum_desk.take_area.layout.pulse import layout_overlay, layout_pulse
+from opossum_desk.take_area.layout.story import story_html
 from tape import Tape, read
 
 WIDTH, HEIGHT, LABELS = 800.0, 400.0, 200.0
@@ -368,13 +368,13 @@ def test_pointing_at_a_strand_finds_the_moment():
     assert picture.hit(float(run.xs[1]), run.y + STRAND_PX * 2) == -1
 
 
-# --- slice and story -----------------------------------------------------------------------------
+# --- frame and story -----------------------------------------------------------------------------
 
 
 def test_the_slice_lists_a_frame_call_by_call_with_causes(session):
     """Phases head their calls; effects stand below their cause."""
     session.select_column(5)
-    picture = layout_slice(session)
+    picture = layout_frame(session)
 
     assert picture.title == "Frame 5"
     assert picture.subtitle.startswith("4 calls · ")
@@ -402,7 +402,7 @@ def test_the_slice_says_what_is_wrong_with_a_call():
     session = examined(tape, bye=False)
     session.select_column(2)
 
-    assert [row.marks for row in layout_slice(session).rows if row.kind == "call"] == [
+    assert [row.marks for row in layout_frame(session).rows if row.kind == "call"] == [
         ("owner gone", "for nothing"),
         ("twice",),
         ("twice",),
@@ -418,7 +418,7 @@ def test_a_huge_frame_is_cut_around_the_selected_call():
         tape.heard("crumb", crumb, d=number)
     session = examined(tape)
     session.select_call(MOST_CALLS + 400)
-    picture = layout_slice(session)
+    picture = layout_frame(session)
 
     assert picture.left_out == 500
     assert picture.index_of(MOST_CALLS + 400) >= 0
@@ -426,7 +426,7 @@ def test_a_huge_frame_is_cut_around_the_selected_call():
 
 def test_without_a_selection_the_slice_says_what_to_do(session):
     """One sentence, one thing to do."""
-    assert layout_slice(session).subtitle == "Click a bead, or press →."
+    assert layout_frame(session).subtitle == "Click a bead, or press →."
 
 
 @pytest.mark.parametrize(
@@ -480,7 +480,7 @@ def test_log_lines_stand_in_the_slice_where_they_came():
     tape("say", text="after").frame()("say", text="later")
     session = Session(tape.take())
     session.select_column(0)
-    rows = [(row.kind, row.text) for row in layout_slice(session).rows if row.kind != "phase"]
+    rows = [(row.kind, row.text) for row in layout_frame(session).rows if row.kind != "phase"]
     assert rows == [("say", "before"), ("call", "oven#1 on_bell"), ("say", "after")]
 
 

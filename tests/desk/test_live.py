@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QMenu
 
 from moonrise_bakery import demo_take_path
 from opossum.live.receiver import PeerState
-from opossum_desk.flow.menus import add_call_actions
+from opossum_desk.context_menus import add_call_actions
 from opossum_desk.memory import Memory
 from opossum_desk.recordings import silence
 from opossum_desk.state.session import Session
@@ -115,16 +115,16 @@ def test_a_tripwire_holds_the_game_and_shows_where(playing, qtbot):
 def test_flow_says_that_the_game_is_held_and_keys_let_it_go(playing, qtbot):
     """The banner, Space, and C."""
     desk, game = playing
-    desk.go_to("flow")
-    desk.flow.loom.setFocus()
-    qtbot.keyClick(desk.flow.loom, Qt.Key.Key_Space)
-    qtbot.waitUntil(lambda: desk.flow.banner.isVisible(), timeout=10_000)
-    assert desk.flow.banner_text.text().startswith("main is held as asked.")
+    desk.go_to("take")
+    desk.take_area.flow.loom.setFocus()
+    qtbot.keyClick(desk.take_area.flow.loom, Qt.Key.Key_Space)
+    qtbot.waitUntil(lambda: desk.take_area.banner.isVisible(), timeout=10_000)
+    assert desk.take_area.banner.text.text().startswith("main is held as asked.")
     frames = game.frames
-    qtbot.keyClick(desk.flow.loom, Qt.Key.Key_C, Qt.KeyboardModifier.ShiftModifier)
+    qtbot.keyClick(desk.take_area.flow.loom, Qt.Key.Key_C, Qt.KeyboardModifier.ShiftModifier)
     qtbot.waitUntil(lambda: game.frames == frames + 1 and desk.view("live").held_peer() is not None, timeout=10_000)
-    qtbot.keyClick(desk.flow.loom, Qt.Key.Key_Space)
-    qtbot.waitUntil(lambda: game.frames > frames + 5 and not desk.flow.banner.isVisible(), timeout=10_000)
+    qtbot.keyClick(desk.take_area.flow.loom, Qt.Key.Key_Space)
+    qtbot.waitUntil(lambda: game.frames > frames + 5 and not desk.take_area.banner.isVisible(), timeout=10_000)
 
 
 def test_a_tripwire_that_is_not_understood_is_said(playing, qtbot):
@@ -145,7 +145,7 @@ def test_an_object_is_followed_until_it_is_gone(playing, qtbot):
     place.moment.narrow.setText("cat")
     assert rows(place.moment.alive) == [("cat#1", "Cat")]
     place.moment.alive.itemActivated.emit(place.moment.alive.topLevelItem(0), 0)
-    assert (desk.session.sieve.text, desk.stack.currentWidget()) == ("o:cat#1", desk.flow)
+    assert (desk.session.sieve.text, desk.stack.currentWidget()) == ("o:cat#1", desk.take_area)
     game.cat_leaves = True
     qtbot.waitUntil(lambda: "cat#1 is gone" in desk.told.toolTip(), timeout=15_000)
 
@@ -174,7 +174,7 @@ def test_a_recorded_take_has_its_moments_too(desk, qtbot, tmp_path):
     assert place.moment.alive_title.text() == "Alive at frame 2 · 1" and rows(place.moment.log) == []
     desk.session.select_column(7)
     place.moment.log.itemActivated.emit(place.moment.log.topLevelItem(0), 0)
-    assert (desk.session.column, desk.stack.currentWidget()) == (5, desk.flow)
+    assert (desk.session.column, desk.stack.currentWidget()) == (5, desk.take_area)
 
 
 def test_the_desk_listens_for_a_game_and_grows_with_it(desk, qtbot, monkeypatch, tmp_path):
@@ -195,16 +195,16 @@ def test_the_desk_listens_for_a_game_and_grows_with_it(desk, qtbot, monkeypatch,
 
     play(0, 30)
     qtbot.waitUntil(lambda: desk.session is not None and desk.session.axis.columns >= 30, timeout=10_000)
-    assert desk.stack.currentWidget() is desk.flow
+    assert desk.stack.currentWidget() is desk.take_area
     assert desk.session.take.game == "Live Bakery"
-    desk.flow.sieve.line.setText("oven")
-    desk.flow.sieve.apply()
+    desk.take_area.sieve.line.setText("oven")
+    desk.take_area.sieve.apply()
     desk.session.select_column(5)
-    desk.flow.sieve.line.setFocus()
+    desk.take_area.sieve.line.setFocus()
     play(30, 60)
     qtbot.waitUntil(lambda: desk.session.axis.columns == 60, timeout=10_000)
-    assert (desk.flow.sieve.line.text(), desk.session.sieve.text) == ("oven", "oven")
-    assert "of 60 calls" in desk.flow.sieve.told.text()
+    assert (desk.take_area.sieve.line.text(), desk.session.sieve.text) == ("oven", "oven")
+    assert "of 60 calls" in desk.take_area.sieve.told.text()
     assert desk.session.column == 5
     said: list[str] = []  # what is said next may come at once
     say = desk.say
@@ -312,7 +312,7 @@ def test_what_reads_the_stream_may_be_killed(desk, qtbot, monkeypatch, tmp_path)
     qtbot.waitUntil(
         lambda: desk.games.followed is not None and desk.games.followed._process is not reader, timeout=15_000
     )
-    assert desk.is_in("flow") and desk.session.axis.columns >= columns
+    assert desk.is_in("take") and desk.session.axis.columns >= columns
     qtbot.waitUntil(lambda: desk.session.axis.columns > columns + 10, timeout=15_000)
     assert desk.games.receiver.out.stat().st_size > size
     game.end()

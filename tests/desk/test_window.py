@@ -18,8 +18,8 @@ from opossum.findings.catalogue import answers
 from opossum.findings.finding import Severity
 from opossum.findings.symptoms import SYMPTOMS
 from opossum.take.archive import open_take
+from opossum_desk.context_menus import add_call_actions, finding_menu
 from opossum_desk.flow.layout.loom import HEADER_PX, ROW_PX
-from opossum_desk.flow.menus import add_call_actions, finding_menu
 from opossum_desk.memory import Memory
 from opossum_desk.state.axis import AxisMode
 from opossum_desk.state.stepping import step_finding
@@ -50,9 +50,9 @@ def bakery(desk, qtbot):
 
 def press(desk: DeskWindow, qtbot, *keys, modifier=Qt.KeyboardModifier.NoModifier) -> None:
     """Press keys with the Loom in focus."""
-    desk.flow.loom.setFocus()
+    desk.take_area.flow.loom.setFocus()
     for key in keys:
-        qtbot.keyClick(desk.flow.loom, key, modifier)
+        qtbot.keyClick(desk.take_area.flow.loom, key, modifier)
 
 
 def picture(widget: QWidget) -> np.ndarray:
@@ -88,15 +88,15 @@ def test_trying_the_bakery_shows_its_faults(desk, qtbot):
     qtbot.mouseClick(desk.view("start").demo, Qt.MouseButton.LeftButton)
     qtbot.waitUntil(lambda: desk.session is not None and desk.session.examined, timeout=20_000)
 
-    assert desk.stack.currentWidget() is desk.flow
+    assert desk.stack.currentWidget() is desk.take_area
     assert desk.windowTitle().startswith("Moonrise Bakery")
     found = desk.session.findings
     assert {finding.cause for finding in found} >= {FAULTS[name].cause for name in DEMO_FAULTS}
-    assert desk.flow.findings.shown() == found
+    assert desk.take_area.findings.shown() == found
     faults = sum(finding.severity is Severity.FAULT for finding in found)
     assert f"{len(found)} findings, {faults} of them faults" in desk.told.toolTip()
-    assert has_colour(picture(desk.flow.loom), DAY.rose)
-    assert has_colour(picture(desk.flow.pulse), DAY.rose)
+    assert has_colour(picture(desk.take_area.flow.loom), DAY.rose)
+    assert has_colour(picture(desk.take_area.pulse), DAY.rose)
 
 
 @pytest.mark.parametrize("number", range(len(SYMPTOMS)))
@@ -105,14 +105,14 @@ def test_a_symptom_opens_a_take_with_its_question_asked(desk, qtbot, number):
     desk.view("start").symptoms[number].click()
     qtbot.waitUntil(lambda: desk.session is not None and desk.session.examined, timeout=20_000)
 
-    shown = desk.flow.findings.shown()
+    shown = desk.take_area.findings.shown()
     asked = answers(SYMPTOMS[number])
     assert shown == [finding for finding in desk.session.findings if (finding.kind, finding.cause) in asked]
     assert 0 < len(shown) < len(desk.session.findings)
     assert SYMPTOMS[number].title in desk.told.toolTip()
     assert desk.session.finding is shown[0]
-    desk.flow.all_findings.click()
-    assert desk.flow.findings.shown() == desk.session.findings
+    desk.take_area.all_findings.click()
+    assert desk.take_area.findings.shown() == desk.session.findings
 
 
 def test_a_symptom_that_a_take_does_not_show_is_said_so(desk, qtbot, monkeypatch):
@@ -121,16 +121,16 @@ def test_a_symptom_that_a_take_does_not_show_is_said_so(desk, qtbot, monkeypatch
     desk.view("start").symptoms[0].click()
     qtbot.waitUntil(lambda: desk.session is not None and desk.session.examined, timeout=20_000)
 
-    assert desk.flow.findings.shown() == []
+    assert desk.take_area.findings.shown() == []
     assert "shows no such thing" in desk.told.toolTip()
 
 
-# --- findings, story, slice ----------------------------------------------------------------------
+# --- findings, story, frame ----------------------------------------------------------------------
 
 
 def test_choosing_a_finding_shows_frame_call_story_and_slice(bakery, qtbot):
     """One click tells it all."""
-    flow, session = bakery.flow, bakery.session
+    flow, session = bakery.take_area, bakery.session
     finding = next(item for item in session.findings if item.cause == "bound-twice")
     index = next(
         group.child(row).index()
@@ -144,8 +144,8 @@ def test_choosing_a_finding_shows_frame_call_story_and_slice(bakery, qtbot):
     assert session.axis.numbers[session.column] == 792
     assert "Counter.on_bread_ready" in flow.story.toPlainText()
     assert "kitchen.py" in flow.story.toPlainText()
-    assert flow.slice.picture.title == "Frame 792"
-    assert flow.slice.picture.rows[flow.slice.picture.index_of(session.call)].marks == ("twice",)
+    assert flow.frame.picture.title == "Frame 792"
+    assert flow.frame.picture.rows[flow.frame.picture.index_of(session.call)].marks == ("twice",)
     first, last = session.visible_columns
     assert first <= session.column <= last
 
@@ -153,18 +153,18 @@ def test_choosing_a_finding_shows_frame_call_story_and_slice(bakery, qtbot):
 def test_links_of_the_story_lead_to_frames_and_calls(bakery, qtbot):
     """Every proof is one click away."""
     step_finding(bakery.session, 1)
-    bakery.flow.story.anchorClicked.emit(QUrl("frame:100"))
+    bakery.take_area.story.anchorClicked.emit(QUrl("frame:100"))
     assert bakery.session.column == 100
-    bakery.flow.story.anchorClicked.emit(QUrl("call:7"))
+    bakery.take_area.story.anchorClicked.emit(QUrl("call:7"))
     assert bakery.session.call == 7
     target = bakery.session.findings[-1]
-    bakery.flow.story.anchorClicked.emit(QUrl(f"finding:{target.id}"))
+    bakery.take_area.story.anchorClicked.emit(QUrl(f"finding:{target.id}"))
     assert bakery.session.finding.id == target.id
 
 
 def test_the_list_of_findings_is_walked_by_arrow_keys(bakery, qtbot):
     """Down goes to the next finding and shows it."""
-    flow = bakery.flow
+    flow = bakery.take_area
     press(bakery, qtbot, Qt.Key.Key_N)
     first = bakery.session.finding
     flow.findings.setFocus()
@@ -222,9 +222,9 @@ def test_enter_follows_the_cause(bakery, qtbot):
 
 def test_typing_in_the_sieve_is_typing(bakery, qtbot):
     """Letters that are keys elsewhere land in the line; Escape gives the keys back."""
-    sieve = bakery.flow.sieve
+    sieve = bakery.take_area.sieve
     qtbot.keyClick(bakery, Qt.Key.Key_F, Qt.KeyboardModifier.ControlModifier)
-    bakery.flow.focus_sieve()
+    bakery.take_area.focus_sieve()
     qtbot.keyClicks(sieve.line, "cls:Oven n0z")
     assert sieve.line.text() == "cls:Oven n0z"
     assert bakery.session.finding is None
@@ -249,20 +249,20 @@ def test_every_panel_is_reached_by_keyboard_and_has_a_name(bakery, qtbot):
     bakery.activateWindow()
     seen = []
     for _ in range(6):
-        bakery.flow.next_panel()
+        bakery.take_area.next_panel()
         focused = QApplication.focusWidget()
         seen.append(focused.accessibleName() if focused else "")
-    assert sorted(seen) == ["Findings", "Loom", "Pulse", "Slice", "Story", "Strands"]
-    for view in (bakery.flow.pulse, bakery.flow.loom, bakery.flow.strands):
+    assert sorted(seen) == ["Findings", "Frame", "Loom", "Pulse", "Story", "Strands"]
+    for view in (bakery.take_area.pulse, bakery.take_area.flow.loom, bakery.take_area.flow.strands):
         assert view.accessibleDescription()
-    assert "rows, frames" in bakery.flow.loom.accessibleDescription()
+    assert "rows, frames" in bakery.take_area.flow.loom.accessibleDescription()
     for view in (
-        bakery.flow.loom,
-        bakery.flow.findings,
-        bakery.flow.story,
-        bakery.flow.slice,
-        bakery.flow.pulse,
-        bakery.flow.strands,
+        bakery.take_area.flow.loom,
+        bakery.take_area.findings,
+        bakery.take_area.story,
+        bakery.take_area.frame,
+        bakery.take_area.pulse,
+        bakery.take_area.flow.strands,
     ):
         assert view.whatsThis()
 
@@ -272,7 +272,7 @@ def test_every_panel_is_reached_by_keyboard_and_has_a_name(bakery, qtbot):
 
 def test_hovering_a_bead_lights_up_cause_and_effects_in_all_views(bakery, qtbot):
     """And says what it is."""
-    session, loom = bakery.session, bakery.flow.loom
+    session, loom = bakery.session, bakery.take_area.flow.loom
     session.show_finding(next(item for item in session.findings if item.cause == "bound-twice"))
     session.select_column(session.column)
     shown = loom.current()
@@ -293,7 +293,7 @@ def test_hovering_a_bead_lights_up_cause_and_effects_in_all_views(bakery, qtbot)
 
 def test_clicking_a_bead_or_a_frame_selects_it(bakery, qtbot):
     """A click in the open selects the frame."""
-    session, loom = bakery.session, bakery.flow.loom
+    session, loom = bakery.session, bakery.take_area.flow.loom
     session.set_window(700, 730)
     shown = loom.current()
     line = shown.lines[int(shown.beads.line[0])]
@@ -308,7 +308,7 @@ def test_clicking_a_bead_or_a_frame_selects_it(bakery, qtbot):
 
 def test_classes_unfold_at_a_click_on_their_label(bakery, qtbot):
     """And fold again."""
-    session, loom = bakery.session, bakery.flow.loom
+    session, loom = bakery.session, bakery.take_area.flow.loom
     line = next(line for line in loom.current().lines if line.row.folded)
     before = len(session.rows)
     qtbot.mouseClick(loom, Qt.MouseButton.LeftButton, pos=QPoint(28, int(line.top + ROW_PX / 2)))
@@ -325,7 +325,7 @@ def test_classes_unfold_at_a_click_on_their_label(bakery, qtbot):
 
 def test_dragging_pans_and_with_shift_measures(bakery, qtbot):
     """The paper follows the hand."""
-    session, loom = bakery.session, bakery.flow.loom
+    session, loom = bakery.session, bakery.take_area.flow.loom
     session.set_window(700, 760)
     start = QPoint(int(loom.label_px + 300), 60)
     qtbot.mousePress(loom, Qt.MouseButton.LeftButton, pos=start)
@@ -360,7 +360,7 @@ def test_the_wheel_zooms_with_ctrl_and_scrolls_without(bakery, qtbot):
     """At the pointer."""
     from PySide6.QtGui import QWheelEvent
 
-    session, loom = bakery.session, bakery.flow.loom
+    session, loom = bakery.session, bakery.take_area.flow.loom
 
     def wheel(delta: int, modifier: Qt.KeyboardModifier) -> None:
         point = QPointF(loom.label_px + 100, 80)
@@ -389,7 +389,7 @@ def test_the_wheel_zooms_with_ctrl_and_scrolls_without(bakery, qtbot):
 
 def test_a_window_is_dragged_on_the_pulse(bakery, qtbot):
     """From here to there; a click moves it."""
-    session, pulse = bakery.session, bakery.flow.pulse
+    session, pulse = bakery.session, bakery.take_area.pulse
     qtbot.mousePress(pulse, Qt.MouseButton.LeftButton, pos=QPoint(300, 40))
     qtbot.mouseMove(pulse, QPoint(330, 40))
     qtbot.mouseMove(pulse, QPoint(360, 40))
@@ -408,7 +408,7 @@ def test_a_window_is_dragged_on_the_pulse(bakery, qtbot):
 def test_a_call_in_the_slice_is_selected_by_a_click(bakery, qtbot):
     """The same selection as everywhere."""
     bakery.session.select_column(792)
-    view = bakery.flow.slice
+    view = bakery.take_area.frame
     row = next(i for i, row in enumerate(view.picture.rows) if row.kind == "call")
     qtbot.mouseClick(
         view.viewport(),
@@ -420,7 +420,7 @@ def test_a_call_in_the_slice_is_selected_by_a_click(bakery, qtbot):
 
 def test_a_strand_leads_to_its_call(bakery, qtbot):
     """A dot where a timer fired is the call it made."""
-    session, strands = bakery.session, bakery.flow.strands
+    session, strands = bakery.session, bakery.take_area.flow.strands
     session.set_window(0, 1200)
     run = strands.current().dots[0]
     dot = QPointF(float(run.xs[0]), run.y)
@@ -443,7 +443,7 @@ def test_the_right_button_offers_what_can_be_done(bakery, qtbot):
     assert session.finding is finding
     next(action for action in menu.actions() if "Follow event" in action.text()).trigger()
     assert session.sieve.text == "ev:bread_ready"
-    assert bakery.flow.sieve.line.text() == "ev:bread_ready"
+    assert bakery.take_area.sieve.line.text() == "ev:bread_ready"
     actions = {action.text(): action for action in finding_menu(bakery, session, finding).actions()}
     actions["Its last frame"].trigger()
     assert session.axis.numbers[session.column] == finding.frames[-1]
@@ -459,11 +459,11 @@ def test_day_and_night_repaint_everything(bakery, qtbot):
     for choice, colours in (("night", NIGHT), ("day", DAY)):
         bakery.choose_look(choice)
         for view in (
-            bakery.flow.loom,
-            bakery.flow.pulse,
-            bakery.flow.strands,
-            bakery.flow.slice.viewport(),
-            bakery.flow.story,
+            bakery.take_area.flow.loom,
+            bakery.take_area.pulse,
+            bakery.take_area.flow.strands,
+            bakery.take_area.frame.viewport(),
+            bakery.take_area.story,
         ):
             assert has_colour(picture(view), colours.paper), view
         assert bakery.menus.looks[choice].isChecked()
@@ -502,8 +502,8 @@ def test_an_empty_take_has_a_face(desk, qtbot, tmp_path):
     press(desk, qtbot, Qt.Key.Key_Right, Qt.Key.Key_Down, Qt.Key.Key_N, Qt.Key.Key_Z, Qt.Key.Key_0, Qt.Key.Key_Return)
 
     assert desk.session.findings == []
-    assert desk.flow.slice.picture.rows == []
-    assert "Nothing was found" in desk.flow.story.toPlainText()
+    assert desk.take_area.frame.picture.rows == []
+    assert "Nothing was found" in desk.take_area.story.toPlainText()
 
 
 def test_a_damaged_take_says_so_above_the_views(desk, qtbot, tmp_path):
@@ -513,8 +513,8 @@ def test_a_damaged_take_says_so_above_the_views(desk, qtbot, tmp_path):
     path.write_bytes(data[:300] + b"\nrubbish\n" + data[300:])
     opened(desk, qtbot, path)
 
-    assert desk.flow.banner.isVisible()
-    assert "damaged or missing; all else is shown" in desk.flow.banner_text.text()
+    assert desk.take_area.banner.isVisible()
+    assert "damaged or missing; all else is shown" in desk.take_area.banner.text.text()
     assert desk.session.axis.columns > 10
 
 
@@ -529,7 +529,7 @@ def test_what_cannot_be_opened_has_a_face_with_one_thing_to_do(desk, qtbot, tmp_
     assert str(path) in desk.page("failed").text.text()
     assert desk.session is None
     opened(desk, qtbot, demo_take_path())
-    assert desk.stack.currentWidget() is desk.flow
+    assert desk.stack.currentWidget() is desk.take_area
 
 
 def test_opening_can_be_cancelled(desk, qtbot, tmp_path):
@@ -562,7 +562,7 @@ def test_a_huge_take_stays_in_hand(desk, qtbot, tmp_path):
     for _ in range(12):
         desk.grab()
         desk.session.zoom(2, desk.session.low)
-    assert desk.flow.slice.picture.left_out == 3000
+    assert desk.take_area.frame.picture.left_out == 3000
 
 
 # --- files ---------------------------------------------------------------------------------------
@@ -599,17 +599,17 @@ def test_panels_look_and_marks_come_back_next_time(desk, qtbot, tmp_path):
     desk.session.toggle_bookmark()
     desk.menus.panels["Strands"].setChecked(False)
     desk.choose_look("night")
-    desk.flow.split.setSizes([300, 500, 400])
-    sizes = desk.flow.split.sizes()
+    desk.take_area.split.setSizes([300, 500, 400])
+    sizes = desk.take_area.split.sizes()
     desk.close()
 
     again = DeskWindow(Memory(tmp_path / "desk.json"), Look("night"))
     qtbot.addWidget(again)
     again.show()
     assert again.memory.kept.look == "night"
-    assert not again.flow.strands.isVisibleTo(again.flow)
+    assert not again.take_area.flow.strands.isVisibleTo(again.take_area)
     opened(again, qtbot, path)
-    kept = again.flow.split.sizes()  # the test's screen may be smaller than the window was: proportions count
+    kept = again.take_area.split.sizes()  # the test's screen may be smaller than the window was: proportions count
     assert kept[0] / kept[2] == pytest.approx(sizes[0] / sizes[2], rel=0.1)
     assert again.session.bookmarks == [33]
     again.go_to("start")
@@ -633,8 +633,8 @@ def test_a_stream_that_grows_is_read_on(desk, qtbot, tmp_path):
     tape.frames(5)
     path.write_bytes(tape.bytes(bye=False))
     desk.games.check_file()
-    assert "still being written" in desk.flow.banner_text.text()
-    desk.flow.banner_button.click()
+    assert "still being written" in desk.take_area.banner.text.text()
+    desk.take_area.banner.button.click()
     qtbot.waitUntil(lambda: desk.session.axis.columns == 15, timeout=10_000)
     tape.frames(5)
     path.write_bytes(tape.bytes(bye=False))
@@ -670,4 +670,4 @@ def test_the_desk_works_at_any_size(bakery, qtbot, size):
     qtbot.wait(20)
     step_finding(bakery.session, 1)
     assert bakery.grab().size().width() >= size[0]
-    assert bakery.flow.loom.width() > 300
+    assert bakery.take_area.flow.loom.width() > 300

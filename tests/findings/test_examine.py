@@ -45,9 +45,9 @@ def test_the_healthy_night_has_none_as_host_and_branch(tmp_path, hz):
     assert [finding.id for finding in examine(take)] == []
 
 
-def test_the_healthy_night_has_none_in_an_hour(tmp_path):
-    """What is rare comes often enough in an hour to be called a fault by mistake."""
-    record_night(tmp_path / "night", seconds=3600.0)
+def test_the_healthy_night_has_none_in_half_an_hour(tmp_path):
+    """What is rare comes often enough in it to be called a fault by mistake."""
+    record_night(tmp_path / "night", seconds=1800.0)
     assert [finding.id for finding in examine(open_any(str(tmp_path / "night")))] == []
 
 

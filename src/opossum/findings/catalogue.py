@@ -68,6 +68,12 @@ def cause_named(kind_name: str, cause_name: str) -> Cause | None:
     return next((cause for cause in kind.causes if cause.name == cause_name), None) if kind else None
 
 
+def weave_of(kind_name: str, cause_name: str) -> str:
+    """Return the name of the weave of the desk that proves a finding of this kind and cause best."""
+    kind, cause = kind_named(kind_name), cause_named(kind_name, cause_name)
+    return (cause.weave if cause else "") or (kind.weave if kind else "flow")
+
+
 def all_thresholds() -> dict[str, Threshold]:
     """Return every threshold by name."""
     return {threshold.name: threshold for kind in KINDS for threshold in kind.thresholds}

@@ -27,6 +27,7 @@ class Cause(NamedTuple):
     """One cause: what it is called in JSON and on screen, how bad it is, and who finds it.
 
     `find` yields what it found in a scene; `symptoms` are those of its kind where it names none of its own.
+    `weave`: the weave of the desk that proves it best, where that is not its kind's.
     `about`: what it is, in a sentence; `quiet`: what looks like it and is none (docs/findings.md is made of them).
     """
 
@@ -37,6 +38,7 @@ class Cause(NamedTuple):
     thresholds: tuple[Threshold, ...] = ()
     springs_from: tuple[Spring, ...] = ()
     symptoms: tuple[Symptom, ...] = ()
+    weave: str = ""
     about: str = ""
     quiet: str = ""
 
@@ -44,7 +46,7 @@ class Cause(NamedTuple):
 class Kind(NamedTuple):
     """A kind of finding: its name, its title on screen, the question it answers, and its causes, looked for in order.
 
-    `group`: the symptom under which it is listed.  `symptoms`: what somebody comes with whom it answers.  `weave`: the area of the desk that proves it best.
+    `group`: the symptom under which it is listed.  `symptoms`: what somebody comes with whom it answers.  `weave`: what the rows of the desk's middle are where it is proved best.
     """
 
     name: str

@@ -111,18 +111,32 @@ def _matches(take: Take, term: Term, doubled: Array) -> Array:
         peers = [index for index, span in enumerate(take.peers) if term.text in span.name.lower()]
         return np.isin(np.asarray(take.tables["call"]["p"]), peers)
     # words match texts, texts belong to listeners: only as many comparisons as there are listeners
-    owner_texts = [take.text(int(code)).lower() for code in listeners.owner]
     wanted = np.zeros(len(listeners), bool)
-    for number, owner_text in enumerate(owner_texts):
-        parts = {
-            "ev": take.text(int(listeners.event[number])).lower(),
-            "o": owner_text,
-            "fn": take.text(int(listeners.function[number])).lower(),
-            "cls": take.class_of(int(listeners.owner[number])).lower(),
-        }
-        looked_at = parts.values() if term.subject == "any" else [parts[term.subject]]
-        wanted[number] = any(term.text in part for part in looked_at)
+    for number in range(len(listeners)):
+        wanted[number] = _names_match(
+            term,
+            take.text(int(listeners.event[number])),
+            take.text(int(listeners.owner[number])),
+            take.text(int(listeners.function[number])),
+            take.class_of(int(listeners.owner[number])),
+        )
     return wanted[calls.listener]
+
+
+def _names_match(term: Term, event: str, owner: str, function: str, cls: str) -> bool:
+    parts = {"ev": event, "o": owner, "fn": function, "cls": cls}
+    looked_at = parts.values() if term.subject == "any" else [parts[term.subject]]
+    return any(term.text in part.lower() for part in looked_at)
+
+
+def passes_by_name(terms: list[Term], *, event: str = "", owner: str = "", function: str = "", cls: str = "") -> bool:
+    """Say whether something that was never called passes a sieve: by its names; what only a call can be, it is not."""
+    for term in terms:
+        named = term.subject in ("any", "ev", "o", "fn", "cls")
+        hit = named and _names_match(term, event, owner, function, cls)
+        if hit is term.exclude:
+            return False
+    return True
 
 
 def slow_calls(take: Take) -> Array:

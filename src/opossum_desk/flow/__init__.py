@@ -1,1 +1,1 @@
-"""The area Flow: Pulse, findings, Loom and Strands, Slice and Story on one axis. `layout` has never heard of Qt."""
+"""The weave Flow: frames × listeners in the order they run, above timers, clips, waits, queues and values."""

@@ -7,12 +7,14 @@ from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QContextMenuEvent, QImage, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QMenu, QToolTip, QWidget
 
-from opossum_desk.flow.describing import describe_call, describe_line
+from opossum_desk.context_menus import add_call_actions, sieve
+from opossum_desk.flow.describing import describe_line
 from opossum_desk.flow.layout.finding_marks import FindingMarks, finding_marks
 from opossum_desk.flow.layout.loom import HEADER_PX, ROW_PX, FrozenBand, LoomPicture, RowLine, layout_loom
-from opossum_desk.flow.menus import add_call_actions, sieve
 from opossum_desk.flow.pressing import press_beads, press_density
+from opossum_desk.layout.describing import describe_call
 from opossum_desk.state.session import Session
+from opossum_desk.views.axis_header import paint_axis_header
 from opossum_desk.views.canvas import AxisCanvas, image_of, text_cutter
 from opossum_desk.views.look import Look
 from opossum_desk.views.plain import plain_tooltip
@@ -276,17 +278,7 @@ class LoomView(AxisCanvas):
         )
 
     def _paint_header(self, painter: QPainter, picture: LoomPicture) -> None:
-        painter.fillRect(QRectF(0, 0, self.width(), HEADER_PX), self.colour("paper"))
-        painter.setFont(self.small_font())
-        painter.setPen(self.colour("quiet"))
-        word = "frame" if picture.grid and not picture.grid[0][1].endswith("s") else "time"
-        painter.drawText(QRectF(38, 0, 160, HEADER_PX), Qt.AlignmentFlag.AlignVCenter, f"{word} →")
-        for x, label in picture.grid:
-            if x > self.width() - 16:
-                continue
-            painter.drawText(QRectF(x - 40, 2, 80, HEADER_PX - 4), Qt.AlignmentFlag.AlignCenter, label)
-        painter.setPen(self.colour("line"))
-        painter.drawLine(QPointF(0, HEADER_PX), QPointF(self.width(), HEADER_PX))
+        paint_axis_header(self, painter, picture.grid, HEADER_PX)
         self._paint_frozen_names(painter, picture.frozen)
 
     # --- hands -----------------------------------------------------------------------------------------

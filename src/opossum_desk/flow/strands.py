@@ -7,10 +7,10 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QContextMenuEvent, QImage, QPainter, QPainterPath, QPen
 from PySide6.QtWidgets import QMenu, QToolTip, QWidget
 
+from opossum_desk.context_menus import add_call_actions
 from opossum_desk.flow.layout.loom import frozen_bands
 from opossum_desk.flow.layout.strand_rows import StrandRow, gather_strands
 from opossum_desk.flow.layout.strands import STRAND_PX, StrandPicture, Stroke, layout_strands, strands_of
-from opossum_desk.flow.menus import add_call_actions
 from opossum_desk.layout.bead import BeadState
 from opossum_desk.state.session import Session
 from opossum_desk.views.canvas import AxisCanvas, image_of, text_cutter
@@ -230,7 +230,7 @@ class StrandsView(AxisCanvas):
         if send < 0:
             session.set_hover(-1)
             return
-        calls = self._calls_of(session, send)
+        calls = session.calls_of_send(send).tolist()
         session.set_hover(calls[0] if calls else -1)
         event = session.take.text(int(session.take.tables["send"]["ev"][send]))
         QToolTip.showText(self.mapToGlobal(point.toPoint()), f"{event}: {len(calls)} calls", self)
@@ -240,7 +240,7 @@ class StrandsView(AxisCanvas):
         if picture is None or session is None or point.x() < self.label_px:
             return
         send = picture.hit(point.x(), point.y())
-        calls = self._calls_of(session, send) if send >= 0 else []
+        calls = session.calls_of_send(send).tolist() if send >= 0 else []
         if calls:
             session.select_call(calls[0])
         else:
@@ -251,7 +251,7 @@ class StrandsView(AxisCanvas):
         if picture is None or session is None:
             return
         send = picture.hit(event.pos().x(), event.pos().y())
-        calls = self._calls_of(session, send) if send >= 0 else []
+        calls = session.calls_of_send(send).tolist() if send >= 0 else []
         menu = QMenu(self)
         if calls:
             add_call_actions(menu, session, calls[0])
@@ -260,8 +260,3 @@ class StrandsView(AxisCanvas):
             menu.addAction("Select this frame", lambda: session.select_column(column))
             menu.addAction("Whole take", session.show_all)
         menu.exec(event.globalPos())
-
-    def _calls_of(self, session: Session, send: int) -> list[int]:
-        frame = int(session.take.sends.frame[send])
-        calls = session.take.calls_by_frame.rows(frame) if frame >= 0 else np.zeros(0, np.int64)
-        return [int(call) for call in calls if session.take.calls.send[call] == send]

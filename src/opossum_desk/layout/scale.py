@@ -8,6 +8,10 @@ import numpy as np
 
 from opossum.stream.tables import Array
 from opossum_desk.state.axis import Axis, AxisMode
+from opossum_desk.state.session import Session
+
+LEAST_STRIPE_PX = 5.0
+"""A frozen frame is never drawn narrower."""
 
 
 class Scale(NamedTuple):
@@ -40,13 +44,9 @@ def grid_marks(axis: Axis, scale: Scale, least_px: float = 90.0) -> list[tuple[f
     """Return (x, label) of round frame numbers or seconds, at least `least_px` apart."""
     if not axis.columns:
         return []
-    step = _round_step(least_px / scale.per_unit)
     if axis.mode is AxisMode.TIME:
-        first = np.ceil(scale.low / step) * step
-        places = np.arange(first, scale.high + step * 1e-6, step)
-        digits = max(0, int(np.ceil(-np.log10(step) - 1e-9)))
-        return [(scale.x(place), f"{place:.{digits}f} s") for place in places.tolist()]
-    step = max(1, round(step))
+        return seconds_marks(scale, least_px)
+    step = max(1, round(_round_step(least_px / scale.per_unit)))
     first, last = axis.column_at(scale.low), axis.column_at(scale.high)
     numbers = axis.numbers[first : last + 1]
     columns = np.flatnonzero(numbers % step == 0) + first
@@ -60,6 +60,15 @@ def grid_marks(axis: Axis, scale: Scale, least_px: float = 90.0) -> list[tuple[f
     return marks
 
 
+def seconds_marks(scale: Scale, least_px: float = 90.0) -> list[tuple[float, str]]:
+    """Return (x, label) of round seconds of a scale in seconds, at least `least_px` apart."""
+    step = _round_step(least_px / scale.per_unit)
+    first = np.ceil(scale.low / step) * step
+    places = np.arange(first, scale.high + step * 1e-6, step)
+    digits = max(0, int(np.ceil(-np.log10(step) - 1e-9)))
+    return [(scale.x(place), f"{place:.{digits}f} s") for place in places.tolist()]
+
+
 def _round_step(least: float) -> float:
     """Return the smallest of 1, 2, 5 × a power of ten that is at least `least`."""
     power = 10.0 ** np.floor(np.log10(max(least, 1e-12)))
@@ -67,3 +76,37 @@ def _round_step(least: float) -> float:
         if factor * power >= least * (1 - 1e-9):
             return float(factor * power)
     return float(10 * power)
+
+
+def pixel_columns(session: Session, scale: Scale) -> Array:
+    """Return int64 (pixels + 1,): the first column whose edge is at or right of each pixel: each frame falls into one pixel."""
+    positions = scale.low + np.arange(int(scale.width) + 1) / scale.per_unit
+    borders = np.searchsorted(session.axis.edges[:-1], positions, "left")
+    # a frame that begins left of the window but reaches into it belongs to the first pixel
+    borders[0] = session.visible_columns[0]
+    return borders
+
+
+def frozen_stripes(session: Session, scale: Scale) -> list[tuple[float, float]]:
+    """Return (left, right) of the frozen frames within the window, never narrower than `LEAST_STRIPE_PX`, at most one a stripe."""
+    axis = session.axis
+    first, last = session.visible_columns
+    columns = axis.frozen[(axis.frozen >= first) & (axis.frozen <= last)]
+    if not len(columns):
+        return []
+    lefts, rights = scale.xs(axis.edges[columns]), scale.xs(axis.edges[columns + 1])
+    middles = (lefts + rights) / 2
+    half = np.maximum((rights - lefts) / 2, LEAST_STRIPE_PX / 2)
+    stripes: list[tuple[float, float]] = []
+    for left, right in zip((middles - half).tolist(), (middles + half).tolist(), strict=True):
+        if not stripes or left >= stripes[-1][1]:
+            stripes.append((left, right))
+    return stripes
+
+
+def selected_band(session: Session, scale: Scale) -> tuple[float, float] | None:
+    """Return (left, right) of the selected frame, None where none is."""
+    if session.column < 0:
+        return None
+    edges = session.axis.edges
+    return scale.x(float(edges[session.column])), scale.x(float(edges[session.column + 1]))

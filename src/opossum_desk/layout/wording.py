@@ -35,3 +35,10 @@ def finding_title(finding: Finding) -> str:
     """Return a finding as one line of a list."""
     title = cause_title(finding)
     return f"{finding.name} – {title}" if finding.name else title
+
+
+def short_time(ns: float) -> str:
+    """Return a time in at most six characters or so."""
+    if ns >= 1e9:
+        return f"{ns / 1e9:.2f} s"
+    return f"{ns / 1e6:.1f} ms" if ns >= 1e6 else f"{ns / 1e3:.0f} µs"

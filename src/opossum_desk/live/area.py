@@ -37,13 +37,13 @@ def make(desk: Desk) -> LiveArea:
 
 
 def _follow(desk: Desk, name: str) -> None:
-    desk.go_to("flow")
-    desk.view("flow").follow_object(name)
+    desk.go_to("take")
+    desk.view("take").follow_object(name)
 
 
 def _show_line(desk: Desk, line: int) -> None:
     """Go to the frame in which a line of the stream was written."""
-    desk.go_to("flow")
+    desk.go_to("take")
     session = desk.session
     row = moment.frame_at(session.take, session.peer, line) if session is not None else -1
     if session is not None and row >= 0:
@@ -51,7 +51,7 @@ def _show_line(desk: Desk, line: int) -> None:
 
 
 def _show_call(desk: Desk, call: int) -> None:
-    desk.go_to("flow")
+    desk.go_to("take")
     if desk.session is not None:
         desk.session.select_call(call)
 

@@ -20,7 +20,7 @@ def carry_over(session: Session, other: Session) -> None:
         session.viewport.show(session.axis.extent[1] - seen.width, session.axis.extent[1])
     else:
         session.viewport.show(seen.low, seen.high)
-    session.bookmarks, session.history = other.bookmarks, other.history
+    session.bookmarks, session.history, session.weave = other.bookmarks, other.history, other.weave
     session.sieve.hides = other.sieve.hides
     if len(session.take.peers) == len(other.take.peers) == 1:
         # one peer's records only follow those before: what was found still stands where it stood

@@ -7,10 +7,12 @@ from typing import NamedTuple
 from opossum_desk.state.axis import AxisMode
 
 MOST_SPOTS = 200
+FIRST_WEAVE = "flow"
+"""The weave that a take is first looked at in."""
 
 
 class Spot(NamedTuple):
-    """Where somebody is looking: the axis (mode, peer), the window, and what is selected; enough to come back to it."""
+    """Where somebody is looking: the axis (mode, peer), the window, what is selected, and in which weave; enough to come back to it."""
 
     mode: AxisMode
     peer: int
@@ -19,6 +21,7 @@ class Spot(NamedTuple):
     column: int
     call: int
     finding: str
+    weave: str = FIRST_WEAVE
 
 
 class History:

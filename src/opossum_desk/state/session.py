@@ -19,7 +19,7 @@ from opossum.take.sieve import slow_calls
 from opossum.take.take import Take
 from opossum_desk.state.axis import Axis, AxisMode, make_axis
 from opossum_desk.state.counts import Counts, count
-from opossum_desk.state.history import History, Spot
+from opossum_desk.state.history import FIRST_WEAVE, History, Spot
 from opossum_desk.state.row_index import Flag, Row, RowIndex
 from opossum_desk.state.selection import Selection
 from opossum_desk.state.sieving import Sieve
@@ -32,6 +32,8 @@ SAME_MOMENT = {"bound-twice", "two-routes"}
 
 FINDING_MARGIN_FRAMES = 20
 """Frames shown on either side of what a finding jumps to."""
+STRETCH_MARGIN_SHARE = 0.06
+"""Where all frames of a finding are shown, so much of their stretch is shown on either side besides."""
 
 
 class Measure(NamedTuple):
@@ -43,7 +45,7 @@ class Measure(NamedTuple):
 
 
 Subscriber = Callable[[], None]
-TOPICS = ("window", "selection", "hover", "sieve", "findings", "rows", "axis", "bookmarks", "measure")
+TOPICS = ("window", "selection", "hover", "sieve", "findings", "rows", "axis", "bookmarks", "measure", "weave")
 
 
 class Session:
@@ -76,6 +78,8 @@ class Session:
         self.bookmarks: list[int] = []
         self.measured: Measure | None = None
         self.history = History()
+        self.weave = FIRST_WEAVE
+        """What the rows of the middle are, by name."""
         self.order_rows()
 
     def as_values(self) -> dict[str, Any]:
@@ -180,7 +184,7 @@ class Session:
             self._publish("selection")
 
     def show_finding(self, finding: Finding) -> None:
-        """Go to a finding: its first frame (its worst, if one froze), its call in the Slice, its Story."""
+        """Go to a finding: its first frame (its worst, if one froze), its call in the panel Frame, its Story."""
         self._leave("")
         self.selection.finding = finding
         columns = self.axis_columns(finding.frame_rows)
@@ -188,7 +192,7 @@ class Session:
             first = columns[0]
             if finding.kind == "freeze":
                 first = max(columns, key=lambda column: self.frame_lengths[self.axis.row_of_column(column)])
-            self.viewport.show_columns(first - FINDING_MARGIN_FRAMES, first + FINDING_MARGIN_FRAMES + 1)
+            self._look_at(first, columns)
             in_frame = finding.calls[self.row_index.column[finding.calls] == first]
             call = int(in_frame[-1]) if len(in_frame) else -1
             self.selection.choose(int(first), call)
@@ -196,6 +200,15 @@ class Session:
                 self._unhide(call)
             self.order_rows()
         self._publish("rows", "selection", "window")
+
+    def _look_at(self, first: int, columns: list[int]) -> None:
+        """Bring a finding's frames into view: the first of them closely in Flow, elsewhere as many as there are."""
+        margin = FINDING_MARGIN_FRAMES
+        if self.weave != FIRST_WEAVE:
+            margin += int((columns[-1] - columns[0]) * STRETCH_MARGIN_SHARE)
+            self.viewport.show_columns(columns[0] - margin, columns[-1] + margin + 1)
+        else:
+            self.viewport.show_columns(first - margin, first + margin + 1)
 
     def axis_columns(self, frame_rows: Array) -> list[int]:
         """Return the axis columns of frame rows; those of other peers go by their time."""
@@ -270,6 +283,17 @@ class Session:
         calls = np.flatnonzero(self.row_index.column == column)
         return calls[np.argsort(self.take.calls.start_ns[calls], kind="stable")]
 
+    def calls_of_send(self, send: int) -> Array:
+        """Return the calls (rows) that a send made in its own frame, in order."""
+        frame = int(self.take.sends.frame[send]) if send >= 0 else -1
+        calls = self.take.calls_by_frame.rows(frame) if frame >= 0 else np.zeros(0, np.int64)
+        return calls[self.take.calls.send[calls] == send]
+
+    def first_call_of_send(self, send: int) -> int:
+        """Return the first call that a send made in its own frame, -1 where it made none."""
+        calls = self.calls_of_send(send)
+        return int(calls[0]) if len(calls) else -1
+
     def set_hover(self, call: int) -> None:
         """Say which call the pointer is on (-1: none); its causes and effects light up."""
         if call != self.selection.hover:
@@ -333,6 +357,16 @@ class Session:
         if self.rows != before:
             self._publish("rows")
 
+    def choose_weave(self, name: str) -> None:
+        """Have the rows of the middle be something else; where one looks and what is selected stay."""
+        if name != self.weave:
+            self._leave("")
+            self.weave = name
+            columns = self.axis_columns(self.finding.frame_rows) if self.finding is not None else []
+            if columns and name != FIRST_WEAVE:
+                self._look_at(columns[0], columns)
+            self._publish("weave", *(["window"] if columns else []))
+
     # --- axis, bookmarks, measuring --------------------------------------------------------------------
 
     def set_axis_mode(self, mode: AxisMode) -> None:
@@ -390,7 +424,7 @@ class Session:
 
     def _here(self) -> Spot:
         finding = self.finding.id if self.finding else ""
-        return Spot(self.axis.mode, self.peer, self.low, self.high, self.column, self.call, finding)
+        return Spot(self.axis.mode, self.peer, self.low, self.high, self.column, self.call, finding, self.weave)
 
     def _leave(self, move: str) -> None:
         self.history.leave(self._here(), move)
@@ -415,5 +449,6 @@ class Session:
         self.viewport.show(spot.low, spot.high)
         self.selection.finding = self.finding_named(spot.finding)
         self.selection.choose(min(spot.column, self.axis.columns - 1), spot.call)
-        self._publish(*(["axis", "rows"] if changed else []), "selection", "window")
+        woven, self.weave = self.weave != spot.weave, spot.weave
+        self._publish(*(["axis", "rows"] if changed else []), *(["weave"] if woven else []), "selection", "window")
         return True

@@ -12,13 +12,14 @@ class Sieve:
 
     def __init__(self, text: str = "") -> None:
         self.text = text
-        self._terms: list[Term] = parse_sieve(text) if text else []
+        self.terms: list[Term] = parse_sieve(text) if text else []
+        """The words as they were understood."""
         self.hides = False
 
     @property
     def active(self) -> bool:
         """Say whether anything is sieved at all."""
-        return bool(self._terms)
+        return bool(self.terms)
 
     def set(self, text: str) -> None:
         """Set the words.
@@ -26,9 +27,9 @@ class Sieve:
         Raises:
             SieveError: a word cannot be understood; what was sieved before stays.
         """
-        self._terms = parse_sieve(text)
+        self.terms = parse_sieve(text)
         self.text = text
 
     def passed(self, take: Take, doubled: Array) -> Array:
         """Return a boolean array (calls,): which calls pass; `doubled` (calls,) as findings say."""
-        return sieve_calls(take, self._terms, doubled)
+        return sieve_calls(take, self.terms, doubled)

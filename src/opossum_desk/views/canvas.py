@@ -103,6 +103,10 @@ class AxisCanvas(Canvas):
     def __init__(self, look: Look, name: str, parent: QWidget | None = None) -> None:
         super().__init__(look, name, parent)
         self.label_px = 216.0
+        self.is_on_axis = True
+        """What lies under the pointer is a moment: dragging pans."""
+        self.right_px = 0.0
+        """Room at the right that the axis is not laid over."""
         self.setMouseTracking(True)
         self.scroll_bar = QScrollBar(Qt.Orientation.Vertical, self)
         self.scroll_bar.setAccessibleName(f"Scroll {name}")
@@ -123,7 +127,7 @@ class AxisCanvas(Canvas):
 
     def plot_width(self) -> float:
         """Return the width the axis is laid over."""
-        return max(1.0, self.width() - self.label_px)
+        return max(1.0, self.width() - self.label_px - self.right_px)
 
     def position_at(self, x: float) -> float:
         """Return the axis position under a pixel."""
@@ -153,7 +157,9 @@ class AxisCanvas(Canvas):
         steps = event.angleDelta().y() / 120 or event.pixelDelta().y() / 40
         sideways = event.angleDelta().x() / 120
         if event.modifiers() & Qt.KeyboardModifier.ControlModifier:
-            session.zoom(1.25**steps, self.position_at(max(self.label_px, event.position().x())))
+            middle = (session.low + session.high) / 2
+            at = self.position_at(max(self.label_px, event.position().x())) if self.is_on_axis else middle
+            session.zoom(1.25**steps, at)
             self._settle.start()
         elif event.modifiers() & Qt.KeyboardModifier.ShiftModifier or sideways:
             session.pan(-(steps or sideways) * (session.high - session.low) * 0.12)
@@ -177,7 +183,8 @@ class AxisCanvas(Canvas):
             self.hover(event.position())
             return
         moved = event.position() - self._pressed
-        if not self._dragging and moved.manhattanLength() >= DRAG_FROM_PX and self._pressed.x() >= self.label_px:
+        far = moved.manhattanLength() >= DRAG_FROM_PX
+        if not self._dragging and far and self.is_on_axis and self._pressed.x() >= self.label_px:
             shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
             self._dragging = "measure" if shift else "pan"
             self._origin = self.position_at(self._pressed.x())

@@ -108,7 +108,9 @@ class Look(QObject):
         return self.colours is NIGHT
 
     def via(self, name: str) -> QColor:
-        """Return the colour of a way an event came about; unknown ways share one."""
+        """Return the colour of a way an event came about; unknown ways share one, ``wrong`` is that of what is wrong."""
+        if name == "wrong":
+            return QColor(self.colours.rose)
         return QColor(self.colours.via.get(name or "direct", self.colours.quiet))
 
     def palette(self) -> QPalette:

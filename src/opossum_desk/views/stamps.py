@@ -59,7 +59,12 @@ class Stamps:
         steps = np.arange(-half, half + 1)
         places = (y[:, None, None] + steps[None, :, None]) * canvas.shape[1] + (x[:, None, None] + steps[None, None, :])
         flat = canvas.reshape(-1)
-        flat[places] = np.maximum(flat[places], stamp[None, :, :])
+        side = stamp.shape[0]
+        if np.any((np.abs(np.diff(x)) < side) & (np.abs(np.diff(y)) < side)):
+            # of places that are assigned twice only the last would count, and its empty corner would cut its neighbour
+            np.maximum.at(flat, places, np.broadcast_to(stamp, places.shape))
+        else:
+            flat[places] = np.maximum(flat[places], stamp[None, :, :])
 
 
 def _cropped(stamp: Array) -> Array:

@@ -14,4 +14,5 @@ CUE_OFF = Kind(
     (EARLY_OR_LATE, NEVER_COMES),
     (DRIFTS, EARLY, LATE, MISSED),
     group=EARLY_OR_LATE,
+    weave="pacing",
 )

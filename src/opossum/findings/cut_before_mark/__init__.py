@@ -12,4 +12,5 @@ CUT_BEFORE_MARK = Kind(
     (NEVER_COMES,),
     (CUT, REPLACED),
     group=NEVER_COMES,
+    weave="clips",
 )

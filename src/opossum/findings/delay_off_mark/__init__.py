@@ -13,4 +13,5 @@ DELAY_OFF_MARK = Kind(
     (EARLY_OR_LATE,),
     (EARLY, LATE, ONE_DELAY_MANY_CLIPS),
     group=EARLY_OR_LATE,
+    weave="clips",
 )

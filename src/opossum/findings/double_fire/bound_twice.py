@@ -124,6 +124,7 @@ BOUND_TWICE = Cause(
     Severity.FAULT,
     find,
     springs_from=(Spring("stale-listener", shares_binds), *FROM_STALE_CALLS),
+    weave="roster",
     about="One (event, owner, function) is bound more than once at the same time, so that one send calls it twice.",
     quiet="a bind that was undone before the next; another owner or function.",
 )

@@ -13,4 +13,5 @@ MARK_LATE = Kind(
     (EARLY_OR_LATE, NEVER_COMES),
     (BURST, LATE, SKIPPED),
     group=EARLY_OR_LATE,
+    weave="clips",
 )

@@ -12,4 +12,5 @@ MISSING_MARK = Kind(
     (NEVER_COMES,),
     (WAIT_WITHOUT, CLIP_WITHOUT),
     group=NEVER_COMES,
+    weave="clips",
 )

@@ -14,4 +14,5 @@ POLLING_WASTE = Kind(
     (EARLY_OR_LATE, EATS_THE_FRAME),
     (EVERY_FRAME, SHORT_TIMER, DELAY_LOOP, STAY_LOOP),
     group=EATS_THE_FRAME,
+    weave="pacing",
 )

@@ -11,4 +11,5 @@ RACE_AT_START = Kind(
     (EARLY_OR_LATE, NEVER_COMES),
     (BY_LUCK,),
     group=OUT_OF_ORDER,
+    weave="roster",
 )

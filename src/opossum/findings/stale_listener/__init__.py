@@ -13,4 +13,5 @@ STALE_LISTENER = Kind(
     (),
     (CALLED_AFTER_GONE, LEFT_BOUND, SENDER_GONE),
     group=WAITS_FOR_NOTHING,
+    weave="roster",
 )

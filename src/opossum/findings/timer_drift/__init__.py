@@ -13,4 +13,5 @@ TIMER_DRIFT = Kind(
     (EARLY_OR_LATE,),
     (OFF_BY_ONE, REMAINDER_DROPPED, STARVED),
     group=EARLY_OR_LATE,
+    weave="pacing",
 )

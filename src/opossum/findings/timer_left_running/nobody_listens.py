@@ -84,6 +84,7 @@ NOBODY_LISTENS = Cause(
     Severity.WASTE,
     find,
     (FIRINGS_FOR_NOBODY,),
+    weave="roster",
     about="A looping timer fires twenty times in a row, and nobody is called.",
     quiet="a take without any call.",
 )

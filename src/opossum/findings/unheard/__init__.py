@@ -27,4 +27,5 @@ UNHEARD = Kind(
         QUEUED_NEVER_PULLED,
     ),
     group=NEVER_COMES,
+    weave="roster",
 )

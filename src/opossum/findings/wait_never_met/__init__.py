@@ -13,4 +13,5 @@ WAIT_NEVER_MET = Kind(
     (NEVER_COMES,),
     (CLIP_ENDED, OWNER_GONE, TAKE_ENDED),
     group=WAITS_FOR_NOTHING,
+    weave="roster",
 )

@@ -30,6 +30,7 @@ CLIP_ENDED = Cause(
     Severity.FAULT,
     find,
     springs_from=FROM_THE_MARK,
+    weave="clips",
     about="The clip that carried the mark ended, no other began, and the mark is still waited for.",
     quiet="a wait that is given up.",
 )

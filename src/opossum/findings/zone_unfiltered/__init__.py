@@ -12,4 +12,5 @@ ZONE_UNFILTERED = Kind(
     (EATS_THE_FRAME, FIRES_TWICE),
     (OTHERS_DO_NOTHING, OTHERS_UNDONE),
     group=EATS_THE_FRAME,
+    weave="pacing",
 )

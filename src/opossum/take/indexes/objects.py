@@ -107,5 +107,17 @@ class ObjectLives:
                 spans[-1] = (spans[-1][0], int(self._line[row]))
         return spans
 
+    def lives(self, peer: int, name: int) -> list[tuple[int, int]]:
+        """Return the (spawn, gone or `NEVER`) times in ns of each life of one object."""
+        key = int(self._keys(np.array([peer]), np.array([name]))[0])
+        low, high = np.searchsorted(self._key, [key, key + 1])
+        lives: list[tuple[int, int]] = []
+        for row in range(low, high):
+            if self._alive[row]:
+                lives.append((int(self._time[row]), NEVER))
+            elif lives and lives[-1][1] == NEVER:
+                lives[-1] = (lives[-1][0], int(self._time[row]))
+        return lives
+
 
 OBJECTS = Index("objects", ObjectLives, holds=(ObjectLives,), first=True)

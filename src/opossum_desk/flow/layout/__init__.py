@@ -1,1 +1,1 @@
-"""What Flow's views paint, as lists and arrays: from a session and a size, without Qt."""
+"""What the weave Flow paints, as lists and arrays: from a session and a size, without Qt."""

@@ -15,7 +15,7 @@ import numpy as np
 
 from opossum.stream.tables import Array
 from opossum_desk.layout.bead import BeadState
-from opossum_desk.layout.scale import Scale, grid_marks
+from opossum_desk.layout.scale import Scale, grid_marks, pixel_columns, selected_band
 from opossum_desk.state.axis import Axis, AxisMode
 from opossum_desk.state.row_index import Level, Row
 from opossum_desk.state.session import Session
@@ -153,7 +153,7 @@ def layout_loom(
         "grid": grid_marks(axis, scale),
         "frozen": frozen_bands(session, scale),
         "phases": _phase_bands(lines),
-        "selected": _selected_band(session, scale),
+        "selected": selected_band(session, scale),
     }
     if not rows or not axis.columns:
         return LoomPicture(**picture)  # type: ignore[arg-type]
@@ -229,24 +229,13 @@ def _phase_bands(lines: list[RowLine]) -> list[tuple[float, float, str]]:
     return bands
 
 
-def _selected_band(session: Session, scale: Scale) -> tuple[float, float] | None:
-    if session.column < 0:
-        return None
-    edges = session.axis.edges
-    return scale.x(float(edges[session.column])), scale.x(float(edges[session.column + 1]))
-
-
 # --- density -------------------------------------------------------------------------------------
 
 
 def _density(session: Session, rows: list[Row], scale: Scale) -> Density:
-    axis, row_index = session.axis, session.row_index
-    pixels = int(scale.width)
-    positions = scale.low + np.arange(pixels + 1) / scale.per_unit
-    # the first column whose edge is at or right of each pixel's: so each frame falls into one pixel
-    borders = np.searchsorted(axis.edges[:-1], positions, "left")
-    # a frame that begins left of the window but reaches into it belongs to the first pixel
-    borders[0] = session.visible_columns[0]
+    row_index = session.row_index
+    borders = pixel_columns(session, scale)
+    pixels = len(borders) - 1
     shape = (len(rows), pixels)
     calls, wasted, twin, gone, matched = (np.zeros(shape, np.int32) for _ in range(5))
     via = np.full(len(rows), -1, np.int64)

@@ -1,4 +1,4 @@
-"""The Slice's layout: one frame, call by call, with causes. Linear in the frame's calls, cut at `MOST_CALLS`."""
+"""The layout of the panel Frame: one frame, call by call, with causes. Linear in the frame's calls, cut at `MOST_CALLS`."""
 
 from __future__ import annotations
 
@@ -6,15 +6,16 @@ from typing import NamedTuple
 
 import numpy as np
 
+from opossum_desk.layout.wording import short_time
 from opossum_desk.state.session import Session
 
 MOST_CALLS = 3000
 MOST_SAYS = 200
-SLICE_ROW_PX = 21.0
+FRAME_ROW_PX = 21.0
 DEEPEST_INDENT = 9
 
 
-class SliceRow(NamedTuple):
+class FrameRow(NamedTuple):
     """One line: a phase's name, a log line, or a call with what it says about itself.
 
     `share`: the call's time as a share of the frame's longest call; `marks`: words such as `twice`, `gone`.
@@ -32,24 +33,17 @@ class SliceRow(NamedTuple):
     marks: tuple[str, ...] = ()
 
 
-class SlicePicture(NamedTuple):
+class FramePicture(NamedTuple):
     """The frame's title and its lines."""
 
     title: str
     subtitle: str
-    rows: list[SliceRow]
+    rows: list[FrameRow]
     left_out: int = 0
 
     def index_of(self, call: int) -> int:
         """Return the line of a call, -1 where it has none."""
         return next((i for i, row in enumerate(self.rows) if row.call == call), -1)
-
-
-def short_time(ns: float) -> str:
-    """Return a time in at most six characters or so."""
-    if ns >= 1e9:
-        return f"{ns / 1e9:.2f} s"
-    return f"{ns / 1e6:.1f} ms" if ns >= 1e6 else f"{ns / 1e3:.0f} µs"
 
 
 def _says_of_frame(session: Session, frame: int) -> list[tuple[int, str]]:
@@ -61,11 +55,11 @@ def _says_of_frame(session: Session, frame: int) -> list[tuple[int, str]]:
     return [(int(table["line"][row]), take.text(int(table["text"][row]))) for row in rows.tolist()]
 
 
-def layout_slice(session: Session) -> SlicePicture:
+def layout_frame(session: Session) -> FramePicture:
     """Return the lines of the selected frame."""
     take, axis = session.take, session.axis
     if session.column < 0:
-        return SlicePicture("No frame selected", "Click a bead, or press →.", [])
+        return FramePicture("No frame selected", "Click a bead, or press →.", [])
     calls = session.calls_of_column(session.column)
     row = axis.row_of_column(session.column)
     number = int(take.frames.number[row])
@@ -76,7 +70,7 @@ def layout_slice(session: Session) -> SlicePicture:
         calls = calls[begin : begin + MOST_CALLS]
     else:
         calls = calls[:MOST_CALLS]
-    rows: list[SliceRow] = []
+    rows: list[FrameRow] = []
     longest = max(1, int(take.calls.duration_ns[calls].max())) if len(calls) else 1
     depth: dict[int, int] = {}
     phase_now = None
@@ -86,13 +80,13 @@ def layout_slice(session: Session) -> SlicePicture:
     call_lines = take.tables["call"]["line"]
     for call in calls.tolist():
         while says and says[0][0] < int(call_lines[call]):
-            rows.append(SliceRow("say", says.pop(0)[1]))
+            rows.append(FrameRow("say", says.pop(0)[1]))
         parent = int(take.calls.parent[call])
         depth[call] = depth.get(parent, -1) + 1 if parent in depth else 0
         phase = int(take.phase_of_call[call])
         if phase != phase_now and depth[call] == 0:
             phase_now = phase
-            rows.append(SliceRow("phase", take.text(phase) or "outside any phase"))
+            rows.append(FrameRow("phase", take.text(phase) or "outside any phase"))
         marks = []
         if flags["twin"][call]:
             marks.append(session.doubled_word(call))
@@ -108,7 +102,7 @@ def layout_slice(session: Session) -> SlicePicture:
         if ret >= 0 and take.tables["ret"]["err"][ret] >= 0:
             marks.append("raised")
         rows.append(
-            SliceRow(
+            FrameRow(
                 "call",
                 f"{take.owner_of_call(call)} {take.function_of_call(call).rpartition('.')[2]}",
                 call,
@@ -124,8 +118,8 @@ def layout_slice(session: Session) -> SlicePicture:
     length = short_time(float(session.frame_lengths[row]))
     loading = " · loading" if take.frames.loading[row] else ""
     title = f"Frame {number}" if number >= 0 else "Start-up"
-    rows += [SliceRow("say", text) for _, text in says]
-    return SlicePicture(title, f"{len(calls) + left_out:,} calls · {length} of work{loading}", rows, left_out)
+    rows += [FrameRow("say", text) for _, text in says]
+    return FramePicture(title, f"{len(calls) + left_out:,} calls · {length} of work{loading}", rows, left_out)
 
 
 def _from_earlier(session: Session, call: int, row: int) -> str:

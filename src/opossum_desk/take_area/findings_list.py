@@ -7,15 +7,16 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QContextMenuEvent, QKeyEvent, QPainter, QStandardItem, QStandardItemModel
-from PySide6.QtWidgets import QStyledItemDelegate, QTreeView, QWidget
+from PySide6.QtGui import QColor, QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QStandardItem, QStandardItemModel
+from PySide6.QtWidgets import QPushButton, QStyledItemDelegate, QTreeView, QWidget
 
 from opossum.findings.finding import Finding
 from opossum.take.grouping import distinct
-from opossum_desk.flow.menus import finding_menu
+from opossum_desk.context_menus import finding_menu
 from opossum_desk.layout.wording import SEVERITY_TITLES, cause_title, finding_title, group_title
 from opossum_desk.state.session import Session
 from opossum_desk.views.look import Look
+from opossum_desk.views.panels import titled
 from opossum_desk.views.plain import plain_tooltip
 
 if TYPE_CHECKING:
@@ -37,7 +38,7 @@ class FindingsList(QTreeView):
         self.session: Session | None = None
         self.only: Collection[tuple[str, str]] = ()
         """(kind, cause) of what is listed; all, if there are none."""
-        self._following = False
+        self._following = self._was_shown = False
         self._rows = QStandardItemModel(self)
         self.setModel(self._rows)
         self.setHeaderHidden(True)
@@ -53,7 +54,7 @@ class FindingsList(QTreeView):
         self.setWhatsThis(
             "Findings: what is wrong in this take, worst first. The strip under each shows where in the take. N and Shift+N step through them."
         )
-        self.clicked.connect(self._chosen)
+        self.clicked.connect(self._clicked)
         self.activated.connect(self._chosen)
         # a viewport of Qt's own making would have PySide6 load every class of widget there is, to tell what it is
         self._ground = QWidget()
@@ -133,6 +134,21 @@ class FindingsList(QTreeView):
         if finding is not None and self.session is not None:
             self.session.show_finding(finding)
 
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        finding = self.indexAt(event.position().toPoint()).data(FINDING_ROLE)
+        shown = self.session.finding if self.session is not None else None
+        self._was_shown = finding is not None and shown is not None and finding.id == shown.id
+        super().mousePressEvent(event)
+
+    def _clicked(self, index: Index) -> None:
+        """Show a finding; the one that is shown already, in the weave that proves it best."""
+        finding = index.data(FINDING_ROLE)
+        if self._was_shown and finding is not None and self.session is not None:
+            from opossum.findings.catalogue import weave_of  # not needed before something was found
+
+            self.session.choose_weave(weave_of(finding.kind, finding.cause))
+        self._chosen(index)
+
     def currentChanged(self, current: Index, previous: Index) -> None:
         super().currentChanged(current, previous)
         if not self._following and self.hasFocus() and current.isValid():
@@ -191,6 +207,13 @@ def _depth(index: Index) -> int:
     while index.parent().isValid():
         index, depth = index.parent(), depth + 1
     return depth
+
+
+def findings_panel(findings: FindingsList) -> tuple[QWidget, QPushButton]:
+    """Return the list under its title, and below it the button (hidden at first) that asks for all findings again."""
+    ask_all = QPushButton("Show all findings")
+    ask_all.hide()
+    return titled("What is wrong", findings, below=ask_all)[1], ask_all
 
 
 class _FindingDelegate(QStyledItemDelegate):

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QTextBrowser, QWidget
 from opossum_desk.state.leaving_out import leave_out
 from opossum_desk.state.session import Session
 from opossum_desk.views.look import Look
+from opossum_desk.weaves import weave_named
 
 
 class StoryView(QTextBrowser):
@@ -38,7 +39,7 @@ class StoryView(QTextBrowser):
         """Tell the chosen finding of a session."""
         self.session = session
         if session is not None:
-            session.subscribe("selection findings", self.renew)
+            session.subscribe("selection findings weave", self.renew)
         self.renew()
 
     def renew(self) -> None:
@@ -49,12 +50,21 @@ class StoryView(QTextBrowser):
         elif self.session.finding is None:
             page = f'<p style="color:{colours.quiet}">{self._nothing_chosen(self.session)}</p>'
         else:
-            from opossum_desk.flow.layout.story import story_html  # no finding is chosen while the desk starts
+            from opossum_desk.take_area.layout.story import story_html  # no finding is chosen while the desk starts
 
-            page = story_html(self.session, self.session.finding, colours.ink, colours.quiet, colours.rose)
+            offer = self._offer(self.session)
+            page = story_html(self.session, self.session.finding, colours.ink, colours.quiet, colours.rose, offer)
         if page != getattr(self, "_page", None):
             self._page = page
             self.setHtml(page)
+
+    def _offer(self, session: Session) -> tuple[str, str] | None:
+        """Return the weave that proves the chosen finding best, and how to offer it; None where that one is shown."""
+        from opossum.findings.catalogue import weave_of
+
+        assert session.finding is not None
+        weave = weave_named(weave_of(session.finding.kind, session.finding.cause))
+        return None if weave.name == session.weave else (weave.name, weave.offer)
 
     def _nothing_chosen(self, session: Session) -> str:
         if not session.examined:
@@ -88,6 +98,8 @@ class StoryView(QTextBrowser):
             self.left_out.emit(f"Not counted any more; {told}. Ctrl+Z counts it again.")
         elif kind == "frame":
             self.session.select_column(int(target))
+        elif kind == "weave":
+            self.session.choose_weave(target)
         elif kind == "call":
             self.session.select_call(int(target))
         elif kind == "finding":

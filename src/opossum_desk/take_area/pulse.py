@@ -8,8 +8,8 @@ from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPen, QPixmap, QWheelEv
 from PySide6.QtWidgets import QToolTip, QWidget
 
 from opossum.stream.tables import Array
-from opossum_desk.flow.layout.pulse import TICK_PX, PulsePicture, layout_overlay, layout_pulse
 from opossum_desk.state.session import Session
+from opossum_desk.take_area.layout.pulse import TICK_PX, PulsePicture, layout_overlay, layout_pulse
 from opossum_desk.views.canvas import DRAG_FROM_PX, Canvas, image_of, premultiplied
 from opossum_desk.views.look import Look
 

@@ -1,4 +1,4 @@
-"""The Slice: one frame, call by call, with causes."""
+"""The panel Frame: one frame, call by call, with causes."""
 
 from __future__ import annotations
 
@@ -6,11 +6,11 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QContextMenuEvent, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QAbstractScrollArea, QMenu, QWidget
 
-from opossum_desk.flow.describing import describe_call
-from opossum_desk.flow.layout.slice import SLICE_ROW_PX, SlicePicture, SliceRow, layout_slice
-from opossum_desk.flow.menus import add_call_actions
+from opossum_desk.context_menus import add_call_actions
 from opossum_desk.layout.bead import BeadState
+from opossum_desk.layout.describing import describe_call
 from opossum_desk.state.session import Session
+from opossum_desk.take_area.layout.frame import FRAME_ROW_PX, FramePicture, FrameRow, layout_frame
 from opossum_desk.views.canvas import text_cutter
 from opossum_desk.views.look import Look
 from opossum_desk.views.plain import plain_tooltip
@@ -20,16 +20,16 @@ HEAD_PX = 44.0
 INDENT_PX = 13.0
 
 
-class SliceView(QAbstractScrollArea):
-    """Paints a `SlicePicture`; only the lines in view are drawn."""
+class FrameView(QAbstractScrollArea):
+    """Paints a `FramePicture`; only the lines in view are drawn."""
 
     def __init__(self, look: Look, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.look = look
         self.session: Session | None = None
-        self.picture = SlicePicture("No take is open", "", [])
+        self.picture = FramePicture("No take is open", "", [])
         self._cut = text_cutter(self.font())
-        self.setAccessibleName("Slice")
+        self.setAccessibleName("Frame")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -38,9 +38,9 @@ class SliceView(QAbstractScrollArea):
         self._ground = QWidget()
         self.setViewport(self._ground)
         self._ground.setMouseTracking(True)
-        self.verticalScrollBar().setSingleStep(int(SLICE_ROW_PX))
+        self.verticalScrollBar().setSingleStep(int(FRAME_ROW_PX))
         self.setWhatsThis(
-            "The Slice: the selected frame, call by call in the order they ran; what a call caused stands indented below it."
+            "Frame: the selected frame, call by call in the order they ran; what a call caused stands indented below it."
         )
         look.changed.connect(self._ground.update)
 
@@ -55,9 +55,9 @@ class SliceView(QAbstractScrollArea):
     def renew(self) -> None:
         """Lay the selected frame out anew and bring its selected call into view."""
         if self.session is None:
-            self.picture = SlicePicture("No take is open", "", [])
+            self.picture = FramePicture("No take is open", "", [])
         else:
-            self.picture = layout_slice(self.session)
+            self.picture = layout_frame(self.session)
         self._fit_bar()
         if self.session is not None:
             self._reveal(self.picture.index_of(self.session.call) if self.session.call >= 0 else 0)
@@ -65,7 +65,7 @@ class SliceView(QAbstractScrollArea):
         self._ground.update()
 
     def _fit_bar(self) -> None:
-        room = HEAD_PX + (len(self.picture.rows) + 1) * SLICE_ROW_PX - self._ground.height()
+        room = HEAD_PX + (len(self.picture.rows) + 1) * FRAME_ROW_PX - self._ground.height()
         self.verticalScrollBar().setPageStep(self._ground.height())
         self.verticalScrollBar().setMaximum(max(0, int(room)))
 
@@ -73,9 +73,9 @@ class SliceView(QAbstractScrollArea):
         self._fit_bar()
 
     def _reveal(self, index: int) -> None:
-        top = index * SLICE_ROW_PX
+        top = index * FRAME_ROW_PX
         bar = self.verticalScrollBar()
-        room = self._ground.height() - HEAD_PX - 2 * SLICE_ROW_PX
+        room = self._ground.height() - HEAD_PX - 2 * FRAME_ROW_PX
         if top < bar.value() or top > bar.value() + room:
             bar.setValue(int(top - room / 3))
 
@@ -86,13 +86,13 @@ class SliceView(QAbstractScrollArea):
         painter.fillRect(self._ground.rect(), QColor(colours.paper))
         width, height = self._ground.width(), self._ground.height()
         scroll = self.verticalScrollBar().value()
-        first = max(0, int(scroll // SLICE_ROW_PX))
-        last = min(len(self.picture.rows), int((scroll + height) // SLICE_ROW_PX) + 1)
+        first = max(0, int(scroll // FRAME_ROW_PX))
+        last = min(len(self.picture.rows), int((scroll + height) // FRAME_ROW_PX) + 1)
         for index in range(first, last):
-            self._paint_row(painter, self.picture.rows[index], HEAD_PX + index * SLICE_ROW_PX - scroll, width)
+            self._paint_row(painter, self.picture.rows[index], HEAD_PX + index * FRAME_ROW_PX - scroll, width)
         if self.picture.left_out and last == len(self.picture.rows):
             painter.setPen(QColor(colours.quiet))
-            y = HEAD_PX + last * SLICE_ROW_PX - scroll
+            y = HEAD_PX + last * FRAME_ROW_PX - scroll
             painter.drawText(QPointF(12, y + 15), f"… and {self.picture.left_out:,} more calls in this frame")
         painter.fillRect(QRectF(0, 0, width, HEAD_PX), QColor(colours.paper))
         font = self.font()
@@ -111,22 +111,22 @@ class SliceView(QAbstractScrollArea):
             painter.drawRect(self._ground.rect().adjusted(1, 1, -1, -1))
         painter.end()
 
-    def _paint_row(self, painter: QPainter, row: SliceRow, top: float, width: int) -> None:
+    def _paint_row(self, painter: QPainter, row: FrameRow, top: float, width: int) -> None:
         colours, session = self.look.colours, self.session
         assert session is not None
         if row.kind == "phase":
-            painter.fillRect(QRectF(0, top, width, SLICE_ROW_PX), QColor(colours.band))
+            painter.fillRect(QRectF(0, top, width, FRAME_ROW_PX), QColor(colours.band))
             painter.setPen(QColor(colours.quiet))
-            painter.drawText(QRectF(12, top, width, SLICE_ROW_PX), Qt.AlignmentFlag.AlignVCenter, row.text)
+            painter.drawText(QRectF(12, top, width, FRAME_ROW_PX), Qt.AlignmentFlag.AlignVCenter, row.text)
             return
         if row.kind == "say":
             painter.setPen(QColor(colours.quiet))
             text = self._cut(f"“{row.text.splitlines()[0] if row.text else ''}”", width - 40)
-            painter.drawText(QRectF(30, top, width - 36, SLICE_ROW_PX), Qt.AlignmentFlag.AlignVCenter, text)
+            painter.drawText(QRectF(30, top, width - 36, FRAME_ROW_PX), Qt.AlignmentFlag.AlignVCenter, text)
             return
-        middle = top + SLICE_ROW_PX / 2
+        middle = top + FRAME_ROW_PX / 2
         if row.call == session.call:
-            painter.fillRect(QRectF(0, top, width, SLICE_ROW_PX), QColor(colours.choice))
+            painter.fillRect(QRectF(0, top, width, FRAME_ROW_PX), QColor(colours.choice))
         lit = row.call in session.selection.related
         # deep chains lean in ever less, so that names keep their room
         left = 16 + min(row.depth, 4) * INDENT_PX + max(0, row.depth - 4) * 4
@@ -146,7 +146,7 @@ class SliceView(QAbstractScrollArea):
         time_px = painter.fontMetrics().horizontalAdvance(right_text) + 10
         painter.setPen(QColor(colours.quiet))
         painter.drawText(
-            QRectF(0, top, width - 6, SLICE_ROW_PX),
+            QRectF(0, top, width - 6, FRAME_ROW_PX),
             Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
             right_text,
         )
@@ -155,19 +155,19 @@ class SliceView(QAbstractScrollArea):
         tail_px = min(painter.fontMetrics().horizontalAdvance(tail) + 8, room * 0.42)
         text = self._cut(row.text, room - (tail_px if bad else min(tail_px, 40)))
         painter.setPen(QColor(colours.ink))
-        painter.drawText(QRectF(left + 13, top, room, SLICE_ROW_PX), Qt.AlignmentFlag.AlignVCenter, text)
+        painter.drawText(QRectF(left + 13, top, room, FRAME_ROW_PX), Qt.AlignmentFlag.AlignVCenter, text)
         used = painter.fontMetrics().horizontalAdvance(text) + 8
         painter.setPen(QColor(colours.rose if bad else colours.quiet))
         painter.drawText(
-            QRectF(left + 13 + used, top, room - used, SLICE_ROW_PX),
+            QRectF(left + 13 + used, top, room - used, FRAME_ROW_PX),
             Qt.AlignmentFlag.AlignVCenter,
             self._cut(tail, max(8.0, room - used)),
         )
         if row.share > 0.02:
-            painter.fillRect(QRectF(left + 13, top + SLICE_ROW_PX - 2.5, row.share * room, 1.6), self.look.via(row.via))
+            painter.fillRect(QRectF(left + 13, top + FRAME_ROW_PX - 2.5, row.share * room, 1.6), self.look.via(row.via))
 
-    def _row_at(self, y: float) -> SliceRow | None:
-        index = int((y - HEAD_PX + self.verticalScrollBar().value()) // SLICE_ROW_PX)
+    def _row_at(self, y: float) -> FrameRow | None:
+        index = int((y - HEAD_PX + self.verticalScrollBar().value()) // FRAME_ROW_PX)
         return self.picture.rows[index] if y >= HEAD_PX and 0 <= index < len(self.picture.rows) else None
 
     def mousePressEvent(self, event: QMouseEvent) -> None:

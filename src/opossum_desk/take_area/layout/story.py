@@ -13,8 +13,13 @@ from opossum_desk.state.uncounting import LEFT_OUT_BY
 MOST_FRAME_LINKS = 12
 
 
-def story_html(session: Session, finding: Finding, ink: str, quiet: str, accent: str) -> str:
-    """Return the page of one finding in the given colours; links are `frame:COLUMN`, `call:ROW`, `finding:ID`."""
+def story_html(
+    session: Session, finding: Finding, ink: str, quiet: str, accent: str, offer: tuple[str, str] | None = None
+) -> str:
+    """Return the page of one finding in the given colours.
+
+    Links are `frame:COLUMN`, `call:ROW`, `finding:ID`; `offer`: (name, words) of a weave that proves it better, `weave:NAME`.
+    """
     subject = finding.subject
     name = subject.fn or (f"`{subject.ev}`" if subject.ev else subject.q or subject.at or finding.kind)
     parts = [
@@ -26,6 +31,8 @@ def story_html(session: Session, finding: Finding, ink: str, quiet: str, accent:
         f'<p style="color:{quiet};margin-bottom:0">What to change</p><p style="margin-top:0">{_prose(finding.advice)}</p>',
     ]
     parts += [f"<p>{_prose(detail)}</p>" for detail in finding.details]
+    if offer:
+        parts.append(f'<p><a href="weave:{offer[0]}">{escape(offer[1])}</a></p>')
     parts.append(_frames(session, finding, quiet))
     parts.append(f'<p style="color:{quiet};margin-bottom:0">Proof</p>')
     parts += [_evidence(session, item, quiet) for item in finding.evidence]

@@ -1,0 +1,301 @@
+"""The layout of Clips: plays laid over each other, x is the place within the clip.
+
+Cost: what belongs to the clips on screen, reduced to at most a few dots a pixel.
+"""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+
+from opossum.findings.finding import Finding
+from opossum.stream.tables import Array
+from opossum_desk.clips.layout.plays import Overlaid, OverlaidClip, owners_told
+from opossum_desk.clips.layout.rows import ClipRow, Sort
+from opossum_desk.layout.bead import BeadState
+from opossum_desk.layout.row_picture import HEADER_PX, Boxes, Dots, Label, Lines, RowPicture, RowStack, Words
+from opossum_desk.layout.scale import Scale, seconds_marks
+from opossum_desk.layout.wording import cause_title
+from opossum_desk.state.session import Session
+
+CLIP_PX, GRID_PX = 66.0, 20.0
+BAR_PX = 15.0
+LANES = 7
+"""Plays stand a little above or below each other, in so many lanes, so that they do not hide each other."""
+LANE_PX = 2.4
+MARGIN_PX = 24.0
+LEAST_COLUMN_PX, MOST_COLUMN_PX = 64.0, 150.0
+ARC_STEPS = 16
+MOST_ARCS = 12
+MOST_WAITS, MOST_CUTS = 60, 120
+WORD_PX = 6.2
+"""About how wide a letter of a mark's name is."""
+
+
+class ClipsView(NamedTuple):
+    """What a layout goes by: the size of the view, how far it is scrolled, and the height of a line of text."""
+
+    width: float
+    height: float
+    scroll: float
+    label_px: float
+    line_px: float
+
+
+def stack_rows(rows: list[ClipRow], line_px: float) -> RowStack:
+    """Return the heights of all rows."""
+    heights = {
+        Sort.CLASS: line_px + 6,
+        Sort.CLIP: max(CLIP_PX, line_px * 3),
+        Sort.GRID_HEAD: line_px + 2,
+        Sort.GRID: max(GRID_PX, line_px),
+    }
+    return RowStack(np.array([heights[row.sort] for row in rows]))
+
+
+def layout_clips(
+    known: Overlaid, session: Session, rows: list[ClipRow], stack: RowStack, view: ClipsView, lit: set[int]
+) -> RowPicture:
+    """Return what to paint; `lit`: places of the rows that the chosen finding is about."""
+    left, room = view.label_px + 8, max(1.0, view.width - view.label_px - 8 - MARGIN_PX)
+    scale = Scale(0.0, 1.0, left, room)
+    if not rows:
+        empty = (
+            "No clip passes the sieve. Empty it to see all."
+            if session.sieve.active
+            else "This take holds no clips: no animation or track was recorded."
+        )
+        return RowPicture(scale, empty=empty)
+    picture = RowPicture(scale)
+    # clips of one class share a scale: a track of minutes would press a clip of half a second flat
+    longest: dict[tuple[int, str], float] = {}
+    for row in rows:
+        key = row.clip.peer, row.clip.cls
+        longest[key] = max(longest.get(key, 0.0), row.clip.seconds)
+    for place in stack.seen(view.scroll, view.height - HEADER_PX):
+        top = HEADER_PX + float(stack.tops[place]) - view.scroll
+        height = float(stack.tops[place + 1] - stack.tops[place])
+        row = rows[place]
+        picture.scale = Scale(0.0, longest[row.clip.peer, row.clip.cls], left, room)
+        picture.labels.append(_label(known, row, place, top, height, place in lit))
+        if row.sort is Sort.CLASS:
+            _draw_seconds(picture, top, height)
+        elif row.sort is Sort.CLIP:
+            _draw_clip(picture, known, session, row, top + height / 2 + 4)
+        elif row.sort is Sort.GRID_HEAD:
+            _draw_grid_head(picture, known, row, top + height / 2)
+        elif row.sort is Sort.GRID:
+            _draw_grid(picture, known, row, top + height / 2)
+    return picture
+
+
+def _label(known: Overlaid, row: ClipRow, place: int, top: float, height: float, lit: bool) -> Label:
+    clip = row.clip
+    if row.sort is Sort.CLASS:
+        peer = f"{known.take.peers[clip.peer].name}: " if len(known.take.peers) > 1 else ""
+        return Label(top, height, place, f"{peer}{clip.cls or 'the game'}", heads=True, faded=row.faded)
+    if row.sort is Sort.GRID_HEAD:
+        return Label(top, height, place, "has the mark", role="quiet", indent=10.0)
+    if row.sort is Sort.GRID:
+        return Label(top, height, place, clip.clip, indent=10.0, lit=lit, faded=row.faded)
+    told, role = clip_remark(known, row)
+    return Label(top, height, place, clip.clip, told, "ink", role, 10.0, lit=lit, faded=row.faded)
+
+
+def clip_remark(known: Overlaid, row: ClipRow) -> tuple[str, str]:
+    """Return (how often it played and what is wrong with it, in lines; the colour)."""
+    clip, marks = row.clip, known.take.marks
+    count = len(clip.plays)
+    plays = f"{count:,} {'play' if count == 1 else 'plays'} of {owners_told(known, clip)}"
+    if row.findings:
+        told = dict.fromkeys(_finding_told(finding) for finding in row.findings)
+        return "\n".join([plays, *list(told)[:2]]), "rose"
+    missed = int(np.count_nonzero((marks.send[clip.marks] < 0) & marks.passed[clip.marks]))
+    lost = int(np.count_nonzero(known.lost[clip.plays]))
+    if missed:
+        return f"{plays}\n{missed:,} of its marks never came", "quiet"
+    if lost:
+        return f"{plays}\n{lost:,} of them cut before a mark", "quiet"
+    return f"{plays}\n{'all marks came' if clip.planned else 'no marks'}", "quiet"
+
+
+def _finding_told(finding: Finding) -> str:
+    mark = f" {finding.subject.mark}" if finding.subject.mark else ""
+    count = f", {finding.count:,} times" if finding.count > 1 else ""
+    return f"{cause_title(finding)}{mark}{count}"
+
+
+def _draw_seconds(picture: RowPicture, top: float, height: float) -> None:
+    """Write the seconds within the clips of a class above them."""
+    scale = picture.scale
+    marks = seconds_marks(scale, 80.0)
+    base = top + height - 2
+    ends = [(scale.left, base, scale.left + scale.width, base)]
+    ends += [(x, base - 4, x, base) for x, _ in marks]
+    picture.lines.append(Lines("line", np.array(ends), 1.0))
+    picture.words += [Words(x + 3, base - 7, label) for x, label in marks if x < scale.left + scale.width - 20]
+
+
+# --- one clip ------------------------------------------------------------------------------------------
+
+
+def _draw_clip(picture: RowPicture, known: Overlaid, session: Session, row: ClipRow, y: float) -> None:
+    clip, scale = row.clip, picture.scale
+    role = "via:net" if clip.is_track else "via:clip"
+    x2 = scale.x(clip.seconds)
+    picture.boxes.append(Boxes(role, np.array([[scale.left, y - BAR_PX / 2, x2 - scale.left, BAR_PX]]), 52))
+    _draw_waits(picture, known, clip, y)
+    _draw_planned(picture, known, clip, y)
+    seen = plays_in_view(known, session)
+    _draw_marks(picture, known, clip, y, seen, row)
+    _draw_cuts(picture, known, clip, y, seen)
+    _draw_delays(picture, known, clip, y, seen, row)
+
+
+def plays_in_view(known: Overlaid, session: Session) -> Array:
+    """Return a boolean array (plays,): which plays reach into the visible stretch."""
+    window = np.interp([session.low, session.high], session.axis.edges, session.axis.starts_ns)
+    begins = np.asarray(known.take.tables["play"]["t"], np.float64)
+    return (begins <= window[1]) & (known.take.plays.end_ns >= window[0])
+
+
+def _lanes(plays: Array, y: float) -> Array:
+    """Return float64 (n,): the height of each play's dots."""
+    return y + (plays % LANES - (LANES - 1) / 2) * LANE_PX
+
+
+def _draw_planned(picture: RowPicture, known: Overlaid, clip: OverlaidClip, y: float) -> None:
+    """Draw planned marks as tall ticks with their names above, as far as there is room."""
+    scale, right = picture.scale, -1e9
+    ends = []
+    for number, seconds in clip.planned:
+        x = scale.x(seconds)
+        ends.append((x, y - 15.0, x, y + 11.0))
+        name = known.name_of(number)
+        if x > right:
+            picture.words.append(Words(x + 3, y - 13, name, "focus"))
+            right = x + 8 + WORD_PX * len(name)
+    if ends:
+        picture.lines.append(Lines("focus", np.array(ends), 1.8))
+
+
+def _draw_marks(picture: RowPicture, known: Overlaid, clip: OverlaidClip, y: float, seen: Array, row: ClipRow) -> None:
+    """Draw each mark as a dot where it really came, hollow where it was passed and never came."""
+    marks, scale = known.take.marks, picture.scale
+    rows = clip.marks
+    if not len(rows):
+        return
+    plays, came = marks.play[rows], known.came_at[rows]
+    late = {finding.cause for finding in row.findings if finding.kind == "mark-late"}
+    fired = np.isfinite(came)
+    xs = scale.xs(np.where(fired, came, marks.seconds[rows]))
+    ys = _lanes(plays, y)
+    missed = ~fired & marks.passed[rows]
+    for mask, via, state in (
+        (fired, "direct", BeadState.DID),
+        (missed, "wrong" if late or row.findings else "direct", BeadState.IDLE),
+    ):
+        for in_view in (False, True):
+            mine = np.flatnonzero(mask & (seen[plays] == in_view))
+            mine = mine[_one_a_pixel(xs[mine], ys[mine])]
+            if len(mine):
+                sends = np.where(fired[mine], marks.send[rows[mine]], -1)
+                size = 4.6 if state is BeadState.DID else 8.0
+                picture.dots.append(Dots(via, state, xs[mine], ys[mine], "send", sends, size, not in_view))
+
+
+def _one_a_pixel(xs: Array, ys: Array) -> Array:
+    """Return the places (ascending) of one dot for each pixel and lane."""
+    key = np.round(xs).astype(np.int64) * 4096 + np.round(ys).astype(np.int64) % 4096
+    order = np.argsort(key, kind="stable")
+    first = np.concatenate(([True], np.diff(key[order]) != 0)) if len(key) else np.zeros(0, bool)
+    return np.sort(order[first])
+
+
+def _draw_cuts(picture: RowPicture, known: Overlaid, clip: OverlaidClip, y: float, seen: Array) -> None:
+    """Draw where plays were cut, ragged; rose where a mark was still to come."""
+    scale = picture.scale
+    plays = clip.plays[known.cut[clip.plays]]
+    reached = known.take.marks.reached[plays]
+    for wrong in (False, True):
+        xs = scale.xs(reached[known.lost[plays] == wrong])
+        xs = xs[_one_a_pixel(xs, np.zeros(len(xs)))][:MOST_CUTS]
+        if len(xs):
+            steps = [(0.0, -9.0, 3.0, -5.0), (3.0, -5.0, -1.0, 0.0), (-1.0, 0.0, 3.0, 5.0), (3.0, 5.0, 0.0, 9.0)]
+            ends = np.concatenate(
+                [np.column_stack((xs + a, xs * 0 + y + b, xs + c, xs * 0 + y + d)) for a, b, c, d in steps]
+            )
+            picture.lines.append(Lines("rose" if wrong else "quiet", ends, 1.3))
+
+
+def _draw_delays(picture: RowPicture, known: Overlaid, clip: OverlaidClip, y: float, seen: Array, row: ClipRow) -> None:
+    """Draw delays that acted beside the clip: an arc for each event from where it was set, a dot where each landed."""
+    landed, scale = known.landed, picture.scale
+    if not len(clip.landed):
+        return
+    told = {finding.subject.ev for finding in row.findings if finding.subject.ev}
+    events = landed.event[clip.landed]
+    for number, event in enumerate(dict.fromkeys(events.tolist())):
+        mine = clip.landed[events == event]
+        wrong = known.take.text(event) in told
+        x, x2 = (float(np.median(scale.xs(part[mine]))) for part in (landed.set_at, landed.landed_at))
+        if number < MOST_ARCS:
+            share = np.linspace(0.0, 1.0, ARC_STEPS + 1)
+            height = min(22.0, max(8.0, (x2 - x) * 0.2))
+            ax, ay = x + (x2 - x) * share, y - BAR_PX / 2 - height * 4 * share * (1 - share)
+            ends = np.column_stack((ax[:-1], ay[:-1], ax[1:], ay[1:]))
+            picture.lines.append(Lines("rose" if wrong else "via:delay", ends, 1.4))
+        xs, ys = scale.xs(landed.landed_at[mine]), np.full(len(mine), y - BAR_PX / 2)
+        keep = _one_a_pixel(xs, ys)
+        via = "wrong" if wrong else "delay"
+        picture.dots.append(Dots(via, BeadState.DID, xs[keep], ys[keep], "send", landed.send[mine][keep], 6.0))
+
+
+def _draw_waits(picture: RowPicture, known: Overlaid, clip: OverlaidClip, y: float) -> None:
+    """Draw waits as dashed lines below the bar; those that were never met in rose, to the clip's end."""
+    waited, scale = known.waited, picture.scale
+    for met, role in ((True, "quiet"), (False, "rose")):
+        mine = clip.waited[waited.met[clip.waited] == met][:MOST_WAITS]
+        if len(mine):
+            x, x2 = scale.xs(waited.begin[mine]), scale.xs(waited.end[mine])
+            ys = np.full(len(mine), y + BAR_PX / 2 + 5)
+            picture.lines.append(Lines(role, np.column_stack((x, ys, np.maximum(x2, x + 2), ys)), 1.3, "dash"))
+
+
+# --- the grid of marks ---------------------------------------------------------------------------------
+
+
+def _columns(picture: RowPicture, row: ClipRow) -> tuple[float, int]:
+    """Return (px of a column, how many columns there is room for)."""
+    width = float(np.clip(picture.scale.width / max(1, len(row.marks)), LEAST_COLUMN_PX, MOST_COLUMN_PX))
+    return width, min(len(row.marks), int(picture.scale.width // width))
+
+
+def _draw_grid_head(picture: RowPicture, known: Overlaid, row: ClipRow, y: float) -> None:
+    width, count = _columns(picture, row)
+    room = max(3, int(width / WORD_PX) - 1)
+    for place, number in enumerate(row.marks[:count]):
+        name = known.name_of(number)
+        name = name if len(name) <= room else name[: room - 1] + "…"
+        picture.words.append(Words(picture.scale.left + place * width, y, name, "focus"))
+    if count < len(row.marks):
+        x = picture.scale.left + count * width - 30
+        picture.words.append(Words(x, y - 9, f"and {len(row.marks) - count:,} more"))
+
+
+def _draw_grid(picture: RowPicture, known: Overlaid, row: ClipRow, y: float) -> None:
+    width, count = _columns(picture, row)
+    has = {number for number, _ in row.clip.planned}
+    lacking = {finding.subject.mark for finding in row.findings if finding.kind == "missing-mark"}
+    for place, number in enumerate(row.marks[:count]):
+        xs = np.array([picture.scale.left + place * width + 8])
+        wrong = known.name_of(number) in lacking
+        state = BeadState.DID if number in has else BeadState.IDLE
+        via = "wrong" if wrong else "clip"
+        size = 8.0 if number in has else 12.0
+        picture.dots.append(
+            Dots(via, state, xs, np.array([y]), "play", row.clip.plays[:1], size, number not in has and not wrong)
+        )
+    edge = np.array([[picture.scale.left, y + 10, picture.scale.left + picture.scale.width, y + 10]])
+    picture.lines.append(Lines("band", edge, 1.0))

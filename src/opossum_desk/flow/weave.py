@@ -1,0 +1,63 @@
+"""The weave Flow: the Loom above the Strands."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QScrollBar, QSplitter, QVBoxLayout, QWidget
+
+from opossum_desk.flow.loom import LoomView
+from opossum_desk.flow.strands import StrandsView
+from opossum_desk.state.session import Session
+from opossum_desk.views.look import Look
+from opossum_desk.weaving.weave import WeaveView
+
+
+class FlowWeave(WeaveView):
+    """Calls in the order they ran, and below what sets them off."""
+
+    def __init__(self, look: Look, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session: Session | None = None
+        self.loom, self.strands = LoomView(look), StrandsView(look)
+        self.split = QSplitter(Qt.Orientation.Vertical)
+        self.split.setAccessibleName("Loom and Strands")
+        self.split.setHandleWidth(3)
+        self.split.setChildrenCollapsible(False)
+        self.split.addWidget(self.loom)
+        self.split.addWidget(self.strands)
+        self.split.setSizes([420, 190])
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addWidget(self.split)
+        for view in (self.loom, self.strands):
+            view.measured.connect(self.said)
+
+    def set_session(self, session: Session | None) -> None:
+        self.session = session
+        self.loom.set_session(session)
+        self.strands.set_session(session)
+
+    def focusable(self) -> list[QWidget]:
+        return [self.loom, self.strands]
+
+    def panels(self) -> dict[str, QWidget]:
+        return {"Strands": self.strands}
+
+    def splits(self) -> dict[str, QSplitter]:
+        return {"middle": self.split}
+
+    def scroll_bars(self) -> list[QScrollBar]:
+        return [self.loom.scroll_bar, self.strands.scroll_bar]
+
+    def reveal_call(self, call: int) -> None:
+        self.loom.scroll_to_call(call)
+
+    def fold_selected(self) -> None:
+        session = self.session
+        if session is not None and session.call >= 0:
+            session.toggle_fold(session.row_index.row_of_call(session.call, session.unfolded))
+            self.loom.scroll_to_call(session.call)
+
+    def clear_measure(self) -> None:
+        self.loom.clear_measure()
+        self.strands.clear_measure()

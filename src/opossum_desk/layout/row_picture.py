@@ -1,0 +1,146 @@
+"""What a weave of rows is painted of: labels, grounds, lines, dots and words, as arrays. No Qt; the painter only draws.
+
+Every array of places is in pixels of the view.  A weave's layout makes a `RowPicture` of what is visible; what lies beyond
+the window costs nothing.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import NamedTuple
+
+import numpy as np
+
+from opossum.stream.tables import Array
+from opossum_desk.layout.scale import Scale
+
+HEADER_PX = 24.0
+"""Height of the line of frame numbers."""
+REACH_PX = 7.0
+"""A dot is hit from so far."""
+
+
+class Label(NamedTuple):
+    """A row's name at the left: `text` and, in a line of its own, `detail`.
+
+    `row`: its place among all rows; `fold`: ``+`` or ``–`` where it opens or folds; `role`, `detail_role`: colours;
+    `heads`: it begins something, and is written bold; `lit`: the chosen finding is about it.
+    """
+
+    top: float
+    height: float
+    row: int
+    text: str
+    detail: str = ""
+    role: str = "ink"
+    detail_role: str = "quiet"
+    indent: float = 0.0
+    fold: str = ""
+    heads: bool = False
+    lit: bool = False
+    faded: bool = False
+
+
+class Boxes(NamedTuple):
+    """Filled boxes of one colour: `boxes` (n, 4) are x, y, width, height; `alpha` 0 … 255."""
+
+    role: str
+    boxes: Array
+    alpha: int = 255
+
+
+class Lines(NamedTuple):
+    """Lines of one pen: `ends` (n, 4) are x, y, x2, y2; `dash`: ``""``, ``dash`` or ``dot``."""
+
+    role: str
+    ends: Array
+    width: float = 1.4
+    dash: str = ""
+
+
+class Dots(NamedTuple):
+    """Dots of one look: centres `xs`, `ys` (n,), and what each stands for: rows (n,) of the table `kind` (-1: nothing)."""
+
+    via: str
+    state: int
+    xs: Array
+    ys: Array
+    kind: str
+    rows: Array
+    size: float = 7.0
+    faded: bool = False
+
+
+class Words(NamedTuple):
+    """A short text at x, with its middle at y."""
+
+    x: float
+    y: float
+    text: str
+    role: str = "quiet"
+    small: bool = True
+
+
+@dataclass(eq=False, repr=False)
+class RowPicture:
+    """All there is to paint."""
+
+    scale: Scale
+    labels: list[Label] = field(default_factory=list)
+    grid: list[tuple[float, str]] = field(default_factory=list)
+    selected: tuple[float, float] | None = None
+    frozen: list[tuple[float, float]] = field(default_factory=list)
+    boxes: list[Boxes] = field(default_factory=list)
+    lines: list[Lines] = field(default_factory=list)
+    dots: list[Dots] = field(default_factory=list)
+    words: list[Words] = field(default_factory=list)
+    empty: str = ""
+    """What to say where there is nothing to show."""
+
+    def hit(self, x: float, y: float) -> tuple[str, int]:
+        """Return (table, row) of what the dot nearest to a point stands for, within reach; ``("", -1)`` where none is."""
+        best, distance = ("", -1), REACH_PX
+        for run in self.dots:
+            if not len(run.xs):
+                continue
+            away = np.maximum(np.abs(run.xs - x), np.abs(run.ys - y))
+            nearest = int(np.argmin(away))
+            if away[nearest] < distance and run.rows[nearest] >= 0:
+                best, distance = (run.kind, int(run.rows[nearest])), float(away[nearest])
+        return best
+
+    def label_at(self, y: float) -> Label | None:
+        """Return the label of the row at a height, None where there is none."""
+        return next((label for label in self.labels if label.top <= y < label.top + label.height), None)
+
+
+class RowStack:
+    """Rows of different heights, one below the other: `tops` (rows + 1,), and which of them are seen."""
+
+    def __init__(self, heights: Array) -> None:
+        self.tops: Array = np.concatenate(([0.0], np.cumsum(np.asarray(heights, np.float64))))
+
+    def __len__(self) -> int:
+        return len(self.tops) - 1
+
+    @property
+    def height(self) -> float:
+        """Return how tall all rows are together."""
+        return float(self.tops[-1])
+
+    def seen(self, scroll: float, height: float) -> range:
+        """Return the rows of which something is seen when scrolled by `scroll` in a view of `height` px."""
+        first = int(np.searchsorted(self.tops, scroll, "right")) - 1
+        last = int(np.searchsorted(self.tops, scroll + height, "left"))
+        return range(max(0, first), min(len(self), last))
+
+    def row_at(self, y: float) -> int:
+        """Return the row at a height of the stack (not of the view), -1 beyond its ends."""
+        row = int(np.searchsorted(self.tops, y, "right")) - 1
+        return row if 0 <= row < len(self) else -1
+
+
+def pixel_times(axis_edges: Array, axis_starts_ns: Array, scale: Scale) -> Array:
+    """Return float64 (pixels + 1,): the moment (ns) at each pixel's left edge, and at the last one's right."""
+    pixels = max(1, int(scale.width))
+    return np.interp(scale.low + np.arange(pixels + 1) / scale.per_unit, axis_edges, axis_starts_ns)

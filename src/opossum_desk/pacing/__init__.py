@@ -1,0 +1,1 @@
+"""The weave Pacing: how regular what recurs is, what it costs, and how much of that was for nothing."""

@@ -1,0 +1,194 @@
+"""Pacing's layout: each firing a dot at its distance from where it should have come.
+
+Cost: the rows on screen times the width in pixels; a row's firings in view are found by binary search and reduced to the
+lowest and the highest a pixel, so that a lone late one never disappears.
+"""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+
+from opossum.findings.finding import Finding
+from opossum.findings.wording import milliseconds
+from opossum.stream.tables import Array
+from opossum_desk.layout.bead import BeadState
+from opossum_desk.layout.row_picture import HEADER_PX, Boxes, Dots, Label, Lines, RowPicture, RowStack, Words
+from opossum_desk.layout.scale import Scale, frozen_stripes, grid_marks, selected_band
+from opossum_desk.pacing.layout.recurring import Recurring
+from opossum_desk.pacing.layout.verdict import LATE_FRAMES, verdict
+from opossum_desk.state.session import Session
+
+ROW_PX = 64.0
+SPREAD_PX = 58.0
+"""Room at the right for how the firings spread."""
+SPREAD_BINS = 21
+DETAIL_PX = 14.0
+EXACT_DOTS = 700
+"""So many firings in view are drawn one by one; more of them as the lowest and highest a pixel."""
+LEAST_RANGE_NS = 1e5
+"""The height of a row stands for at least this much to either side."""
+EARLY_FRAMES = 1.0
+"""What comes more than this before its time is wrong."""
+
+
+class PacingView(NamedTuple):
+    """What a layout goes by: the size of the view, how far it is scrolled, and the height of a line of text."""
+
+    width: float
+    height: float
+    scroll: float
+    label_px: float
+    line_px: float
+
+
+class PacedRow(NamedTuple):
+    """One row: what recurs, the worst finding about it, and whether the sieve lets it through."""
+
+    recurring: Recurring
+    finding: Finding | None = None
+    faded: bool = False
+
+
+def row_px(line_px: float) -> float:
+    """Return the height of a row."""
+    return max(ROW_PX, line_px + 3 * DETAIL_PX + 2)
+
+
+def stack_rows(rows: list[PacedRow], line_px: float) -> RowStack:
+    """Return the heights of all rows."""
+    return RowStack(np.full(len(rows), row_px(line_px)))
+
+
+def layout_pacing(
+    session: Session, rows: list[PacedRow], stack: RowStack, view: PacingView, lit: set[int]
+) -> RowPicture:
+    """Return what to paint; `lit`: places of the rows that the chosen finding is about."""
+    scale = Scale(session.low, session.high, view.label_px, max(1.0, view.width - view.label_px - SPREAD_PX))
+    if not rows:
+        empty = (
+            "Nothing that recurs passes the sieve. Empty it to see all."
+            if session.sieve.active
+            else "Nothing recurs in this take: no timer, delay, tick or cue came often enough to have a rhythm."
+        )
+        return RowPicture(scale, empty=empty)
+    picture = RowPicture(
+        scale,
+        grid=grid_marks(session.axis, scale),
+        selected=selected_band(session, scale),
+        frozen=frozen_stripes(session, scale),
+    )
+    window = np.interp([session.low, session.high], session.axis.edges, session.axis.starts_ns)
+    for place in stack.seen(view.scroll, view.height - HEADER_PX):
+        top = HEADER_PX + float(stack.tops[place]) - view.scroll
+        height = float(stack.tops[place + 1] - stack.tops[place])
+        row = rows[place]
+        picture.labels.append(_label(row, place, top, height, place in lit))
+        _draw(picture, session, row, top, height, window)
+    return picture
+
+
+def _label(row: PacedRow, place: int, top: float, height: float, lit: bool) -> Label:
+    text, wrong = verdict(row.recurring)
+    # what costs most is told first, for the last line may have no room
+    lines = [row.recurring.rhythm, text]
+    if row.recurring.cost_ns:
+        lines.insert(1, cost_told(row.recurring))
+    detail = "\n".join(lines)
+    role = "rose" if wrong or row.finding is not None else "quiet"
+    return Label(top, height, place, row.recurring.name, detail, "ink", role, 0.0, "", True, lit, row.faded)
+
+
+def cost_told(row: Recurring) -> str:
+    """Say what it costs a second, and how much of it was for nothing."""
+    if not row.cost_ns:
+        return ""
+    told = f"{row.cost_ns / 1e6:.2f} ms a second"
+    if row.wasted > 0:
+        told += f", {row.wasted:.1%} for nothing"
+    return told
+
+
+def _draw(picture: RowPicture, session: Session, row: PacedRow, top: float, height: float, window: Array) -> None:
+    scale, item = picture.scale, row.recurring
+    firings = item.firings
+    low, high = np.searchsorted(firings.times_ns, window).tolist()
+    off, middle = firings.off_ns[low:high], top + height / 2
+    reach = max(float(np.percentile(np.abs(off), 99)) if len(off) else 0.0, item.unit_ns, LEAST_RANGE_NS) * 1.12
+    if item.sort == "answer":
+        reach = max(float(off.max()) if len(off) else 0.0, LEAST_RANGE_NS) * 1.12
+    per_ns = (height / 2 - 6) / reach
+
+    def ys(values: Array) -> Array:
+        return middle - np.clip(values * per_ns, -(height / 2 - 4), height / 2 - 4)
+
+    band = ys(np.array([item.unit_ns, -item.unit_ns / 2])).tolist()
+    if item.sort != "answer":
+        picture.boxes.append(Boxes("band", np.array([[scale.left, band[0], scale.width, band[1] - band[0]]])))
+    picture.lines.append(Lines("line", np.array([[scale.left, middle, scale.left + scale.width, middle]]), 1.2))
+    edge = top + height - 0.5
+    picture.lines.append(Lines("band", np.array([[scale.left, edge, scale.left + scale.width, edge]]), 1.0))
+    rows, xs = firings.rows[low:high], scale.xs(session.axis.positions(firings.times_ns[low:high]))
+    if len(off) > EXACT_DOTS:
+        kept = _extremes(off, np.round(xs))
+        _smear(picture, xs, off, ys)
+        off, rows, xs = off[kept], rows[kept], xs[kept]
+    wrong = np.zeros(len(off), bool)
+    if item.sort not in ("tick", "answer"):
+        wrong = (off > LATE_FRAMES * item.unit_ns) | (off < -EARLY_FRAMES * item.unit_ns)
+    elif item.sort == "answer":
+        wrong = off > LATE_FRAMES * item.unit_ns
+    for is_wrong in (False, True):
+        mine = wrong == is_wrong
+        if mine.any():
+            via = "wrong" if is_wrong else item.via
+            picture.dots.append(
+                Dots(via, BeadState.DID, xs[mine], ys(off[mine]), item.rows_of, rows[mine], 5.5, row.faded)
+            )
+    _draw_spread(picture, item, middle, per_ns, height, row.finding is not None)
+
+
+def _extremes(off: Array, pixels: Array) -> Array:
+    """Return the places of the lowest and the highest of each pixel (pixels ascending), each once, ascending."""
+    order = np.lexsort((off, pixels))
+    heads = np.flatnonzero(np.concatenate(([True], np.diff(pixels[order]) != 0)))
+    tails = np.append(heads[1:], len(order)) - 1
+    flags = np.zeros(len(off), bool)
+    flags[order[heads]] = flags[order[tails]] = True
+    return np.flatnonzero(flags)
+
+
+def _smear(picture: RowPicture, xs: Array, off: Array, ys: object) -> None:
+    """Join the lowest and the highest of each pixel by a thin line."""
+    pixels = np.round(xs)
+    heads = np.flatnonzero(np.concatenate(([True], np.diff(pixels) != 0)))
+    lowest, highest = np.minimum.reduceat(off, heads), np.maximum.reduceat(off, heads)
+    x = pixels[heads]
+    ends = np.column_stack((x, ys(lowest), x, ys(highest)))  # type: ignore[operator]
+    picture.lines.append(Lines("line", ends, 1.0))
+
+
+def _draw_spread(
+    picture: RowPicture, item: Recurring, middle: float, per_ns: float, height: float, wrong: bool
+) -> None:
+    """Draw at the right how all firings of the take spread over the row's height."""
+    half = height / 2 - 4
+    if not len(item.firings):
+        return
+    values = np.clip(-item.firings.off_ns * per_ns, -half, half)
+    counts, edges = np.histogram(values, SPREAD_BINS, (-half, half))
+    left = picture.scale.left + picture.scale.width + 6
+    widths = counts / counts.max() * (SPREAD_PX - 18)
+    shown = counts > 0
+    boxes = np.column_stack(
+        (
+            np.full(SPREAD_BINS, left),
+            middle + edges[:-1] + 0.5,
+            np.maximum(widths, 1.0),
+            np.diff(edges) - 1.0,
+        )
+    )
+    picture.boxes.append(Boxes("rose" if wrong else "quiet", boxes[shown], 190))
+    reach = milliseconds(half / per_ns)
+    picture.words.append(Words(left, middle - half + 3, f"{'≤' if item.sort == 'answer' else '±'} {reach}"))

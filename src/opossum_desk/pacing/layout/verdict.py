@@ -1,0 +1,57 @@
+"""What the dots of a row say in words: kept, always late, drifting, or jumping about."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from opossum.findings.wording import milliseconds
+from opossum_desk.pacing.layout.recurring import Recurring
+
+SLOPE_FRAMES = 0.02
+"""Drift of so many frames a firing is a slope, if it comes to more than a frame in all."""
+SLOPE_SHARE = 0.7
+"""A slope must explain so much of how far the firings are apart."""
+LATE_FRAMES = 1.5
+"""What is off by more than this is not only waiting for its frame."""
+CLOUD_FRAMES = 1.0
+"""From so many frames between the tenth and the ninetieth of a hundred firings on it jumps about."""
+EXACT_NS = 1000.0
+"""What is off by less is as exact as clocks are read."""
+MOST_JUDGED = 20_000
+"""Firings that are looked at for a verdict; of more, evenly chosen ones."""
+
+
+def verdict(row: Recurring) -> tuple[str, bool]:
+    """Return (what the dots say, whether it is wrong)."""
+    off = row.firings.off_ns
+    if len(off) > MOST_JUDGED:
+        off = off[np.linspace(0, len(off) - 1, MOST_JUDGED).astype(np.int64)]
+    if not len(off):
+        return "never free of a pause or a freeze", False
+    unit = row.unit_ns
+    middle = float(np.median(off))
+    low, high = np.percentile(off, [10, 90]).tolist()
+    if row.sort == "answer":
+        return f"within {milliseconds(float(off.max()))} of the send", bool(high > LATE_FRAMES * unit)
+    if row.sort == "tick":
+        return f"most intervals within {milliseconds(high - low)}", False
+    slope, share = _slope(off)
+    if abs(slope) > SLOPE_FRAMES * unit and share >= SLOPE_SHARE and abs(slope) * len(off) > unit:
+        return f"{milliseconds(abs(slope))} {'later' if slope > 0 else 'earlier'} each time", True
+    if high - low > CLOUD_FRAMES * unit:
+        return f"jumps about by {milliseconds(high - low)}", False
+    if abs(middle) > LATE_FRAMES * unit:
+        return f"always {milliseconds(abs(middle))} {'late' if middle > 0 else 'early'}", True
+    furthest = max(abs(low), abs(high))
+    return (f"kept to {milliseconds(furthest)}" if furthest >= EXACT_NS else "kept exactly"), False
+
+
+def _slope(off: np.ndarray) -> tuple[float, float]:
+    """Return (ns a firing by a straight line, the share of the spread that the line explains)."""
+    if len(off) < 3:
+        return 0.0, 0.0
+    places = np.arange(len(off)) - (len(off) - 1) / 2
+    centred = off - off.mean()
+    total = float((centred * centred).sum())
+    slope = float((places * centred).sum() / (places * places).sum())
+    return slope, slope * slope * float((places * places).sum()) / total if total > 0 else 0.0

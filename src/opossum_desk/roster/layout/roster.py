@@ -1,0 +1,369 @@
+"""The Roster's layout: what of its rows is visible, as lines, dots and words.
+
+Cost: the rows on screen times the width in pixels, each found by binary search.
+"""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+
+from opossum.findings.wording import plural
+from opossum.stream.tables import Array
+from opossum.take.indexes.objects import NEVER
+from opossum_desk.layout.bead import BeadState
+from opossum_desk.layout.row_picture import (
+    HEADER_PX,
+    Boxes,
+    Dots,
+    Label,
+    Lines,
+    RowPicture,
+    RowStack,
+    pixel_times,
+)
+from opossum_desk.layout.scale import Scale, frozen_stripes, grid_marks, pixel_columns, selected_band
+from opossum_desk.roster.layout.listeners import RosterListeners
+from opossum_desk.roster.layout.meant import MeantRows
+from opossum_desk.roster.layout.rows import RosterRow, Sort
+from opossum_desk.state.session import Session
+
+DETAIL_PX = 14.0
+"""Room for a remark below a row's name."""
+EXACT_CALLS = 300
+"""So many calls of a row in view are placed at their own moments; more of them by the pixel."""
+MOST_BARS = 400
+GROUND_PX, BAR_PX, PILE_PX = 12.0, 2.6, 14.0
+FALLING_PX = 7.0
+
+
+class RosterView(NamedTuple):
+    """What a layout goes by: the size of the view, how far it is scrolled, and the height of a line of text."""
+
+    width: float
+    height: float
+    scroll: float
+    label_px: float
+    line_px: float
+
+
+def stack_rows(known: RosterListeners, rows: list[RosterRow], line_px: float) -> RowStack:
+    """Return the heights of all rows: those with a remark have a second line."""
+    return RowStack(np.array([line_px + (DETAIL_PX if _has_remark(known, row) else 0.0) for row in rows]))
+
+
+def _has_remark(known: RosterListeners, row: RosterRow) -> bool:
+    if row.sort is Sort.EVENT:
+        return known.unheard_count(row.number) > 0
+    if row.sort is Sort.LISTENER:
+        stale = row.lane == 0 and (known.stale_calls[row.number] > 0 or known.stale_binds[row.number] > 0)
+        return bool(stale or row.lane)
+    if row.sort is Sort.PILE:
+        return bool((known.stale_binds[known.members.rows(row.number)] > 0).any())
+    return False
+
+
+def layout_roster(
+    known: RosterListeners,
+    session: Session,
+    rows: list[RosterRow],
+    stack: RowStack,
+    view: RosterView,
+    meant: MeantRows,
+) -> RowPicture:
+    """Return what to paint."""
+    scale = Scale(session.low, session.high, view.label_px, max(1.0, view.width - view.label_px))
+    if not rows:
+        return RowPicture(scale, empty=_why_empty(session))
+    picture = RowPicture(
+        scale,
+        grid=grid_marks(session.axis, scale),
+        selected=selected_band(session, scale),
+        frozen=frozen_stripes(session, scale),
+    )
+    draw = _Drawing(known, session, scale, picture)
+    for place in stack.seen(view.scroll, view.height - HEADER_PX):
+        top = HEADER_PX + float(stack.tops[place]) - view.scroll
+        height = float(stack.tops[place + 1] - stack.tops[place])
+        row = rows[place]
+        picture.labels.append(_label(known, session, row, place, top, height, meant))
+        draw.row(row, top + min(height, view.line_px) / 2)
+    draw.finish()
+    return picture
+
+
+def _why_empty(session: Session) -> str:
+    if session.sieve.active:
+        return "Nothing passes the sieve. Empty it to see everybody who listens."
+    return "Nobody listened to anything in this take: no bind was recorded, and no send."
+
+
+def _label(
+    known: RosterListeners, session: Session, row: RosterRow, place: int, top: float, height: float, meant: MeantRows
+) -> Label:
+    take = known.take
+    peers = len(take.peers) > 1
+    fold, indent, heads, detail, role, detail_role = "", 0.0, False, "", "ink", "quiet"
+    if row.sort is Sort.EVENT:
+        text, heads = take.text(int(known.code_of_event[row.number])), True
+        if peers:
+            text = f"{take.peers[int(known.peer_of_event[row.number])].name}: {text}"
+        detail = event_remark(known, row.number)
+        detail_role = "rose" if row.number in meant.unheard_events else "quiet"
+    elif row.sort is Sort.PILE:
+        listener = int(known.first_of_group[row.number])
+        members = known.members.rows(row.number)
+        text = f"{take.class_of(int(known.owner[listener]))} ×{len(members):,}  {_function(known, listener)}"
+        fold, indent = "–" if row.opened else "+", 10.0
+        stale = int(known.stale_calls[members].sum())
+        many = int((known.stale_binds[members] > 0).sum())
+        detail, detail_role = (stale_remark(stale, many), "rose") if many else ("", "quiet")
+    elif row.sort is Sort.LISTENER:
+        owner = take.text(int(known.owner[row.number])) or "somebody"
+        text = f"{owner}  {_function(known, row.number)}" + (" again" if row.lane else "")
+        indent = 26.0 if row.inside else 10.0
+        detail, detail_role = listener_remark(known, row)
+    elif row.sort is Sort.VAIN:
+        waits = known.vain[row.number]
+        table = take.tables["wait"]
+        waiter = int(table["o"][waits[0]])
+        name = take.text(waiter) if len(waits) == 1 else f"{take.class_of(waiter)} ×{len(waits):,}"
+        text, indent = f"{name}  for {take.text(int(table['ev'][waits[0]]))}", 10.0
+    else:
+        text, heads, role = f"{row.text}  {row.number:,}", True, "quiet"
+    lit = place in meant.places
+    return Label(top, height, place, text, detail, role, detail_role, indent, fold, heads, lit, row.faded)
+
+
+def _function(known: RosterListeners, listener: int) -> str:
+    return known.take.text(int(known.function[listener])).rpartition(".")[2]
+
+
+def event_remark(known: RosterListeners, event: int) -> str:
+    """Say how many sends of an event nobody heard; empty where all were heard."""
+    unheard = known.unheard_count(event)
+    if not unheard:
+        return ""
+    total = int(known.sends.sizes()[event])
+    if unheard == total:
+        return f"{'its one send was' if total == 1 else f'all {total:,} sends were'} heard by nobody"
+    return f"{unheard:,} of {plural(total, 'send')} heard by nobody"
+
+
+def listener_remark(known: RosterListeners, row: RosterRow) -> tuple[str, str]:
+    """Return (what is wrong with a listener's bars, its colour); both empty or quiet where nothing is."""
+    if row.lane:
+        return "bound again while it was bound", "rose"
+    if known.stale_binds[row.number]:
+        return stale_remark(int(known.stale_calls[row.number]), 1), "rose"
+    if known.stale_calls[row.number]:
+        return f"called {plural(int(known.stale_calls[row.number]), 'time')} after it had gone", "rose"
+    return "", "quiet"
+
+
+def stale_remark(calls: int, listeners: int) -> str:
+    """Say that listeners stayed bound after they had gone, and how often they were called."""
+    listens = "listens on" if listeners == 1 else f"{listeners:,} listen on"
+    called = f"called {plural(calls, 'time')}" if calls else "not called yet"
+    return f"{listens} after going: {called}"
+
+
+class _Drawing:
+    """Gathers strokes of one look from all visible rows, so that each look is drawn at once."""
+
+    def __init__(self, known: RosterListeners, session: Session, scale: Scale, picture: RowPicture) -> None:
+        self.known, self.session, self.scale, self.picture = known, session, scale, picture
+        self.columns = pixel_columns(session, scale)
+        self.times = pixel_times(session.axis.edges, session.axis.starts_ns, scale)
+        self.window = (float(self.times[0]), float(self.times[-1]))
+        self._lines: dict[tuple[str, float, str], list[tuple[float, float, float, float]]] = {}
+        self._boxes: dict[tuple[str, int], list[tuple[float, float, float, float]]] = {}
+
+    def row(self, row: RosterRow, y: float) -> None:
+        """Draw one row with its middle at y."""
+        if row.sort is Sort.EVENT:
+            self._event(row.number, y, row.faded)
+        elif row.sort is Sort.PILE:
+            self._pile(row.number, y, row.faded)
+        elif row.sort is Sort.LISTENER:
+            self._listener(row, y)
+        elif row.sort is Sort.VAIN:
+            self._vain(self.known.vain[row.number], y)
+
+    def finish(self) -> None:
+        """Hand over what was gathered."""
+        self.picture.boxes += [Boxes(role, np.array(boxes), alpha) for (role, alpha), boxes in self._boxes.items()]
+        self.picture.lines += [
+            Lines(role, np.array(ends), width, dash) for (role, width, dash), ends in self._lines.items()
+        ]
+
+    # --- strokes -----------------------------------------------------------------------------------
+
+    def _line(self, role: str, x: float, y: float, x2: float, y2: float, width: float = 1.4, dash: str = "") -> None:
+        self._lines.setdefault((role, width, dash), []).append((x, y, x2, y2))
+
+    def _box(self, role: str, x: float, y: float, width: float, height: float, alpha: int = 255) -> None:
+        self._boxes.setdefault((role, alpha), []).append((x, y, width, height))
+
+    def _xs(self, times_ns: Array) -> Array:
+        """Return the pixels of moments, at most a little beyond the view."""
+        times = np.clip(np.asarray(times_ns, np.float64), self.window[0] - 1e18, self.window[1] + 1e18)
+        xs = self.scale.xs(self.session.axis.positions(times))
+        # the axis ends with the take's last frame; what lasts beyond it reaches the edge
+        return np.clip(xs, self.scale.left - 8, self.scale.left + self.scale.width + 8)
+
+    # --- an event: its sends -------------------------------------------------------------------------
+
+    def _event(self, event: int, y: float, faded: bool) -> None:
+        known, left = self.known, self.scale.left
+        self._line("line", left, y, left + self.scale.width, y, 1.0)
+        start, stop = int(known.sends.starts[event]), int(known.sends.starts[event + 1])
+        times = known.send_times[start:stop]
+        places = np.searchsorted(times, self.times.astype(np.int64))
+        counts = np.diff(places)
+        unheard = np.diff(known.unheard_before[start + places])
+        pixels = np.flatnonzero(counts)
+        if not len(pixels):
+            return
+        sends = known.sends.order[start + places[pixels]]
+        # where a pixel holds several, the one nobody heard stands for all
+        mixed = np.flatnonzero(unheard[pixels] > 0)
+        for at in mixed.tolist():
+            pixel = pixels[at]
+            rows = known.sends.order[start + places[pixel] : start + places[pixel + 1]]
+            sends[at] = rows[known.unheard[rows]][0]
+        xs = left + pixels + 0.5
+        if int(counts.sum()) <= EXACT_CALLS:
+            xs = self._xs(np.asarray(known.take.tables["send"]["t"], np.int64)[sends])
+        heard = unheard[pixels] == 0
+        role = "quiet" if faded else "ink"
+        for x in xs[heard].tolist():
+            self._line(role, x, y - 6, x, y + 3, 1.4)
+        in_finding = np.isin(sends, self.unheard_in_findings) & ~heard
+        for x, wrong in zip(xs[~heard].tolist(), in_finding[~heard].tolist(), strict=True):
+            self._falling(x, y, "rose" if wrong else "quiet")
+        self.picture.dots.append(Dots("direct", BeadState.DID, xs, np.full(len(xs), y - 1.5), "send", sends, 0.0))
+
+    @property
+    def unheard_in_findings(self) -> Array:
+        """Return the sends (rows) that findings tell nobody heard."""
+        if not hasattr(self, "_unheard"):
+            mine = [finding.sends for finding in self.session.findings if finding.kind == "unheard"]
+            self._unheard = np.concatenate(mine) if mine else np.zeros(0, np.int64)
+        return self._unheard
+
+    def _falling(self, x: float, y: float, role: str) -> None:
+        """Draw a send nobody heard: a hollow head, and a dotted fall."""
+        for dx, dy, dx2, dy2 in ((-3, -6, 3, -6), (-3, -6, 0, -1), (3, -6, 0, -1)):
+            self._line(role, x + dx, y + dy, x + dx2, y + dy2, 1.2)
+        self._line(role, x, y, x, y + FALLING_PX, 1.2, "dot")
+
+    # --- listeners -----------------------------------------------------------------------------------
+
+    def _listener(self, row: RosterRow, y: float) -> None:
+        known = self.known
+        self._ground(int(known.peer[row.number]), int(known.owner[row.number]), y)
+        binds = known.binds_of(row.number, row.lane)
+        inside = binds[(known.begin_ns[binds] <= self.window[1]) & (known.end_ns[binds] >= self.window[0])]
+        for bind in inside[:MOST_BARS].tolist():
+            self._bar(bind, y, row.faded)
+        listener = int(known.called[row.number])
+        if listener >= 0:
+            level = self.session.row_index.single
+            lane = row.lane if known.lanes[row.number] else -1
+            self._called(level, listener, y, row.faded, lane)
+
+    def _ground(self, peer: int, owner: int, y: float) -> None:
+        """Draw the owner's life."""
+        for begin, end in self.known.take.objects.lives(peer, owner) if owner >= 0 else ():
+            last = self.known.take.peers[peer].last_t if end == NEVER else end
+            if begin <= self.window[1] and last >= self.window[0]:
+                x, x2 = self._xs(np.array([begin, last])).tolist()
+                self._box("choice", x, y - GROUND_PX / 2, max(1.0, x2 - x), GROUND_PX)
+
+    def _bar(self, bind: int, y: float, faded: bool) -> None:
+        known = self.known
+        begin, end = int(known.begin_ns[bind]), int(known.end_ns[bind])
+        stale = bool(known.stale[bind])
+        x, x2, gone = self._xs(np.array([begin, end, min(int(known.gone_ns[bind]), end)])).tolist()
+        role = "quiet" if faded else "via:zone"
+        self._line(role, x, y, gone if stale else x2, y, BAR_PX)
+        if stale:
+            self._line("rose", gone, y, x2, y, BAR_PX, "dot")
+        if begin >= self.window[0]:
+            self._box(role, x - 2.5, y - 4, 3.0, 8.0)
+        if known.unbound[bind] and end <= self.window[1]:
+            self._line("rose" if stale else role, x2, y - 5, x2, y + 5, 1.8)
+
+    def _called(self, level: object, group: int, y: float, faded: bool, lane: int = -1) -> None:
+        """Draw a dot where a row of calls was called: by moment where there are few, by pixel where there are many."""
+        session, known = self.session, self.known
+        places = level.places(group, self.columns)  # type: ignore[attr-defined]
+        groups = level.groups  # type: ignore[attr-defined]
+        total = int(places[-1] - places[0])
+        if not total:
+            return
+        gone = session.row_index.flags["gone"]
+        if total <= EXACT_CALLS or (lane >= 0 and total <= 20 * EXACT_CALLS):
+            calls = groups.order[places[0] : places[-1]]
+            if lane >= 0:
+                own = np.append(known.lane, np.int8(0))[known.take.calls.bind[calls]]
+                calls = calls[own == lane]
+            xs = self._xs(known.take.calls.start_ns[calls])
+            wrong = gone[calls]
+        else:
+            pixels = np.flatnonzero(np.diff(places))
+            calls = groups.order[places[pixels]]
+            sums = level.sums["gone"]  # type: ignore[attr-defined]
+            wrong = np.diff(sums[places])[pixels] > 0
+            xs = self.scale.left + pixels + 0.5
+        ys = np.full(len(xs), y)
+        for is_wrong, state in ((False, BeadState.DID), (True, BeadState.GONE)):
+            mine = wrong == is_wrong
+            if mine.any():
+                size = 5.5 if state is BeadState.DID else 8.0
+                self.picture.dots.append(Dots("direct", state, xs[mine], ys[mine], "call", calls[mine], size, faded))
+
+    # --- piles ---------------------------------------------------------------------------------------
+
+    def _pile(self, group: int, y: float, faded: bool) -> None:
+        """Draw how many of a class are bound at each pixel, and of them how many are gone."""
+        known = self.known
+        binds = known.binds_of_group(group)
+        if len(binds):
+            ends = np.where(known.unbound[binds], known.end_ns[binds], np.iinfo(np.int64).max)
+            moments = self.times[:-1].astype(np.int64)
+            bound = np.searchsorted(np.sort(known.begin_ns[binds]), moments, "right")
+            bound = bound - np.searchsorted(np.sort(ends), moments, "right")
+            stale = known.stale[binds]
+            outlived = np.searchsorted(np.sort(known.gone_ns[binds][stale]), moments, "right")
+            outlived = outlived - np.searchsorted(np.sort(ends[stale]), moments, "right")
+            most = int(bound.max(initial=0))
+            if most > 0:
+                base = y + PILE_PX / 2
+                self._steps("quiet" if faded else "via:zone", bound / most, base, 120)
+                if outlived.any():
+                    self._steps("rose", outlived / most, base, 220)
+        listener = int(known.called[known.members.rows(group)].max())
+        if listener >= 0:
+            folded = int(self.session.row_index.class_of_listener[listener])
+            self._called(self.session.row_index.folded, folded, y + PILE_PX / 2 - 2, faded)
+
+    def _steps(self, role: str, shares: Array, base: float, alpha: int) -> None:
+        """Draw heights (pixels,) as boxes, one for each run of equal ones."""
+        turns = np.flatnonzero(np.concatenate(([True], np.diff(shares) != 0)))
+        widths = np.diff(np.append(turns, len(shares)))
+        for pixel, width in zip(turns.tolist(), widths.tolist(), strict=True):
+            share = float(shares[pixel])
+            if share > 0:
+                height = max(1.5, share * PILE_PX)
+                self._box(role, self.scale.left + pixel, base - height, float(width), height, alpha)
+
+    def _vain(self, waits: Array, y: float) -> None:
+        take = self.known.take
+        begins = np.asarray(take.tables["wait"]["t"], np.int64)[waits]
+        xs, ends = self._xs(begins), self._xs(take.waits.end_ns[waits])
+        for x, end in zip(xs[:MOST_BARS].tolist(), ends[:MOST_BARS].tolist(), strict=True):
+            self._line("rose", x, y, end, y, 1.4, "dash")
+            self._line("rose", x, y - 4, x, y + 4, 1.4)

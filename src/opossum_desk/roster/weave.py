@@ -1,0 +1,239 @@
+"""The weave Roster: who listened to what, and whether they were alive."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtWidgets import QMenu, QWidget
+
+from opossum.take.take import Take
+from opossum_desk.context_menus import sieve
+from opossum_desk.layout.row_picture import RowPicture, RowStack
+from opossum_desk.roster.layout.listeners import RosterListeners
+from opossum_desk.roster.layout.meant import MeantRows, meant_listeners, meant_rows
+from opossum_desk.roster.layout.roster import (
+    RosterView,
+    event_remark,
+    layout_roster,
+    listener_remark,
+    stack_rows,
+)
+from opossum_desk.roster.layout.rows import RosterRow, Sort, roster_rows
+from opossum_desk.state.session import Session
+from opossum_desk.views.look import Look
+from opossum_desk.weaving.gathered_weave import GatheredWeave
+from opossum_desk.weaving.row_canvas import RowCanvas
+
+MOST_MEASURED = 2000
+"""So many names are measured to find out how much room labels need."""
+
+
+class RosterCanvas(RowCanvas):
+    """Paints the Roster; groups of one class open and fold."""
+
+    def __init__(self, look: Look, parent: QWidget | None = None) -> None:
+        super().__init__(look, "Roster", parent)
+        self.known: RosterListeners | None = None
+        self.rows: list[RosterRow] = []
+        self.opened: set[tuple[str, str, str, str]] = set()
+        """The groups that are open, by name, so that they stay so while a take grows."""
+        self._stack = RowStack(np.zeros(0))
+        self._meant = MeantRows(frozenset(), frozenset())
+        self._shown_finding = ""
+        self._texts: list[tuple[str, float]] = []
+        self.setWhatsThis(
+            "The Roster: for each event its sends as ticks (a hollow one that falls was heard by nobody), below it a bar "
+            "for each listener from bind to unbind, on the ground of its owner's life; a dot where it was called. Dotted "
+            "rose: it listened on after its owner had gone. Shift+Up and Shift+Down walk the rows, F opens a pile."
+        )
+
+    def show_roster(self, session: Session, known: RosterListeners) -> None:
+        """Show a take of which everything that listens is known."""
+        self.known = known
+        self._texts = []
+        session.subscribe("window selection hover axis", self.renew)
+        session.subscribe("sieve findings", self._order)
+        session.subscribe("selection", self._follow_finding)
+        self._shown_finding = session.finding.id if session.finding else ""
+        self.session = session
+        self._order()
+        self.set_session(session)
+        if session.finding is not None:
+            self.reveal_finding()
+
+    def _order(self) -> None:
+        """List the rows anew: what is folded or sieved has changed."""
+        session, known = self.session, self.known
+        if session is None or known is None:
+            return
+        self.rows = roster_rows(known, session, self.opened)
+        self._stack = stack_rows(known, self.rows, self.line_px())
+        self._mean()
+        self.cursor_row = min(self.cursor_row, len(self.rows) - 1)
+        self.renew()
+
+    def _mean(self) -> None:
+        if self.session is not None and self.known is not None:
+            self._meant = meant_rows(self.known, self.rows, self.session.finding, self.session.findings)
+
+    def _follow_finding(self) -> None:
+        session = self.session
+        name = session.finding.id if session is not None and session.finding is not None else ""
+        if name != self._shown_finding:
+            self._shown_finding = name
+            self._mean()
+            self.reveal_finding()
+
+    def reveal_finding(self) -> None:
+        """Open and scroll so that the first row that the chosen finding is about is seen."""
+        session, known = self.session, self.known
+        if session is None or known is None:
+            return
+        listeners = meant_listeners(known, session.finding)
+        if len(listeners) == 1:
+            self.reveal_listener(next(iter(listeners)))
+        elif self._meant.places:
+            self.scroll_to_row(min(self._meant.places))
+
+    def reveal_listener(self, listener: int) -> None:
+        """Open a listener's group and scroll to it."""
+        assert self.known is not None
+        self.opened.add(self.known.key_of_group(int(self.known.group[listener])))
+        self._order()
+        for place, row in enumerate(self.rows):
+            if row.sort is Sort.LISTENER and row.number == listener:
+                self.scroll_to_row(place)
+                return
+
+    def restyle(self) -> None:
+        super().restyle()
+        if self.known is not None:
+            self._order()
+
+    # --- what a canvas of rows asks ------------------------------------------------------------------
+
+    def lay_out(self, session: Session) -> RowPicture:
+        assert self.known is not None
+        self.fit_labels(self._widest_texts())
+        view = RosterView(self.width(), self.height(), self.scroll_bar.value(), self.label_px, self.line_px())
+        return layout_roster(self.known, session, self.rows, self._stack, view, self._meant)
+
+    def _widest_texts(self) -> list[tuple[str, float]]:
+        assert self.known is not None
+        if not self._texts:
+            take, known = self.known.take, self.known
+            self._texts = [
+                (
+                    f"{take.text(int(known.owner[at]))}  {take.text(int(known.function[at])).rpartition('.')[2]}"
+                    + (" again" if known.lanes[at] else ""),
+                    26.0,
+                )
+                for at in known.first_of_group[:MOST_MEASURED].tolist()
+            ]
+        return self._texts
+
+    def rows_height(self) -> float:
+        return self._stack.height
+
+    def row_count(self) -> int:
+        return len(self.rows)
+
+    def row_span(self, row: int) -> tuple[float, float]:
+        return float(self._stack.tops[row]), float(self._stack.tops[row + 1])
+
+    def summary(self) -> str:
+        if self.known is None or self.session is None:
+            return "No take is open."
+        events = sum(row.sort is Sort.EVENT for row in self.rows)
+        stale = int((self.known.stale_binds > 0).sum())
+        told = f"{events:,} events, {len(self.known):,} listeners"
+        return f"{told}; {stale:,} listened on after their owners had gone." if stale else f"{told}."
+
+    def describe_row(self, row: int) -> str:
+        known = self.known
+        if known is None or not 0 <= row < len(self.rows):
+            return ""
+        item, take = self.rows[row], known.take
+        if item.sort is Sort.EVENT:
+            name = take.text(int(known.code_of_event[item.number]))
+            count = int(known.sends.sizes()[item.number])
+            return f"event {name}\nsent {count:,} times\n{event_remark(known, item.number) or 'every send was heard'}"
+        if item.sort is Sort.PILE:
+            members = known.members.rows(item.number)
+            listener = int(members[0])
+            calls = f"{len(members):,} listeners of class {take.class_of(int(known.owner[listener]))}"
+            return f"{calls}\n{take.text(int(known.function[listener]))} for {take.text(int(known.event[listener]))}"
+        if item.sort is Sort.LISTENER:
+            binds = known.binds_of(item.number, item.lane)
+            remark = listener_remark(known, item)[0]
+            bound = f"bound {len(binds):,} times" if len(binds) else "its bind was not recorded"
+            name = f"{take.text(int(known.function[item.number]))} of {take.text(int(known.owner[item.number]))}"
+            return f"{name} for {take.text(int(known.event[item.number]))}\n{bound}" + (f"\n{remark}" if remark else "")
+        if item.sort is Sort.VAIN:
+            waits = known.vain[item.number]
+            return f"{len(waits):,} waited for {take.text(int(take.tables['wait']['ev'][waits[0]]))} in vain"
+        return f"{item.text}: {item.number:,}"
+
+    def fold(self, row: int) -> None:
+        if self.known is None or not 0 <= row < len(self.rows):
+            return
+        item = self.rows[row]
+        group = item.number if item.sort is Sort.PILE else -1
+        if item.sort is Sort.LISTENER and item.inside:
+            group = int(self.known.group[item.number])
+        if group >= 0:
+            self.opened ^= {self.known.key_of_group(group)}
+            self._order()
+            self.cursor_row = next(
+                (at for at, other in enumerate(self.rows) if other.sort is Sort.PILE and other.number == group), -1
+            )
+            self.renew()
+
+    def add_row_actions(self, menu: QMenu, row: int) -> None:
+        known, session, item = self.known, self.session, self.rows[row]
+        if known is None or session is None:
+            return
+        take = known.take
+        if item.sort is Sort.EVENT:
+            name = take.text(int(known.code_of_event[item.number]))
+            menu.addAction(f"Sieve by event “{name}”", lambda: sieve(session, f"ev:{name}"))
+        elif item.sort in (Sort.LISTENER, Sort.PILE):
+            listener = item.number if item.sort is Sort.LISTENER else int(known.first_of_group[item.number])
+            owner = take.text(int(known.owner[listener]))
+            if item.sort is Sort.PILE or item.inside:
+                opens = item.sort is Sort.PILE and not item.opened
+                menu.addAction("Open" if opens else "Fold", lambda: self.fold(row))
+            if item.sort is Sort.LISTENER and owner:
+                menu.addAction(f"Sieve by “{owner}”", lambda: sieve(session, f"o:{owner}"))
+            binds = known.binds_of(listener, item.lane) if item.sort is Sort.LISTENER else np.zeros(0, np.int64)
+            if len(binds):
+                column = int(session.axis.columns_of_times(known.begin_ns[binds[:1]])[0])
+                menu.addAction("Go to where it was bound", lambda: session.select_column(column))
+
+
+class RosterWeave(GatheredWeave):
+    """The Roster as a weave."""
+
+    gathering_told = "Gathering who listened to what …"
+    canvas: RosterCanvas
+
+    def __init__(self, look: Look) -> None:
+        super().__init__(RosterCanvas(look))
+
+    def gather(self, take: Take) -> RosterListeners:
+        return RosterListeners(take)
+
+    def show_gathered(self, session: Session, known: RosterListeners) -> None:
+        self.canvas.show_roster(session, known)
+
+    def reveal_call(self, call: int) -> None:
+        known, session = self.canvas.known, self.session
+        if known is None or session is None or known.take is not session.take:
+            return
+        number = int(session.take.calls.listener[call])
+        found = [
+            place
+            for place, row in enumerate(self.canvas.rows)
+            if row.sort is Sort.LISTENER and int(known.called[row.number]) == number
+        ]
+        if found:
+            self.canvas.scroll_to_row(found[0])

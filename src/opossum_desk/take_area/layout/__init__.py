@@ -1,0 +1,1 @@
+"""What is where on the views around the middle. No Qt here."""

@@ -1,0 +1,330 @@
+"""A weave of rows: paints a `RowPicture`, and gives the rows to hands and keys."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QColor, QContextMenuEvent, QFontMetricsF, QImage, QKeyEvent, QPainter, QPen
+from PySide6.QtWidgets import QMenu, QToolTip, QWidget
+
+from opossum_desk.context_menus import add_call_actions
+from opossum_desk.layout.describing import describe_call, describe_send
+from opossum_desk.layout.row_picture import HEADER_PX, Boxes, Dots, Label, Lines, RowPicture
+from opossum_desk.state.session import Session
+from opossum_desk.views.axis_header import paint_axis_header
+from opossum_desk.views.canvas import AxisCanvas, image_of, text_cutter
+from opossum_desk.views.look import Look
+from opossum_desk.views.plain import plain_tooltip
+from opossum_desk.views.stamps import Stamps
+
+FOLD_PX = 16.0
+LABEL_LEFT_PX = 12.0
+LEAST_LABEL_PX, MOST_LABEL_SHARE = 180.0, 0.36
+FADED_ALPHA = 110
+DASHES = {"": Qt.PenStyle.SolidLine, "dash": Qt.PenStyle.DashLine, "dot": Qt.PenStyle.DotLine}
+
+
+class RowCanvas(AxisCanvas):
+    """What a weave of rows overrides: `lay_out`, `rows_height`, `describe_row`, `add_row_actions`, `fold`.
+
+    A row can be walked to by Shift+Up and Shift+Down (`cursor`), and is said aloud then.
+    """
+
+    row_told = Signal(str)
+    """What a row that was walked to is, for the status line."""
+
+    def __init__(self, look: Look, name: str, parent: QWidget | None = None) -> None:
+        super().__init__(look, name, parent)
+        self.picture: RowPicture | None = None
+        self.cursor_row = -1
+        """The row that keys have walked to, -1: none."""
+        self._stamps: Stamps | None = None
+        self._cut = text_cutter(self.small_font())
+        self.setMinimumSize(320, 120)
+
+    # --- what a weave says of itself -------------------------------------------------------------------
+
+    def lay_out(self, session: Session) -> RowPicture:
+        """Return what to paint now."""
+        raise NotImplementedError
+
+    def rows_height(self) -> float:
+        """Return how tall all rows are."""
+        return 0.0
+
+    def row_count(self) -> int:
+        """Return how many rows there are."""
+        return 0
+
+    def row_span(self, row: int) -> tuple[float, float]:
+        """Return from where to where a row reaches within all rows, in px."""
+        return 0.0, 0.0
+
+    def describe_row(self, row: int) -> str:
+        """Return what a row is, in a few lines."""
+        return ""
+
+    def add_row_actions(self, menu: QMenu, row: int) -> None:
+        """Add what can be done with a row."""
+
+    def fold(self, row: int) -> None:
+        """Fold a row, or unfold it, if it is one that can."""
+
+    # --- being a canvas ----------------------------------------------------------------------------------
+
+    def restyle(self) -> None:
+        self._stamps = None
+        self._cut = text_cutter(self.small_font())
+        self.picture = None
+        super().restyle()
+
+    def content_height(self) -> float:
+        return HEADER_PX + self.rows_height() + 8 if self.session is not None else 0.0
+
+    def renew(self) -> None:
+        self.picture = None
+        super().renew()
+
+    def current(self) -> RowPicture | None:
+        """Return the picture of what is seen, laid out if need be."""
+        if self.picture is None and self.session is not None:
+            self.picture = self.lay_out(self.session)
+        return self.picture
+
+    def fit_labels(self, texts: list[tuple[str, float]], details: list[str] | None = None) -> None:
+        """Give labels (text, indent) and what stands below them as much room as they need, up to a share of the view."""
+        metrics, small = self.fontMetrics(), QFontMetricsF(self.small_font(2))
+        widest = max((metrics.horizontalAdvance(text) + indent for text, indent in texts), default=0.0)
+        widest = max([widest, *(small.horizontalAdvance(text) for text in details or [])])
+        room = min(widest + LABEL_LEFT_PX + FOLD_PX + 14, self.width() * MOST_LABEL_SHARE)
+        self.label_px = float(round(max(LEAST_LABEL_PX, room)))
+
+    # --- painting ------------------------------------------------------------------------------------
+
+    def paint(self, painter: QPainter, session: Session) -> None:
+        picture = self.current()
+        if picture is None:
+            return
+        if picture.empty:
+            painter.setPen(self.colour("quiet"))
+            room = QRectF(self.rect()).adjusted(60, 0, -60, 0)
+            painter.drawText(room, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, picture.empty)
+            return
+        self._paint_ground(painter, picture)
+        painter.save()
+        painter.setClipRect(QRectF(self.label_px - 4, HEADER_PX, self.width(), self.height()))
+        for boxes in picture.boxes:
+            self._paint_boxes(painter, boxes)
+        for lines in picture.lines:
+            self._paint_lines(painter, lines)
+        painter.drawImage(QPointF(0, 0), self._dot_image(session, picture.dots))
+        self.paint_measure(painter)
+        for words in picture.words:
+            painter.setFont(self.small_font(2 if words.small else 1))
+            painter.setPen(self.role_colour(words.role))
+            painter.drawText(QPointF(words.x, words.y + 4), words.text)
+        painter.restore()
+        self._paint_labels(painter, picture)
+        if self.is_on_axis:
+            paint_axis_header(self, painter, picture.grid, HEADER_PX)
+        else:
+            self.paint_header(painter)
+
+    def paint_header(self, painter: QPainter) -> None:
+        """Draw the strip above the rows where they do not stand on the shared axis."""
+
+    def role_colour(self, role: str, alpha: int = 255) -> QColor:
+        """Return a colour of the look by name; ``via:timer`` is that of a way events come about."""
+        kind, _, name = role.partition(":")
+        colour = self.look.via(name) if kind == "via" else self.colour(kind)
+        colour.setAlpha(alpha)
+        return colour
+
+    def _paint_ground(self, painter: QPainter, picture: RowPicture) -> None:
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+        painter.setPen(self.colour("line"))
+        painter.drawLines([QLineF(x, HEADER_PX, x, self.height()) for x, _ in picture.grid])
+        if picture.selected is not None:
+            left, right = picture.selected
+            painter.fillRect(QRectF(left, 0, max(2.0, right - left), self.height()), self.colour("choice"))
+        for left, right in picture.frozen:
+            painter.fillRect(QRectF(left, HEADER_PX, right - left, self.height()), self.role_colour("rose", 46))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+
+    def _paint_boxes(self, painter: QPainter, boxes: Boxes) -> None:
+        if len(boxes.boxes):
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(self.role_colour(boxes.role, boxes.alpha))
+            painter.drawRects([QRectF(*box) for box in boxes.boxes.tolist()])
+
+    def _paint_lines(self, painter: QPainter, lines: Lines) -> None:
+        if len(lines.ends):
+            pen = QPen(self.role_colour(lines.role), lines.width)
+            if lines.dash == "dot":
+                pen.setStyle(Qt.PenStyle.CustomDashLine)
+                pen.setDashPattern([1.6, 1.6])
+            else:
+                pen.setStyle(DASHES[lines.dash])
+            pen.setCapStyle(Qt.PenCapStyle.FlatCap)
+            painter.setPen(pen)
+            painter.drawLines([QLineF(*ends) for ends in lines.ends.tolist()])
+
+    def _dot_image(self, session: Session, runs: list[Dots]) -> QImage:
+        """Return all dots, pressed by NumPy: there may be thousands."""
+        ratio = self.devicePixelRatioF()
+        canvas = np.zeros((int(self.height() * ratio), int(self.width() * ratio)), np.uint32)
+        if self._stamps is None or self._stamps.ratio != ratio:
+            self._stamps = Stamps(self.look, ratio)
+        for run in runs:
+            lit = self._lit(session, run)
+            for is_lit in (False, True):
+                xs, ys = run.xs[lit == is_lit], run.ys[lit == is_lit]
+                if len(xs):
+                    stamp = self._stamps.get(run.via, run.state, run.size, run.faded, is_lit)
+                    self._stamps.press(canvas, stamp, xs * ratio, ys * ratio)
+        return image_of(self, canvas, ratio)
+
+    def _lit(self, session: Session, run: Dots) -> np.ndarray:
+        related = session.selection.related
+        if not related:
+            return np.zeros(len(run.xs), bool)
+        calls = np.fromiter(related, np.int64)
+        wanted = calls if run.kind == "call" else session.take.calls.send[calls] if run.kind == "send" else calls[:0]
+        return np.isin(run.rows, wanted[wanted >= 0])
+
+    def _paint_labels(self, painter: QPainter, picture: RowPicture) -> None:
+        painter.fillRect(QRectF(0, HEADER_PX, self.label_px - 6, self.height()), self.colour("paper"))
+        painter.save()
+        painter.setClipRect(QRectF(0, HEADER_PX, self.label_px - 6, self.height()))
+        for label in picture.labels:
+            self._paint_label(painter, label)
+        painter.restore()
+        painter.setPen(self.colour("line"))
+        painter.drawLine(QPointF(self.label_px - 6, HEADER_PX), QPointF(self.label_px - 6, self.height()))
+
+    def _paint_label(self, painter: QPainter, label: Label) -> None:
+        alpha = FADED_ALPHA if label.faded else 255
+        if label.row == self.cursor_row:
+            painter.fillRect(QRectF(0, label.top, self.label_px - 6, label.height), self.colour("choice"))
+        if label.lit:
+            painter.fillRect(QRectF(3, label.top + 3, 3, label.height - 6), self.colour("rose"))
+        left = LABEL_LEFT_PX + label.indent
+        line = min(label.height, self.line_px())
+        painter.setFont(self.small_font(1, bold=label.heads))
+        if label.fold:
+            painter.setPen(self.role_colour("quiet", alpha))
+            box = QRectF(left - 2, label.top, FOLD_PX, line)
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, label.fold)
+        left += FOLD_PX
+        room = self.label_px - 10 - left
+        painter.setPen(self.role_colour(label.role, alpha))
+        text = self._cut(label.text, room - (8 if label.heads else 0))
+        painter.drawText(QRectF(left, label.top, room, line), Qt.AlignmentFlag.AlignVCenter, text)
+        if label.detail:
+            painter.setFont(self.small_font(2))
+            painter.setPen(self.role_colour(label.detail_role, alpha))
+            metrics = painter.fontMetrics()
+            for number, text in enumerate(label.detail.split("\n")):
+                top = label.top + line - 4 + number * (metrics.height() + 1)
+                detail = metrics.elidedText(text, Qt.TextElideMode.ElideRight, int(room))
+                painter.drawText(QRectF(left, top, room, metrics.height()), Qt.AlignmentFlag.AlignTop, detail)
+
+    def line_px(self) -> float:
+        """Return the height of a row with one line of text, by the font."""
+        return float(max(20, self.fontMetrics().height() + 4))
+
+    # --- hands -----------------------------------------------------------------------------------------
+
+    def hover(self, point: QPointF) -> None:
+        picture, session = self.current(), self.session
+        if picture is None or session is None:
+            return
+        kind, row = picture.hit(point.x(), point.y()) if point.x() >= self.label_px else ("", -1)
+        session.set_hover(row if kind == "call" else session.first_call_of_send(row) if kind == "send" else -1)
+        text = ""
+        if kind == "call":
+            text = describe_call(session, row)
+        elif kind == "send":
+            text = describe_send(session, row)
+        elif point.y() > HEADER_PX and (label := picture.label_at(point.y())) is not None:
+            text = self.describe_row(label.row) if point.x() < self.label_px else ""
+        if text:
+            QToolTip.showText(self.mapToGlobal(point.toPoint()), plain_tooltip(text), self)
+
+    def click(self, point: QPointF) -> None:
+        picture, session = self.current(), self.session
+        if picture is None or session is None or point.y() < HEADER_PX:
+            return
+        if point.x() < self.label_px:
+            label = picture.label_at(point.y())
+            if label is not None:
+                self.walk_to(label.row)
+                if label.fold:
+                    self.fold(label.row)
+            return
+        self.choose(session, *picture.hit(point.x(), point.y()), self.position_at(point.x()))
+
+    def choose(self, session: Session, kind: str, row: int, position: float) -> None:
+        """Select what was clicked: a call, a send's first call, else the frame there."""
+        call = row if kind == "call" else session.first_call_of_send(row) if kind == "send" else -1
+        if call >= 0:
+            session.select_call(call)
+        elif kind == "send":
+            session.select_column(int(session.axis_columns(session.take.sends.frame[row : row + 1])[0]))
+        else:
+            session.select_column(session.axis.column_at(position))
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        picture, session = self.current(), self.session
+        if picture is None or session is None:
+            return
+        menu = QMenu(self)
+        kind, row = picture.hit(event.pos().x(), event.pos().y())
+        call = row if kind == "call" else session.first_call_of_send(row) if kind == "send" else -1
+        if call >= 0:
+            add_call_actions(menu, session, call)
+        label = picture.label_at(event.pos().y())
+        if label is not None:
+            self.add_row_actions(menu, label.row)
+        menu.addSeparator()
+        menu.addAction("Whole take", session.show_all)
+        menu.exec(event.globalPos())
+
+    # --- keys --------------------------------------------------------------------------------------------
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        page = max(40, self.height() - int(HEADER_PX) - 40)
+        scrolls = {
+            Qt.Key.Key_PageUp: -page,
+            Qt.Key.Key_PageDown: page,
+            Qt.Key.Key_Home: -(10**9),
+            Qt.Key.Key_End: 10**9,
+        }
+        shifted = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        key = Qt.Key(event.key())
+        if key in scrolls:
+            bar = self.scroll_bar
+            bar.setValue(max(0, min(bar.maximum(), bar.value() + scrolls[key])))
+        elif shifted and key in (Qt.Key.Key_Up, Qt.Key.Key_Down) and self.row_count():
+            self.walk_to(max(0, min(self.row_count() - 1, self.cursor_row + (1 if key == Qt.Key.Key_Down else -1))))
+        else:
+            event.ignore()
+
+    def walk_to(self, row: int) -> None:
+        """Put the row cursor on a row, bring it into view and say what it is."""
+        self.cursor_row = row
+        self.scroll_to_row(row)
+        text = self.describe_row(row).replace("\n", " · ")
+        self.row_told.emit(text)
+        self.renew()
+        self.setAccessibleDescription(text)
+
+    def scroll_to_row(self, row: int) -> None:
+        """Scroll so that a row is seen."""
+        top, bottom = self.row_span(row)
+        self._place_scroll_bar()
+        room = self.height() - HEADER_PX
+        if top < self.scroll_bar.value():
+            self.scroll_bar.setValue(int(top))
+        elif bottom > self.scroll_bar.value() + room:
+            self.scroll_bar.setValue(int(bottom - room * 0.7))
