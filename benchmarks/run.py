@@ -188,7 +188,7 @@ def painting(table: Table, large: Path, small: Path) -> None:
                 for move in range(20):
                     began = time.perf_counter()
                     session.pan(width * 0.02 * (1 if move < 10 else -1))
-                    for view in (flow.pulse, flow.loom, flow.strands):
+                    for view in (flow.pulse, flow.flow.loom, flow.flow.strands):
                         painter = QPainter(image)
                         view.render(painter, QPoint(0, 0))
                         painter.end()

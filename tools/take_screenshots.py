@@ -84,6 +84,12 @@ def main() -> None:
     session.set_window(float(session.axis.edges[column]) - 20, float(session.axis.edges[column]) + 40)
     session.settle()
     shoot("beside-its-mark")
+    for name, cause in (("roster", "called-after-gone"), ("pacing", "every-frame"), ("clips", "early")):
+        session.choose_weave(name)
+        session.show_finding(findings[cause])
+        session.settle()
+        shoot(name)
+    session.choose_weave("flow")
     if not wanted or {"live", "held", "two-peers"} & set(wanted):
         game = live(application, window)
         shoot("live")
@@ -99,10 +105,13 @@ def main() -> None:
 
 def hold(application: QApplication, window: DeskWindow) -> None:
     """Hold the bakery where an oven hears its timer, and show where it stands."""
-    window.go_to("live")
-    window.view("live").add_tripwire("ev:steam o:oven#2")
-    window.view("live").add_tripwire("cls:Customer gone")
-    wait(application, lambda: "Oven.on_steam" in window.view("live").page.toPlainText(), 60)
+    window.take_area.now.add("cls:Customer gone")
+    window.take_area.now.add("ev:steam o:oven#2")
+    wait(application, lambda: "Oven.on_steam" in window.take_area.story.toPlainText(), 60)
+    session = window.session
+    assert session is not None
+    session.set_window(session.axis.extent[1] - 24, session.axis.extent[1])
+    session.settle()
 
 
 def live(application: QApplication, window: DeskWindow, begin: bool = True) -> subprocess.Popen[bytes]:
@@ -114,7 +123,6 @@ def live(application: QApplication, window: DeskWindow, begin: bool = True) -> s
         for number in window.games.receiver.tripwires if window.games.receiver else ():
             window.games.receiver.untrip(number)  # type: ignore[union-attr]
         window.games.receiver.go()  # type: ignore[union-attr]
-        window.go_to("live")
     assert window.games.receiver is not None
     command = [sys.executable, "-m", "opossum_commands", "demo", "--link", f"127.0.0.1:{window.games.receiver.port}"]
     game = subprocess.Popen([*command, "--seconds", "30"], stdout=subprocess.DEVNULL)

@@ -12,14 +12,7 @@ def _make_start(desk: Desk) -> AreaView:
     return make(desk)
 
 
-def _make_live(desk: Desk) -> AreaView:
-    from opossum_desk.live.area import make
-
-    return make(desk)
-
-
 AREAS: list[Area] = [
     Area("start", "Start", "Alt+1", "ways in, symptoms, recent takes", _make_start),
     Area("take", "Take", "", "one take, in the weave that is chosen", TakeArea.of, needs_take=True),
-    Area("live", "Live", "Alt+6", "games that play, tripwires, values", _make_live),
 ]

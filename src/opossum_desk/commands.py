@@ -75,8 +75,15 @@ def _in_flow(action: str) -> Callable[[Desk], None]:
 
 def _with_games(desk: Desk, action: Callable[[Desk], None]) -> None:
     """Do something to the games while somebody listens for them."""
-    if desk.games.receiver is not None and (desk.is_in("take") or desk.is_in("live")):
+    if desk.games.receiver is not None and desk.is_in("take"):
         action(desk)
+
+
+def _write_tripwire(desk: Desk) -> None:
+    if desk.games.receiver is None:
+        desk.say("Tripwires hold a game that plays: listen for one first.")
+    elif desk.is_in("take"):
+        desk.view("take").now.line.setFocus()
 
 
 def _step(function: Callable[[Session, int], object], step: int) -> Callable[[Session], object]:
@@ -122,28 +129,29 @@ COMMANDS: list[Command] = [
     Command("Forget the measured stretch", ("Escape",), "&Go", _in_flow("forget_measure")),
     Command("The sieve", ("Ctrl+F",), "&Go", _in_flow("focus_sieve")),
     Command("Next panel", ("F6",), "&Go", _in_flow("next_panel")),
-    Command("&Listen for a game", (), "&Live", lambda desk: desk.games.listen()),
-    Command("Stop listening", (), "&Live", lambda desk: desk.games.stop()),
+    Command("&Listen for a game", (), "&Game", lambda desk: desk.games.listen()),
+    Command("Stop listening", (), "&Game", lambda desk: desk.games.stop()),
     Command(
         "Hold the game, or let it go on",
         ("Space",),
-        "&Live",
+        "&Game",
         lambda desk: _with_games(desk, lambda desk: desk.games.toggle_hold()),
         group=1,
     ),
     Command(
         "One call on",
         ("C",),
-        "&Live",
+        "&Game",
         lambda desk: _with_games(desk, lambda desk: desk.games.step("call")),
         group=1,
     ),
     Command(
         "One frame on",
         ("Shift+C",),
-        "&Live",
+        "&Game",
         lambda desk: _with_games(desk, lambda desk: desk.games.step("frame")),
         group=1,
     ),
+    Command("Write a tripwire", ("Ctrl+T",), "&Game", _write_tripwire, group=1),
     Command("What am I looking at?", ("F1",), "&Help", lambda desk: desk.explain()),
 ]

@@ -44,11 +44,40 @@ def add_call_actions(menu: QMenu, session: Session, call: int) -> None:
     ):
         if text:
             menu.addAction(f"Follow {title} “{text}”", partial(sieve, session, f"{prefix}:{text}"))
+    add_tripwires(menu, session, event=event, owner=owner, function=function)
     concerned = [finding for finding in session.findings if call in finding.calls]
     for finding in concerned[:4]:
         menu.addAction(f"Tell: {finding.summary[:60]}…", partial(session.show_finding, finding))
     menu.addSeparator()
     menu.addAction("Copy its name", lambda: copy(f"{function} ({owner}) for {event}"))
+
+
+def add_tripwires(
+    menu: QMenu,
+    session: Session,
+    *,
+    event: str = "",
+    owner: str = "",
+    cls: str = "",
+    function: str = "",
+    sent: bool = False,
+) -> None:
+    """Add where the game that plays can be held: at this, when it runs again, when its owner is gone; nothing without a game.
+
+    `sent`: where the event is sent, whoever hears it.  A name with a space cannot be said in a tripwire, and is left out.
+    """
+    hold_at = session.hold_at
+    named = (("ev", event), ("o", owner), ("cls", cls), ("fn", function))
+    words = " ".join(f"{prefix}:{text}" for prefix, text in named if text and " " not in text)
+    if hold_at is None or not words:
+        return
+    menu.addSeparator()
+    if sent:
+        menu.addAction("Hold when it is sent", lambda: hold_at(f"send {words}"))
+        return
+    menu.addAction("Hold here", lambda: hold_at(words))
+    menu.addAction("Hold when it runs again in a frame", lambda: hold_at(f"{words} again"))
+    menu.addAction("Hold when its owner is gone", lambda: hold_at(f"{words} gone"))
 
 
 def _select_on_its_peer(session: Session, call: int) -> None:

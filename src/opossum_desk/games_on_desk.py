@@ -38,8 +38,7 @@ class GamesOnDesk(QObject):
 
     def _listening_begun(self, receiver: Receiver) -> None:
         self._desk.page("listening").tell(receiver.host, receiver.port)
-        if not self._desk.is_in("live"):
-            self._desk.show_page("listening")
+        self._desk.show_page("listening")
 
     def _listening_ended(self, came: bool) -> None:
         if not came and self._desk.is_on_page("listening"):
@@ -63,11 +62,13 @@ class GamesOnDesk(QObject):
     def _grown(self, session: Session) -> None:
         desk, before = self._desk, self._desk.session
         if before is None or desk.opening.paths != self._takes.paths:
+            session.hold_at = self._hold_at
             self._takes.show_opened(session)
             return
         from opossum_desk.state.carrying_over import carry_over
 
         session.playing = desk.games.playing
+        session.hold_at = self._hold_at
         carry_over(session, before)
         self._takes.show(session, grown=True)
         self._select_held()
@@ -77,12 +78,15 @@ class GamesOnDesk(QObject):
         self._desk.opening.stop_examining()
         self._desk.say(text)
 
+    def _hold_at(self, text: str) -> None:
+        """Set a tripwire, as menus ask."""
+        self._desk.view("take").now.add(text)
+
     def _held(self, game: HeldGame) -> None:
         self._held_shown = False
-        area, receiver = self._desk.view("take"), self._desk.games.receiver
         why = f"at “{game.tripwire}”" if game.tripwire else "as asked"
-        go = receiver.go if receiver is not None else area.banner.hide
-        area.warn(f"{game.peer} is held {why}. Space lets it go on, C goes one call on.", "Go on", go)
+        self._desk.say(f"{game.peer} is held {why}. Space lets it go on, C goes one call on.")
+        self._desk.view("take").story.show_held(game)
         self._select_held()
 
     def _select_held(self) -> None:
@@ -98,7 +102,7 @@ class GamesOnDesk(QObject):
             session.select_call(call)
 
     def _went(self) -> None:
-        self._desk.view("take").banner.hide()
+        self._desk.view("take").story.show_held(None)
         self._desk.say("The game goes on.")
 
     def _ended(self, closed: bool) -> None:

@@ -14,7 +14,7 @@ from opossum_desk.command import Command, key_sign
 from opossum_desk.commands import COMMANDS
 from opossum_desk.rail import way_title, ways
 
-MENUS = ("&File", "&View", "&Go", "&Live", "&Help")
+MENUS = ("&File", "&View", "&Go", "&Game", "&Help")
 LOOKS = (("day", "Day"), ("night", "Night"), ("system", "As the system"))
 
 
@@ -67,7 +67,7 @@ class DeskMenus:
 
     def _applies(self, command: Command) -> bool:
         """Say whether a typed command has anything to act on here; else the key is somebody else's."""
-        if command.where == "&Live":
+        if command.where == "&Game":
             return self._desk.games.receiver is not None and not self._desk.is_in("start")
         return self._desk.is_in("take")
 

@@ -153,9 +153,19 @@ class Games(QObject):
         """Hold the games, or let them go on."""
         if self.receiver is not None:
             if any(peer.held is not None for peer in self.receiver.peers):
-                self.receiver.go()
+                self.go_on()
             else:
-                self.receiver.hold()
+                self.hold()
+
+    def hold(self) -> None:
+        """Hold every game before its next call or frame."""
+        if self.receiver is not None:
+            self.receiver.hold()
+
+    def go_on(self) -> None:
+        """Let the games go on, held or just about to be."""
+        if self.receiver is not None:
+            self.receiver.go()
 
     def step(self, by: str) -> None:
         """Go one ``call`` or ``frame`` on."""

@@ -181,8 +181,7 @@ class DeskWindow(QMainWindow):
 
     def _opening_begun(self, path: str) -> None:
         self.page("opening").tell(f"Reading {os.path.basename(path)}", 0.0)
-        if not self.is_in("live"):
-            self.show_page("opening")
+        self.show_page("opening")
 
     def cancel_opening(self) -> None:
         """Stop opening and go back to where we were."""
@@ -209,7 +208,7 @@ class DeskWindow(QMainWindow):
             else:
                 view.set_session(session)
         self.setWindowTitle(f"{session.take.name} – Opossum")
-        if not grown and not self.is_in("live"):
+        if not grown:
             self.go_to("take")
         self._mark_rail()
 

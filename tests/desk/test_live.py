@@ -5,11 +5,13 @@ from __future__ import annotations
 import threading
 import time
 
+import numpy as np
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QMenu
 
 from moonrise_bakery import demo_take_path
+from opossum.findings.finding import Finding, Severity, Subject
 from opossum.live.receiver import PeerState
 from opossum_desk.context_menus import add_call_actions
 from opossum_desk.memory import Memory
@@ -59,13 +61,11 @@ class Game:
 
 @pytest.fixture
 def playing(desk, qtbot, monkeypatch, tmp_path):
-    """Return a desk in its place Live and a game that plays to it."""
+    """Return a desk and a game that plays to it."""
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
-    desk.go_to("live")
     desk.games.listen(0)
-    assert desk.view("live").listening.text() == "Stop listening"
     game = Game(desk)
-    qtbot.waitUntil(lambda: desk.session is not None, timeout=10_000)
+    qtbot.waitUntil(lambda: desk.session is not None and desk.is_in("take"), timeout=10_000)
     yield desk, game
     if desk.games.receiver is not None:
         for number in desk.games.receiver.tripwires:
@@ -74,107 +74,155 @@ def playing(desk, qtbot, monkeypatch, tmp_path):
     game.end()
 
 
-def rows(tree) -> list[tuple[str, ...]]:
-    """Return what a list shows."""
-    items = [tree.topLevelItem(number) for number in range(tree.topLevelItemCount())]
-    return [tuple(item.text(column) for column in range(tree.columnCount())) for item in items]
-
-
 def test_a_tripwire_holds_the_game_and_shows_where(playing, qtbot):
-    """Typed as words; the call, its data, its stack, and what is so; then it goes on."""
+    """Typed as words; the Story tells the call, its data and its stack, without leaving the Flow; then it goes on."""
     desk, game = playing
-    place = desk.view("live")
-    assert desk.stack.currentWidget() is place
-    qtbot.keyClicks(place.line, "fn:Oven.* d.by>30")
-    qtbot.keyClick(place.line, Qt.Key.Key_Return)
-    qtbot.waitUntil(lambda: "Oven.on_heat" in place.page.toPlainText(), timeout=15_000)
+    now, story = desk.take_area.now, desk.take_area.story
+    qtbot.keyClick(desk.take_area.flow.loom, Qt.Key.Key_T, Qt.KeyboardModifier.ControlModifier)
+    assert now.line.hasFocus()
+    qtbot.keyClicks(now.line, "fn:Oven.* d.by>30")
+    qtbot.keyClick(now.line, Qt.Key.Key_Return)
+    assert now.line.text() == "" and now.tags[0].text() == "fn:Oven.* d.by>30 · met 0×"
+    qtbot.waitUntil(lambda: "Held at the tripwire" in story.toPlainText(), timeout=15_000)
+    qtbot.waitUntil(lambda: "Oven.on_heat" in story.toPlainText(), timeout=15_000)
     frames = game.frames
-    text = place.page.toPlainText()
+    text = story.toPlainText()
     assert "Held at the tripwire fn:Oven.* d.by>30" in text and '{"by":' in text and "_play" in text
-    assert place.told.text() == "Held: main." and not place.hold.isEnabled()
-    qtbot.waitUntil(lambda: rows(place.moment.alive) == [("cat#1", "Cat"), ("oven#1", "Oven")], timeout=10_000)
-    assert [row[:2] for row in rows(place.moment.values)] == [("oven#1", "heat")]
-    assert rows(place.moment.values)[0][4] == "Oven.on_heat"
-    qtbot.waitUntil(lambda: ("0", "frame 0 is done") in rows(place.moment.log), timeout=5000)
+    assert now.told.text() == "Held: main – Live Bakery." and not now.hold.isEnabled() and now.go.isEnabled()
     qtbot.waitUntil(lambda: desk.session.call >= 0, timeout=10_000)
+    assert desk.session.column == desk.session.axis.columns - 1 and desk.session.weave == "flow"
+    rows = desk.take_area.frame.picture.rows
+    assert [row.marks for row in rows if row.call == desk.session.call] == [("held here",)]
     assert desk.session.take.recording.held_at_end(0)
+    qtbot.waitUntil(lambda: now.tags[0].text().endswith("met 1×"), timeout=10_000)
     qtbot.waitUntil(lambda: desk.session.examined, timeout=10_000)
     assert not [finding for finding in desk.session.findings if finding.kind == "freeze"]
 
-    place.by_call.click()
+    now.by_call.click()
     qtbot.waitUntil(lambda: game.frames == frames + 1, timeout=10_000)
-    place.wires.setFocus()
-    qtbot.keyClick(place.wires, Qt.Key.Key_Delete)
-    assert rows(place.wires) == []
-    qtbot.waitUntil(lambda: place.go.isEnabled(), timeout=10_000)
-    place.go.click()
+    now.tags[0].setFocus()
+    qtbot.keyClick(now.tags[0], Qt.Key.Key_Delete)
+    assert now.tags == [] and desk.games.receiver.tripwires == {}
+    qtbot.waitUntil(now.go.isEnabled, timeout=10_000)
+    now.go.click()
     qtbot.waitUntil(lambda: game.frames > frames + 5, timeout=10_000)
-    qtbot.waitUntil(lambda: "Nothing is held" in place.page.toPlainText(), timeout=10_000)
+    qtbot.waitUntil(lambda: "Held" not in story.toPlainText(), timeout=10_000)
 
 
-def test_flow_says_that_the_game_is_held_and_keys_let_it_go(playing, qtbot):
-    """The banner, Space, and C."""
+def test_a_held_game_is_told_above_the_finding_that_is_chosen(playing, qtbot):
+    """Both stand in the Story, and going on takes the first away."""
+    desk, _ = playing
+    desk.games.receiver.hold()
+    story = desk.take_area.story
+    qtbot.waitUntil(lambda: "Held, as asked" in story.toPlainText(), timeout=15_000)
+    found = Finding(
+        kind="freeze", cause="waiting", id="a", severity=Severity.NOTE, frames=[], subject=Subject(fn="Oven.on_heat"),
+        frame_rows=np.zeros(0, np.int64), count=1, summary="It waited.", advice="Wait less.", evidence=(),
+    )  # fmt: skip
+    desk.session.show_finding(found)
+    text = story.toPlainText()
+    assert text.index("Held, as asked") < text.index("It waited.")
+
+
+def test_the_keys_hold_step_and_let_go(playing, qtbot):
+    """Space, C and Shift+C, with the Loom in focus or another weave."""
     desk, game = playing
-    desk.go_to("take")
-    desk.take_area.flow.loom.setFocus()
-    qtbot.keyClick(desk.take_area.flow.loom, Qt.Key.Key_Space)
-    qtbot.waitUntil(lambda: desk.take_area.banner.isVisible(), timeout=10_000)
-    assert desk.take_area.banner.text.text().startswith("main is held as asked.")
+    loom, now = desk.take_area.flow.loom, desk.take_area.now
+    loom.setFocus()
+    qtbot.keyClick(loom, Qt.Key.Key_Space)
+    qtbot.waitUntil(lambda: now.told.text().startswith("Held: main"), timeout=10_000)
     frames = game.frames
-    qtbot.keyClick(desk.take_area.flow.loom, Qt.Key.Key_C, Qt.KeyboardModifier.ShiftModifier)
-    qtbot.waitUntil(lambda: game.frames == frames + 1 and desk.view("live").held_peer() is not None, timeout=10_000)
-    qtbot.keyClick(desk.take_area.flow.loom, Qt.Key.Key_Space)
-    qtbot.waitUntil(lambda: game.frames > frames + 5 and not desk.take_area.banner.isVisible(), timeout=10_000)
+    qtbot.keyClick(loom, Qt.Key.Key_C, Qt.KeyboardModifier.ShiftModifier)
+    qtbot.waitUntil(lambda: game.frames == frames + 1 and desk.games.held_game is not None, timeout=10_000)
+    desk.session.choose_weave("roster")
+    qtbot.keyClick(desk.take_area.weave("roster").canvas, Qt.Key.Key_Space)
+    qtbot.waitUntil(lambda: game.frames > frames + 5 and now.told.text().startswith("Playing"), timeout=10_000)
 
 
 def test_a_tripwire_that_is_not_understood_is_said(playing, qtbot):
-    """In a sentence below the line; the line keeps what was typed."""
+    """In a sentence beside the line; the line keeps what was typed, and Escape empties it."""
     desk, _ = playing
-    place = desk.view("live")
-    qtbot.keyClicks(place.line, "oven")
-    qtbot.keyClick(place.line, Qt.Key.Key_Return)
-    assert "`oven` is not understood" in place.wrong.text() and place.wrong.isVisible()
-    assert place.line.text() == "oven" and rows(place.wires) == []
+    now = desk.take_area.now
+    qtbot.keyClicks(now.line, "oven")
+    qtbot.keyClick(now.line, Qt.Key.Key_Return)
+    assert "`oven` is not understood" in now.wrong.text() and now.wrong.isVisible()
+    assert now.line.text() == "oven" and now.tags == []
+    qtbot.keyClick(now.line, Qt.Key.Key_Escape)
+    assert now.line.text() == "" and not now.wrong.isVisible()
+
+
+@pytest.mark.parametrize(
+    ("title", "text"),
+    [
+        ("Hold here", "ev:heat o:oven#1 fn:Oven.on_heat"),
+        ("Hold when it runs again in a frame", "ev:heat o:oven#1 fn:Oven.on_heat again"),
+        ("Hold when its owner is gone", "ev:heat o:oven#1 fn:Oven.on_heat gone"),
+    ],
+)
+def test_a_tripwire_is_set_where_one_looks(playing, qtbot, title, text):
+    """From the menu of a call, a row of the Loom, or a bar of the Roster."""
+    desk, _ = playing
+    qtbot.waitUntil(lambda: len(desk.session.take.calls) > 0, timeout=10_000)
+    desk.session.choose_weave("roster")
+    roster = desk.take_area.weave("roster").canvas
+    row = next(place for place, item in enumerate(roster.rows) if "oven#1" in roster.describe_row(place))
+    for fill in (
+        lambda menu: add_call_actions(menu, desk.session, 0),
+        lambda menu: roster.add_row_actions(menu, row),
+    ):
+        menu = QMenu()
+        fill(menu)
+        next(action for action in menu.actions() if action.text() == title).trigger()
+        assert [wire.text for wire in desk.games.receiver.tripwires.values()] == [text]
+        desk.take_area.now.take_away(next(iter(desk.games.receiver.tripwires)))
+        desk.games.receiver.go()
+
+
+def test_an_events_sends_are_held_at_from_its_row(playing, qtbot):
+    """Whoever hears it."""
+    desk, _ = playing
+    desk.session.choose_weave("roster")
+    roster = desk.take_area.weave("roster").canvas
+    menu = QMenu()
+    roster.add_row_actions(menu, 0)
+    next(action for action in menu.actions() if action.text() == "Hold when it is sent").trigger()
+    assert [wire.text for wire in desk.games.receiver.tripwires.values()] == ["send ev:heat"]
 
 
 def test_an_object_is_followed_until_it_is_gone(playing, qtbot):
-    """Chosen from what is alive; the desk says when it is no more."""
+    """All else fades; the desk says when it is no more."""
     desk, game = playing
-    place = desk.view("live")
-    qtbot.waitUntil(lambda: ("cat#1", "Cat") in rows(place.moment.alive), timeout=10_000)
-    place.moment.narrow.setText("cat")
-    assert rows(place.moment.alive) == [("cat#1", "Cat")]
-    place.moment.alive.itemActivated.emit(place.moment.alive.topLevelItem(0), 0)
-    assert (desk.session.sieve.text, desk.stack.currentWidget()) == ("o:cat#1", desk.take_area)
+    desk.take_area.follow_object("cat#1")
+    assert desk.session.sieve.text == "o:cat#1"
     game.cat_leaves = True
     qtbot.waitUntil(lambda: "cat#1 is gone" in desk.told.toolTip(), timeout=15_000)
 
 
-def test_two_peers_and_their_clocks_are_listed(playing, qtbot):
-    """The first sets the time."""
+def test_two_peers_and_their_clocks_are_told(playing, qtbot):
+    """The first sets the time; records a second and what was dropped stand beside."""
     desk, _ = playing
     guest = Game(desk, "guest")
-    place = desk.view("live")
-    qtbot.waitUntil(lambda: len(rows(place.games_list)) == 2 and "±" in rows(place.games_list)[1][2], timeout=15_000)
-    assert rows(place.games_list)[0][2] == "sets the time"
+    now = desk.take_area.now
+    qtbot.waitUntil(lambda: "±" in now.told.accessibleDescription(), timeout=15_000)
+    first, second = now.told.accessibleDescription().split("; ")
+    assert first.startswith("main – Live Bakery: playing") and "clock sets the time" in first
+    assert second.startswith("guest – ") and second.endswith("nothing dropped")
+    assert now.told.text() == "Playing: main, guest."
+    qtbot.waitUntil(lambda: " 0 a second" not in now.told.accessibleDescription(), timeout=10_000)
     guest.end()
 
 
-def test_a_recorded_take_has_its_moments_too(desk, qtbot, tmp_path):
-    """Without any game: values and lives at the selected frame; a log line leads to its frame."""
-    tape = Tape().frame()("spawn", o="cat#1", cls="Cat")("watch", o="cat#1", name="purrs", v=1)
-    tape.frames(5)("say", text="the cat leaves")("gone", o="cat#1").frames(5)("watch", o="cat#1", name="purrs", v=2)
+def test_without_a_game_there_is_no_bar_and_nothing_to_hold(desk, qtbot):
+    """A take from a file has no tripwires in its menus."""
+    tape = Tape().frame()
+    tape.heard("open", tape.bind("open", "door#1", "Door.on_open"))
     desk.takes.show(Session(tape.take()))
-    desk.go_to("live")
-    place = desk.view("live")
-    assert (rows(place.moment.alive), rows(place.moment.log)) == ([], [("5", "the cat leaves")])
-    assert not place.hold.isEnabled() and place.told.text() == "No game is being listened for."
-    desk.session.select_column(2)
-    assert rows(place.moment.alive) == [("cat#1", "Cat")] and rows(place.moment.values)[0][2] == "1"
-    assert place.moment.alive_title.text() == "Alive at frame 2 · 1" and rows(place.moment.log) == []
-    desk.session.select_column(7)
-    place.moment.log.itemActivated.emit(place.moment.log.topLevelItem(0), 0)
-    assert (desk.session.column, desk.stack.currentWidget()) == (5, desk.take_area)
+    assert not desk.take_area.now.isVisible()
+    menu = QMenu()
+    add_call_actions(menu, desk.session, 0)
+    assert not [action for action in menu.actions() if action.text().startswith("Hold")]
+    qtbot.keyClick(desk.take_area.flow.loom, Qt.Key.Key_T, Qt.KeyboardModifier.ControlModifier)
+    assert "listen for one first" in desk.told.toolTip()
 
 
 def test_the_desk_listens_for_a_game_and_grows_with_it(desk, qtbot, monkeypatch, tmp_path):

@@ -7,9 +7,9 @@ import pytest
 
 from opossum.findings.examine import examine
 from opossum_desk.layout.row_picture import RowPicture
+from opossum_desk.pacing.layout.firings import BLOCK, Firings
 from opossum_desk.pacing.layout.pacing import PacingView, cost_told, layout_pacing, stack_rows
-from opossum_desk.pacing.layout.recurring import Firings, Recurring, recurring
-from opossum_desk.pacing.layout.verdict import verdict
+from opossum_desk.pacing.layout.recurring import Recurring, recurring
 from opossum_desk.pacing.layout.worst_first import paced_rows
 from opossum_desk.state.session import Session
 from tape import Stage
@@ -52,14 +52,14 @@ def test_a_timer_that_keeps_its_interval_is_level():
     row = of_sort(examined(ticking(30, 0.5)), "timer")
     assert (row.name, row.rhythm, row.count) == ("bell#1  ring", "every 500 ms", 13)
     assert np.abs(row.firings.off_ns).max() < 0.01 * FRAME_NS
-    assert verdict(row)[1] is False and verdict(row)[0].startswith("kept")
+    assert row.verdict[1] is False and row.verdict[0].startswith("kept")
 
 
 def test_a_timer_that_comes_a_frame_late_each_time_is_a_slope():
     """It drifts: each firing is off by what all before were off together."""
     row = of_sort(examined(ticking(31, 0.5)), "timer")
     assert row.firings.off_ns / FRAME_NS == pytest.approx(np.arange(12), abs=0.02)
-    assert verdict(row) == ("17 ms later each time", True)
+    assert row.verdict == ("17 ms later each time", True)
 
 
 def test_a_freeze_does_not_count_against_a_timer():
@@ -98,7 +98,7 @@ def test_delays_are_each_measured_by_itself():
     row = of_sort(examined(stage.run(150)), "delay")
     assert (row.rhythm, len(row.firings)) == ("after 100 ms", 4)
     assert row.firings.off_ns / 1e6 == pytest.approx([50.0] * 4, abs=0.1)
-    assert verdict(row) == ("always 50 ms late", True)
+    assert row.verdict == ("always 50 ms late", True)
 
 
 def test_a_function_that_runs_with_every_frame_tells_what_it_costs_and_wastes():
@@ -120,7 +120,7 @@ def test_answers_to_one_event_tell_how_long_after_the_send_each_came():
     stage.at(10, 20, 30, do=lambda: stage.heard("open", *both, takes_ms=1.0))
     row = of_sort(examined(stage.run(50)), "answer")
     assert row.firings.off_ns.reshape(-1, 2) / 1e6 == pytest.approx(np.array([[0.0, 1.0]] * 3), abs=0.01)
-    assert verdict(row) == ("within 1.0 ms of the send", False)
+    assert row.verdict == ("within 1.0 ms of the send", False)
 
 
 def test_cues_of_a_track_stand_beside_their_places():
@@ -137,7 +137,7 @@ def test_cues_of_a_track_stand_beside_their_places():
     stage.at(10, do=start)
     row = of_sort(examined(stage.run(500)), "cue")
     assert row.firings.off_ns / 1e6 == pytest.approx([200.0] * 5, abs=1)
-    assert verdict(row)[1] is True and verdict(row)[0].endswith("late")
+    assert row.verdict[1] is True and row.verdict[0].endswith("late")
 
 
 @pytest.mark.parametrize(
@@ -163,7 +163,7 @@ def test_what_the_dots_say(off_frames, said, wrong):
         sort="timer", name="", rhythm="", via="timer", rows_of="send", unit_ns=FRAME_NS, count=len(off),
         reckon=lambda: Firings(times, off, times),
     )  # fmt: skip
-    text, is_wrong = verdict(row)
+    text, is_wrong = row.verdict
     assert said in text and is_wrong is wrong
 
 
@@ -209,3 +209,21 @@ def test_a_lone_late_firing_is_seen_among_thousands():
 def test_a_take_in_which_nothing_recurs_says_so():
     """With one sentence."""
     assert "Nothing recurs" in drawn(examined(Stage().run(10))).empty
+
+
+@pytest.mark.parametrize("count", [0, 1, BLOCK, 5 * BLOCK**2 + 7])
+@pytest.mark.parametrize("pixels", [1, 7, 300])
+def test_the_extremes_of_each_pixel_are_kept_at_any_length(count, pixels):
+    """Whatever blocks they are found by: the least and the greatest of all are among them, and at their pixels."""
+    off = np.sin(np.arange(count) * 1.7) * np.arange(count)
+    times = np.arange(count) * 10
+    firings = Firings(times, off, np.arange(count))
+    borders = np.searchsorted(times, np.linspace(0, count * 10, pixels + 1))
+    shown, lowest, highest = firings.extremes(borders)
+    if not count:
+        assert not len(shown)
+        return
+    assert off[lowest].min() == off.min() and off[highest].max() == off.max()
+    assert (off[lowest] <= off[highest]).all() and len(shown) <= pixels
+    at = np.minimum(np.argmax(off) * pixels // count, pixels - 1)
+    assert abs(int(shown[np.argmax(off[highest])]) - at) <= 1

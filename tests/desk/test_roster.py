@@ -173,14 +173,8 @@ def test_a_pile_shows_how_many_are_bound_and_how_many_of_them_are_gone(session):
     base = y + 7.0
 
     def height_at(role: str, frame: float) -> float:
-        x = picture.scale.x(frame)
-        return sum(
-            box[3]
-            for boxes in picture.boxes
-            if boxes.role == role
-            for box in boxes.boxes.tolist()
-            if box[0] <= x < box[0] + box[2] and box[1] + box[3] == pytest.approx(base)
-        )
+        pixel = int(picture.scale.x(frame) - picture.scale.left)
+        return sum(float(bars.heights[pixel]) for bars in picture.bars if (bars.role, bars.base) == (role, base))
 
     # three lamps, the third bound twice; then one unbound; then one gone and bound still
     assert height_at("via:zone", 30) == pytest.approx(14.0)
@@ -229,8 +223,9 @@ def test_many_sends_and_calls_cost_no_more_than_the_pixels():
     picture = drawn(session, width=500.0)
     dots = [run for run in picture.dots if run.kind == "call"]
     assert sum(len(run.xs) for run in dots) <= 300
-    ticks = sum(len(lines.ends) for lines in picture.lines if lines.role == "ink")
-    assert 250 <= ticks <= 300
+    ticks = picture.bars[0].heights
+    assert len(ticks) == 300 and 250 <= np.count_nonzero(ticks) <= 300
+    assert not [lines for lines in picture.lines if lines.role == "ink"]
     (fall,) = [lines for lines in picture.lines if lines.dash == "dot"]
     assert fall.ends[0, 0] == pytest.approx(picture.scale.x(1500), abs=1.5)
 

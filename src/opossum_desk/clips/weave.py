@@ -9,7 +9,6 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QMenu, QWidget
 
-from opossum.take.take import Take
 from opossum_desk.clips.layout.clips import ClipsView, clip_remark, layout_clips, stack_rows
 from opossum_desk.clips.layout.plays import Overlaid
 from opossum_desk.clips.layout.rows import ClipRow, Sort, clip_rows, tells_of
@@ -159,8 +158,8 @@ class ClipsWeave(GatheredWeave):
     def __init__(self, look: Look) -> None:
         super().__init__(ClipsCanvas(look))
 
-    def gather(self, take: Take) -> Overlaid:
-        return Overlaid(take)
+    def gather(self, session: Session) -> Overlaid:
+        return Overlaid(session.take)
 
     def show_gathered(self, session: Session, known: Overlaid) -> None:
         self.canvas.show_clips(session, known)

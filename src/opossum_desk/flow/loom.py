@@ -7,7 +7,7 @@ from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QContextMenuEvent, QImage, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QMenu, QToolTip, QWidget
 
-from opossum_desk.context_menus import add_call_actions, sieve
+from opossum_desk.context_menus import add_call_actions, add_tripwires, sieve
 from opossum_desk.flow.describing import describe_line
 from opossum_desk.flow.layout.finding_marks import FindingMarks, finding_marks
 from opossum_desk.flow.layout.loom import HEADER_PX, ROW_PX, FrozenBand, LoomPicture, RowLine, layout_loom
@@ -340,6 +340,8 @@ class LoomView(AxisCanvas):
             shown = picture.lines[line]
             word = f"cls:{shown.owner}" if shown.row.folded else f"o:{shown.owner}"
             menu.addAction(f"Sieve by “{shown.owner}”", lambda: sieve(session, word))
+            if call < 0:
+                self._add_tripwires(menu, session, shown)
             if shown.row.folded or int(session.row_index.class_of_listener[shown.row.number]) in session.unfolded:
                 menu.addAction("Unfold" if shown.row.folded else "Fold", lambda: self.fold(shown))
         menu.addSeparator()
@@ -347,6 +349,14 @@ class LoomView(AxisCanvas):
         menu.addAction("Unfold all", lambda: session.fold_all(False))
         menu.addAction("Whole take", session.show_all)
         menu.exec(event.globalPos())
+
+    def _add_tripwires(self, menu: QMenu, session: Session, shown: RowLine) -> None:
+        take = session.take
+        listener = int(session.row_index.listeners_of(shown.row)[0])
+        owner = take.text(int(take.listeners.owner[listener]))
+        cls = take.class_of(int(take.listeners.owner[listener])) if shown.row.folded else ""
+        event, function = (take.text(int(part[listener])) for part in (take.listeners.event, take.listeners.function))
+        add_tripwires(menu, session, event=event, owner="" if cls else owner, cls=cls, function=function)
 
     def scroll_to_call(self, call: int) -> None:
         """Scroll so that a call's row is seen."""

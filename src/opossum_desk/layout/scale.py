@@ -49,7 +49,12 @@ def grid_marks(axis: Axis, scale: Scale, least_px: float = 90.0) -> list[tuple[f
     step = max(1, round(_round_step(least_px / scale.per_unit)))
     first, last = axis.column_at(scale.low), axis.column_at(scale.high)
     numbers = axis.numbers[first : last + 1]
-    columns = np.flatnonzero(numbers % step == 0) + first
+    if axis.counts_up:
+        round_numbers = np.arange(-(-int(numbers[0]) // step) * step, int(numbers[-1]) + 1, step)
+        found = np.minimum(np.searchsorted(numbers, round_numbers.astype(numbers.dtype)), len(numbers) - 1)
+        columns = found[numbers[found] == round_numbers] + first
+    else:
+        columns = np.flatnonzero(numbers % step == 0) + first
     if len(columns) > 400:
         columns = columns[:: len(columns) // 200]
     marks: list[tuple[float, str]] = []

@@ -5,18 +5,18 @@ from __future__ import annotations
 import numpy as np
 from PySide6.QtWidgets import QMenu, QWidget
 
-from opossum.take.take import Take
 from opossum_desk.context_menus import sieve
 from opossum_desk.layout.row_picture import RowPicture, RowStack
 from opossum_desk.pacing.layout.pacing import SPREAD_PX, PacedRow, PacingView, cost_told, layout_pacing, stack_rows
 from opossum_desk.pacing.layout.recurring import Recurring, recurring
-from opossum_desk.pacing.layout.verdict import verdict
 from opossum_desk.pacing.layout.worst_first import paced_rows, tells_of
 from opossum_desk.state.session import Session
 from opossum_desk.views.look import Look
 from opossum_desk.weaving.gathered_weave import GatheredWeave
 from opossum_desk.weaving.row_canvas import RowCanvas
 
+MOST_PREPARED = 24
+"""So many of the worst rows are reckoned off the window's thread; the others when they come into view."""
 MOST_MEASURED = 2000
 """So many names are measured to find out how much room labels need."""
 
@@ -105,7 +105,7 @@ class PacingCanvas(RowCanvas):
         item = self.rows[row]
         lines = [
             f"{item.recurring.name}, {item.recurring.rhythm}",
-            verdict(item.recurring)[0],
+            item.recurring.verdict[0],
         ]
         if item.recurring.cost_ns:
             lines.append(cost_told(item.recurring))
@@ -137,8 +137,11 @@ class PacingWeave(GatheredWeave):
     def __init__(self, look: Look) -> None:
         super().__init__(PacingCanvas(look))
 
-    def gather(self, take: Take) -> list[Recurring]:
-        return recurring(take)
+    def gather(self, session: Session) -> list[Recurring]:
+        rows = recurring(session.take)
+        for row in paced_rows(session, rows)[:MOST_PREPARED]:
+            row.recurring.prepare()
+        return rows
 
     def show_gathered(self, session: Session, known: list[Recurring]) -> None:
         self.canvas.show_pacing(session, known)

@@ -5,8 +5,7 @@ from __future__ import annotations
 import numpy as np
 from PySide6.QtWidgets import QMenu, QWidget
 
-from opossum.take.take import Take
-from opossum_desk.context_menus import sieve
+from opossum_desk.context_menus import add_tripwires, sieve
 from opossum_desk.layout.row_picture import RowPicture, RowStack
 from opossum_desk.roster.layout.listeners import RosterListeners
 from opossum_desk.roster.layout.meant import MeantRows, meant_listeners, meant_rows
@@ -196,6 +195,7 @@ class RosterCanvas(RowCanvas):
         if item.sort is Sort.EVENT:
             name = take.text(int(known.code_of_event[item.number]))
             menu.addAction(f"Sieve by event “{name}”", lambda: sieve(session, f"ev:{name}"))
+            add_tripwires(menu, session, event=name, sent=True)
         elif item.sort in (Sort.LISTENER, Sort.PILE):
             listener = item.number if item.sort is Sort.LISTENER else int(known.first_of_group[item.number])
             owner = take.text(int(known.owner[listener]))
@@ -208,6 +208,9 @@ class RosterCanvas(RowCanvas):
             if len(binds):
                 column = int(session.axis.columns_of_times(known.begin_ns[binds[:1]])[0])
                 menu.addAction("Go to where it was bound", lambda: session.select_column(column))
+            event, function = (take.text(int(part[listener])) for part in (known.event, known.function))
+            cls = take.class_of(int(known.owner[listener])) if item.sort is Sort.PILE else ""
+            add_tripwires(menu, session, event=event, owner="" if cls else owner, cls=cls, function=function)
 
 
 class RosterWeave(GatheredWeave):
@@ -219,8 +222,8 @@ class RosterWeave(GatheredWeave):
     def __init__(self, look: Look) -> None:
         super().__init__(RosterCanvas(look))
 
-    def gather(self, take: Take) -> RosterListeners:
-        return RosterListeners(take)
+    def gather(self, session: Session) -> RosterListeners:
+        return RosterListeners(session.take)
 
     def show_gathered(self, session: Session, known: RosterListeners) -> None:
         self.canvas.show_roster(session, known)

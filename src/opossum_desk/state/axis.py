@@ -29,7 +29,8 @@ class Axis(NamedTuple):
     """Places the frames of one peer along a line.
 
     `edges` (frames + 1): where each begins; `starts_ns` (frames + 1): the moments of the edges;
-    `first_row`: row of the first of them among all frames; `frozen`: columns drawn wide.
+    `first_row`: row of the first of them among all frames; `frozen`: columns drawn wide; `counts_up`: the frames' numbers
+    never fall, so that one is found by search.
     """
 
     mode: AxisMode
@@ -40,6 +41,7 @@ class Axis(NamedTuple):
     work_ends_ns: Array
     numbers: Array
     frozen: Array
+    counts_up: bool = True
 
     @property
     def columns(self) -> int:
@@ -88,4 +90,6 @@ def make_axis(take: Take, peer: int, mode: AxisMode, frozen_rows: Array) -> Axis
         widths = np.ones(count)
         widths[frozen] = FROZEN_WIDTH
         edges = np.concatenate(([0.0], np.cumsum(widths)))
-    return Axis(mode, peer, span.start, edges, moments, frames.work_end_ns[span], frames.number[span], frozen)
+    numbers = frames.number[span]
+    counts_up = bool(np.all(numbers[1:] >= numbers[:-1]))
+    return Axis(mode, peer, span.start, edges, moments, frames.work_end_ns[span], numbers, frozen, counts_up)

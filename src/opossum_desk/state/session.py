@@ -56,6 +56,8 @@ class Session:
         self.take = take
         self.playing = False
         """The game still plays: what has not returned yet may well return."""
+        self.hold_at: Callable[[str], None] | None = None
+        """Has the game that plays held where a tripwire's words say; None where none plays."""
         self.findings: list[Finding] = []
         self.wishes = WishesOfTake("")
         self.examined = False

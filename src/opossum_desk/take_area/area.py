@@ -9,6 +9,8 @@ from PySide6.QtWidgets import QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
 from opossum_desk.area import AreaView, Desk
 from opossum_desk.flow.weave import FlowWeave
+from opossum_desk.now.bar import NowBar
+from opossum_desk.playing import Games
 from opossum_desk.state.axis import AxisMode
 from opossum_desk.state.session import Session
 from opossum_desk.take_area.banner import Banner
@@ -33,11 +35,11 @@ class TakeArea(AreaView):
     @classmethod
     def of(cls, desk: Desk) -> TakeArea:
         """Return the area of a desk."""
-        area = cls(desk.look)
+        area = cls(desk.look, desk.games)
         area.said.connect(desk.say)
         return area
 
-    def __init__(self, look: Look, parent: QWidget | None = None) -> None:
+    def __init__(self, look: Look, games: Games, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.look = look
         self.session: Session | None = None
@@ -46,6 +48,8 @@ class TakeArea(AreaView):
         self._shown_take: dict[str, Session | None] = {}
         """Which session each weave shows: one that is not seen learns of another when it is."""
         self.banner = Banner()
+        self.now = NowBar(games)
+        self.now.said.connect(self.said)
         self.pulse = PulseView(look)
         self.findings = FindingsList(look)
         self.sieve = SieveLine()
@@ -90,6 +94,7 @@ class TakeArea(AreaView):
         whole.setContentsMargins(0, 0, 0, 0)
         whole.setSpacing(0)
         whole.addWidget(self.banner)
+        whole.addWidget(self.now)
         whole.addWidget(self.pulse)
         whole.addSpacing(2)
         whole.addWidget(self.split, 1)
@@ -150,7 +155,7 @@ class TakeArea(AreaView):
         """Show a take, or nothing."""
         self.session = session
         self.all_findings.hide()
-        for view in (self.pulse, self.findings, self.sieve, self.frame, self.story):
+        for view in (self.now, self.pulse, self.findings, self.sieve, self.frame, self.story):
             view.set_session(session)
         if session is not None:
             session.subscribe("weave", self._follow_weave)
@@ -206,7 +211,14 @@ class TakeArea(AreaView):
 
     def next_panel(self) -> None:
         """Give the focus to the next panel."""
-        views: list[QWidget] = [self.pulse, self.findings, *self.woven_now.focusable(), self.frame, self.story]
+        views: list[QWidget] = [
+            self.now.line,
+            self.pulse,
+            self.findings,
+            *self.woven_now.focusable(),
+            self.frame,
+            self.story,
+        ]
         seen = [view for view in views if view.isVisible()]
         if seen:
             here = next((i for i, view in enumerate(seen) if view.hasFocus()), -1)

@@ -9,6 +9,7 @@ from PySide6.QtCore import Qt, QUrl, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QTextBrowser, QWidget
 
+from opossum_desk.playing import HeldGame
 from opossum_desk.state.leaving_out import leave_out
 from opossum_desk.state.session import Session
 from opossum_desk.views.look import Look
@@ -25,6 +26,8 @@ class StoryView(QTextBrowser):
         super().__init__(parent)
         self.look = look
         self.session: Session | None = None
+        self.held: HeldGame | None = None
+        """The game that is held now, if one is."""
         self.setAccessibleName("Story")
         self.setOpenLinks(False)
         self.setMinimumSize(200, 120)
@@ -47,6 +50,8 @@ class StoryView(QTextBrowser):
         colours = self.look.colours
         if self.session is None:
             page = ""
+        elif self.held is not None and self.session.finding is None:
+            page = self._held_page(self.session, self.held)
         elif self.session.finding is None:
             page = f'<p style="color:{colours.quiet}">{self._nothing_chosen(self.session)}</p>'
         else:
@@ -54,9 +59,26 @@ class StoryView(QTextBrowser):
 
             offer = self._offer(self.session)
             page = story_html(self.session, self.session.finding, colours.ink, colours.quiet, colours.rose, offer)
+            if self.held is not None:
+                page = f"{self._held_page(self.session, self.held)}<hr/>{page}"
         if page != getattr(self, "_page", None):
             self._page = page
             self.setHtml(page)
+
+    def show_held(self, game: HeldGame | None) -> None:
+        """Tell why a game is held, above everything else; None: it goes on."""
+        self.held = game
+        self.renew()
+
+    def _held_page(self, session: Session, game: HeldGame) -> str:
+        from opossum.take.moment import held_call
+        from opossum_desk.take_area.layout.held import held_html
+
+        colours = self.look.colours
+        call = held_call(session.take, game.peer, game.at.call) if game.at.call else -1
+        if game.at.call and call < 0:
+            return f'<p style="color:{colours.quiet}">Held. Reading up to there …</p>'
+        return held_html(session, call, game.tripwire, colours.quiet, colours.rose)
 
     def _offer(self, session: Session) -> tuple[str, str] | None:
         """Return the weave that proves the chosen finding best, and how to offer it; None where that one is shown."""

@@ -187,6 +187,9 @@ class Look(QObject):
         QLabel[role="heading"] {{ color: {c.quiet}; padding: 7px 10px 3px 10px; }}
         QLabel[role="wrong"] {{ color: {c.rose}; }}
         QFrame[role="banner"] {{ background: {c.rose_wash}; }}
+        QFrame[role="now"] {{ background: {c.band}; border-bottom: 1px solid {c.line}; }}
+        QFrame[role="now"] QPushButton {{ padding: 4px 10px; }}
+        QPushButton[role="tag"] {{ border-radius: 9px; padding: 3px 9px; color: {c.quiet}; }}
         QFrame[role="rail"] {{ background: {c.panel}; border-right: 1px solid {c.line}; }}
         QFrame[role="rail"] QPushButton {{ background: transparent; border: none; border-left: 3px solid transparent; padding: 9px 8px; border-radius: 0; }}
         QFrame[role="rail"] QPushButton:checked {{ border-left: 3px solid {c.focus}; background: {c.choice}; }}

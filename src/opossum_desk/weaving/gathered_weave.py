@@ -7,7 +7,6 @@ from typing import Any
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QLabel, QScrollBar, QStackedLayout, QWidget
 
-from opossum.take.take import Take
 from opossum_desk.state.session import Session
 from opossum_desk.weaving.row_canvas import RowCanvas
 from opossum_desk.weaving.weave import WeaveView
@@ -38,8 +37,8 @@ class GatheredWeave(WeaveView):
         canvas.measured.connect(self.said)
         canvas.row_told.connect(self.said)
 
-    def gather(self, take: Take) -> Any:
-        """Return what is shown of a take; called on any thread, and only reads."""
+    def gather(self, session: Session) -> Any:
+        """Return what is shown of a session's take; called on any thread, and only reads."""
         raise NotImplementedError
 
     def show_gathered(self, session: Session, known: Any) -> None:
@@ -53,13 +52,12 @@ class GatheredWeave(WeaveView):
         if session is None:
             self.canvas.set_session(None)
         elif session.take.records <= QUICK_RECORDS:
-            self._gathered(self.gather(session.take))
+            self._gathered(self.gather(session))
         else:
             if not grown:
                 self.waiting.setText(self.gathering_told)
                 self._stack.setCurrentWidget(self.waiting)
-            take = session.take
-            self._work.start(lambda tell: self.gather(take))
+            self._work.start(lambda tell: self.gather(session))
 
     def _gathered(self, known: Any) -> None:
         assert self.session is not None

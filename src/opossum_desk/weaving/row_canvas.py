@@ -9,10 +9,10 @@ from PySide6.QtWidgets import QMenu, QToolTip, QWidget
 
 from opossum_desk.context_menus import add_call_actions
 from opossum_desk.layout.describing import describe_call, describe_send
-from opossum_desk.layout.row_picture import HEADER_PX, Boxes, Dots, Label, Lines, RowPicture
+from opossum_desk.layout.row_picture import HEADER_PX, Boxes, Dots, Label, Lines, PixelBars, RowPicture
 from opossum_desk.state.session import Session
 from opossum_desk.views.axis_header import paint_axis_header
-from opossum_desk.views.canvas import AxisCanvas, image_of, text_cutter
+from opossum_desk.views.canvas import AxisCanvas, image_of, premultiplied, text_cutter
 from opossum_desk.views.look import Look
 from opossum_desk.views.plain import plain_tooltip
 from opossum_desk.views.stamps import Stamps
@@ -117,7 +117,7 @@ class RowCanvas(AxisCanvas):
             self._paint_boxes(painter, boxes)
         for lines in picture.lines:
             self._paint_lines(painter, lines)
-        painter.drawImage(QPointF(0, 0), self._dot_image(session, picture.dots))
+        painter.drawImage(QPointF(0, 0), self._dot_image(session, picture))
         self.paint_measure(painter)
         for words in picture.words:
             painter.setFont(self.small_font(2 if words.small else 1))
@@ -169,13 +169,18 @@ class RowCanvas(AxisCanvas):
             painter.setPen(pen)
             painter.drawLines([QLineF(*ends) for ends in lines.ends.tolist()])
 
-    def _dot_image(self, session: Session, runs: list[Dots]) -> QImage:
-        """Return all dots, pressed by NumPy: there may be thousands."""
+    def _dot_image(self, session: Session, picture: RowPicture) -> QImage:
+        """Return all bars of a pixel's width and all dots, pressed by NumPy: there may be thousands."""
         ratio = self.devicePixelRatioF()
         canvas = np.zeros((int(self.height() * ratio), int(self.width() * ratio)), np.uint32)
         if self._stamps is None or self._stamps.ratio != ratio:
             self._stamps = Stamps(self.look, ratio)
-        for run in runs:
+        for bars in picture.bars:
+            shade = np.uint32(premultiplied(self.role_colour(bars.role), bars.alpha))
+            press_bars(canvas, bars, shade, ratio)
+        for run in picture.dots:
+            if not run.size:
+                continue
             lit = self._lit(session, run)
             for is_lit in (False, True):
                 xs, ys = run.xs[lit == is_lit], run.ys[lit == is_lit]
@@ -328,3 +333,21 @@ class RowCanvas(AxisCanvas):
             self.scroll_bar.setValue(int(top))
         elif bottom > self.scroll_bar.value() + room:
             self.scroll_bar.setValue(int(bottom - room * 0.7))
+
+
+def press_bars(canvas: np.ndarray, bars: PixelBars, shade: np.uint32, ratio: float) -> None:
+    """Press bars of one colour into a canvas, uint32 (height, width); the taller of two that meet stays."""
+    tallest = float(bars.heights.max(initial=0.0))
+    if tallest <= 0:
+        return
+    bottom = min(round(bars.base * ratio), canvas.shape[0])
+    top = max(round((bars.base - tallest) * ratio), 0)
+    left = round(bars.left * ratio)
+    count = min(round(len(bars.heights) * ratio), canvas.shape[1] - left)
+    if bottom <= top or count <= 0 or left < 0:
+        return
+    index = np.minimum((np.arange(count) / ratio).astype(np.int64), len(bars.heights) - 1)
+    feet = np.round(bars.heights[index] * ratio)
+    filled = np.arange(top, bottom)[:, None] >= round(bars.base * ratio) - feet[None, :]
+    block = canvas[top:bottom, left : left + count]
+    block[filled] = shade

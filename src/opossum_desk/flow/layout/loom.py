@@ -35,6 +35,8 @@ LEAN = 0.36
 """Share of a frame's width over which its beads lean to the right in the order they ran."""
 LEAST_FROZEN_PX = 7.0
 MOST_STITCHES = 400
+MOST_WIDTHS = 512
+"""So many frames, evenly chosen, are asked how wide a frame usually is."""
 MOST_NAMES = 250
 
 
@@ -177,7 +179,10 @@ def bead_size(frame_px: float) -> float:
 
 def _usual_width(axis: Axis, first: int, last: int) -> float:
     """Return the usual width on the axis of a visible frame."""
-    widths = np.diff(axis.edges[first : last + 2])
+    if axis.mode is AxisMode.FRAME and last - first > MOST_WIDTHS:
+        return 1.0  # by frame only the frozen ones are wider, and they are few
+    asked = np.linspace(first, last, min(MOST_WIDTHS, max(1, last - first + 1))).astype(np.int64)
+    widths = axis.edges[np.minimum(asked + 1, axis.columns)] - axis.edges[asked] if axis.columns else np.zeros(0)
     return float(np.sort(widths)[len(widths) // 2]) if len(widths) else 1.0
 
 

@@ -14,16 +14,26 @@ from opossum.findings.finding import Finding
 from opossum.findings.wording import milliseconds
 from opossum.stream.tables import Array
 from opossum_desk.layout.bead import BeadState
-from opossum_desk.layout.row_picture import HEADER_PX, Boxes, Dots, Label, Lines, RowPicture, RowStack, Words
+from opossum_desk.layout.row_picture import (
+    HEADER_PX,
+    Boxes,
+    Dots,
+    Label,
+    Lines,
+    RowPicture,
+    RowStack,
+    Words,
+    pixel_times,
+)
 from opossum_desk.layout.scale import Scale, frozen_stripes, grid_marks, selected_band
 from opossum_desk.pacing.layout.recurring import Recurring
-from opossum_desk.pacing.layout.verdict import LATE_FRAMES, verdict
+from opossum_desk.pacing.layout.verdict import LATE_FRAMES
 from opossum_desk.state.session import Session
 
 ROW_PX = 64.0
 SPREAD_PX = 58.0
 """Room at the right for how the firings spread."""
-SPREAD_BINS = 21
+REACH_MARGIN = 1.12
 DETAIL_PX = 14.0
 EXACT_DOTS = 700
 """So many firings in view are drawn one by one; more of them as the lowest and highest a pixel."""
@@ -79,18 +89,18 @@ def layout_pacing(
         selected=selected_band(session, scale),
         frozen=frozen_stripes(session, scale),
     )
-    window = np.interp([session.low, session.high], session.axis.edges, session.axis.starts_ns)
+    times = pixel_times(session.axis.edges, session.axis.starts_ns, scale)
     for place in stack.seen(view.scroll, view.height - HEADER_PX):
         top = HEADER_PX + float(stack.tops[place]) - view.scroll
         height = float(stack.tops[place + 1] - stack.tops[place])
         row = rows[place]
         picture.labels.append(_label(row, place, top, height, place in lit))
-        _draw(picture, session, row, top, height, window)
+        _draw(picture, session, row, top, height, times)
     return picture
 
 
 def _label(row: PacedRow, place: int, top: float, height: float, lit: bool) -> Label:
-    text, wrong = verdict(row.recurring)
+    text, wrong = row.recurring.verdict
     # what costs most is told first, for the last line may have no room
     lines = [row.recurring.rhythm, text]
     if row.recurring.cost_ns:
@@ -110,14 +120,12 @@ def cost_told(row: Recurring) -> str:
     return told
 
 
-def _draw(picture: RowPicture, session: Session, row: PacedRow, top: float, height: float, window: Array) -> None:
+def _draw(picture: RowPicture, session: Session, row: PacedRow, top: float, height: float, times: Array) -> None:
     scale, item = picture.scale, row.recurring
     firings = item.firings
-    low, high = np.searchsorted(firings.times_ns, window).tolist()
-    off, middle = firings.off_ns[low:high], top + height / 2
-    reach = max(float(np.percentile(np.abs(off), 99)) if len(off) else 0.0, item.unit_ns, LEAST_RANGE_NS) * 1.12
-    if item.sort == "answer":
-        reach = max(float(off.max()) if len(off) else 0.0, LEAST_RANGE_NS) * 1.12
+    middle = top + height / 2
+    least = LEAST_RANGE_NS if item.sort == "answer" else max(item.unit_ns, LEAST_RANGE_NS)
+    reach = max(firings.usual_reach_ns, least) * REACH_MARGIN
     per_ns = (height / 2 - 6) / reach
 
     def ys(values: Array) -> Array:
@@ -129,11 +137,18 @@ def _draw(picture: RowPicture, session: Session, row: PacedRow, top: float, heig
     picture.lines.append(Lines("line", np.array([[scale.left, middle, scale.left + scale.width, middle]]), 1.2))
     edge = top + height - 0.5
     picture.lines.append(Lines("band", np.array([[scale.left, edge, scale.left + scale.width, edge]]), 1.0))
-    rows, xs = firings.rows[low:high], scale.xs(session.axis.positions(firings.times_ns[low:high]))
-    if len(off) > EXACT_DOTS:
-        kept = _extremes(off, np.round(xs))
-        _smear(picture, xs, off, ys)
-        off, rows, xs = off[kept], rows[kept], xs[kept]
+    low, high = np.searchsorted(firings.times_ns, times[[0, -1]]).tolist()
+    if high - low > EXACT_DOTS:
+        pixels, lowest, highest = firings.extremes(np.searchsorted(firings.times_ns, times))
+        x = scale.left + pixels + 0.5
+        ends = np.column_stack((x, ys(firings.off_ns[lowest]), x, ys(firings.off_ns[highest])))
+        picture.lines.append(Lines("line", ends, 1.0))
+        kept = np.concatenate((lowest, highest))
+        xs = np.concatenate((x, x))
+    else:
+        kept = np.arange(low, high)
+        xs = scale.xs(session.axis.positions(firings.times_ns[low:high]))
+    off, rows = firings.off_ns[kept], firings.rows[kept]
     wrong = np.zeros(len(off), bool)
     if item.sort not in ("tick", "answer"):
         wrong = (off > LATE_FRAMES * item.unit_ns) | (off < -EARLY_FRAMES * item.unit_ns)
@@ -149,26 +164,6 @@ def _draw(picture: RowPicture, session: Session, row: PacedRow, top: float, heig
     _draw_spread(picture, item, middle, per_ns, height, row.finding is not None)
 
 
-def _extremes(off: Array, pixels: Array) -> Array:
-    """Return the places of the lowest and the highest of each pixel (pixels ascending), each once, ascending."""
-    order = np.lexsort((off, pixels))
-    heads = np.flatnonzero(np.concatenate(([True], np.diff(pixels[order]) != 0)))
-    tails = np.append(heads[1:], len(order)) - 1
-    flags = np.zeros(len(off), bool)
-    flags[order[heads]] = flags[order[tails]] = True
-    return np.flatnonzero(flags)
-
-
-def _smear(picture: RowPicture, xs: Array, off: Array, ys: object) -> None:
-    """Join the lowest and the highest of each pixel by a thin line."""
-    pixels = np.round(xs)
-    heads = np.flatnonzero(np.concatenate(([True], np.diff(pixels) != 0)))
-    lowest, highest = np.minimum.reduceat(off, heads), np.maximum.reduceat(off, heads)
-    x = pixels[heads]
-    ends = np.column_stack((x, ys(lowest), x, ys(highest)))  # type: ignore[operator]
-    picture.lines.append(Lines("line", ends, 1.0))
-
-
 def _draw_spread(
     picture: RowPicture, item: Recurring, middle: float, per_ns: float, height: float, wrong: bool
 ) -> None:
@@ -176,14 +171,15 @@ def _draw_spread(
     half = height / 2 - 4
     if not len(item.firings):
         return
-    values = np.clip(-item.firings.off_ns * per_ns, -half, half)
-    counts, edges = np.histogram(values, SPREAD_BINS, (-half, half))
+    counts, edges = item.firings.spread(half / per_ns)
+    edges = -edges[::-1] * per_ns
+    counts = counts[::-1]
     left = picture.scale.left + picture.scale.width + 6
     widths = counts / counts.max() * (SPREAD_PX - 18)
     shown = counts > 0
     boxes = np.column_stack(
         (
-            np.full(SPREAD_BINS, left),
+            np.full(len(counts), left),
             middle + edges[:-1] + 0.5,
             np.maximum(widths, 1.0),
             np.diff(edges) - 1.0,

@@ -18,25 +18,14 @@ from opossum.findings.wording import plural
 from opossum.stream.tables import Array
 from opossum.take.grouping import Groups, Runs, distinct, factorised, parted
 from opossum.take.take import Take
+from opossum_desk.pacing.layout.firings import Firings
+from opossum_desk.pacing.layout.verdict import verdict
 
 FEWEST_FIRINGS = 3
 """What came less often has no rhythm yet."""
 FEWEST_ANSWERS = 3
 FEWEST_KNOWN = 10
 """With fewer known effects no share of what ran for nothing is told."""
-
-
-class Firings:
-    """Moments in order (`times_ns`, (n,)), how far each is off (`off_ns`, (n,)), and which record it is (`rows`, (n,))."""
-
-    def __init__(self, times_ns: Array, off_ns: Array, rows: Array) -> None:
-        order = np.argsort(times_ns, kind="stable")
-        self.times_ns: Array = np.asarray(times_ns, np.int64)[order]
-        self.off_ns: Array = np.asarray(off_ns, np.float64)[order]
-        self.rows: Array = np.asarray(rows, np.int64)[order]
-
-    def __len__(self) -> int:
-        return len(self.times_ns)
 
 
 class Recurring:
@@ -77,10 +66,14 @@ class Recurring:
         """When it came, and how far off."""
         return self._reckon()
 
-    @property
-    def is_reckoned(self) -> bool:
-        """Say whether its firings are known already."""
-        return "firings" in self.__dict__
+    @cached_property
+    def verdict(self) -> tuple[str, bool]:
+        """What its firings say in words, and whether that is wrong."""
+        return verdict(self.sort, self.firings.off_ns, self.unit_ns)
+
+    def prepare(self) -> None:
+        """Reckon all that a picture asks for."""
+        assert self.firings.levels is not None and self.firings.usual_reach_ns >= 0 and self.verdict
 
 
 def recurring(take: Take) -> list[Recurring]:

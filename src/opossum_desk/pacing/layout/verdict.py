@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from opossum.findings.wording import milliseconds
-from opossum_desk.pacing.layout.recurring import Recurring
+from opossum.stream.tables import Array
 
 SLOPE_FRAMES = 0.02
 """Drift of so many frames a firing is a slope, if it comes to more than a frame in all."""
@@ -21,19 +21,17 @@ MOST_JUDGED = 20_000
 """Firings that are looked at for a verdict; of more, evenly chosen ones."""
 
 
-def verdict(row: Recurring) -> tuple[str, bool]:
-    """Return (what the dots say, whether it is wrong)."""
-    off = row.firings.off_ns
+def verdict(sort: str, off: Array, unit: float) -> tuple[str, bool]:
+    """Return (what the dots say, whether it is wrong) of firings `off` (n,) ns, measured by a frame of `unit` ns."""
     if len(off) > MOST_JUDGED:
         off = off[np.linspace(0, len(off) - 1, MOST_JUDGED).astype(np.int64)]
     if not len(off):
         return "never free of a pause or a freeze", False
-    unit = row.unit_ns
     middle = float(np.median(off))
     low, high = np.percentile(off, [10, 90]).tolist()
-    if row.sort == "answer":
+    if sort == "answer":
         return f"within {milliseconds(float(off.max()))} of the send", bool(high > LATE_FRAMES * unit)
-    if row.sort == "tick":
+    if sort == "tick":
         return f"most intervals within {milliseconds(high - low)}", False
     slope, share = _slope(off)
     if abs(slope) > SLOPE_FRAMES * unit and share >= SLOPE_SHARE and abs(slope) * len(off) > unit:
@@ -46,7 +44,7 @@ def verdict(row: Recurring) -> tuple[str, bool]:
     return (f"kept to {milliseconds(furthest)}" if furthest >= EXACT_NS else "kept exactly"), False
 
 
-def _slope(off: np.ndarray) -> tuple[float, float]:
+def _slope(off: Array) -> tuple[float, float]:
     """Return (ns a firing by a straight line, the share of the spread that the line explains)."""
     if len(off) < 3:
         return 0.0, 0.0

@@ -19,6 +19,7 @@ from opossum_desk.layout.row_picture import (
     Dots,
     Label,
     Lines,
+    PixelBars,
     RowPicture,
     RowStack,
     pixel_times,
@@ -203,6 +204,10 @@ class _Drawing:
     def _line(self, role: str, x: float, y: float, x2: float, y2: float, width: float = 1.4, dash: str = "") -> None:
         self._lines.setdefault((role, width, dash), []).append((x, y, x2, y2))
 
+    def _many(self, role: str, ends: Array, width: float = 1.4) -> None:
+        if len(ends):
+            self.picture.lines.append(Lines(role, ends, width))
+
     def _box(self, role: str, x: float, y: float, width: float, height: float, alpha: int = 255) -> None:
         self._boxes.setdefault((role, alpha), []).append((x, y, width, height))
 
@@ -234,12 +239,14 @@ class _Drawing:
             rows = known.sends.order[start + places[pixel] : start + places[pixel + 1]]
             sends[at] = rows[known.unheard[rows]][0]
         xs = left + pixels + 0.5
-        if int(counts.sum()) <= EXACT_CALLS:
-            xs = self._xs(np.asarray(known.take.tables["send"]["t"], np.int64)[sends])
         heard = unheard[pixels] == 0
         role = "quiet" if faded else "ink"
-        for x in xs[heard].tolist():
-            self._line(role, x, y - 6, x, y + 3, 1.4)
+        if int(counts.sum()) <= EXACT_CALLS:
+            xs = self._xs(np.asarray(known.take.tables["send"]["t"], np.int64)[sends])
+            ticks = xs[heard]
+            self._many(role, np.column_stack((ticks, ticks * 0 + y - 6, ticks, ticks * 0 + y + 3)))
+        else:
+            self.picture.bars.append(PixelBars(role, left, y + 3, np.where(counts > unheard, 9.0, 0.0)))
         in_finding = np.isin(sends, self.unheard_in_findings) & ~heard
         for x, wrong in zip(xs[~heard].tolist(), in_finding[~heard].tolist(), strict=True):
             self._falling(x, y, "rose" if wrong else "quiet")
@@ -316,8 +323,14 @@ class _Drawing:
             pixels = np.flatnonzero(np.diff(places))
             calls = groups.order[places[pixels]]
             sums = level.sums["gone"]  # type: ignore[attr-defined]
-            wrong = np.diff(sums[places])[pixels] > 0
+            gone_there = np.diff(sums[places]) > 0
+            counts = np.diff(places) > 0
+            role = "quiet" if faded else "ink"
+            self.picture.bars.append(PixelBars(role, self.scale.left, y + 2, np.where(counts & ~gone_there, 4.0, 0.0)))
+            self.picture.bars.append(PixelBars("rose", self.scale.left, y + 3, np.where(gone_there, 6.0, 0.0)))
             xs = self.scale.left + pixels + 0.5
+            self.picture.dots.append(Dots("direct", 0, xs, np.full(len(xs), y), "call", calls, 0.0))
+            return
         ys = np.full(len(xs), y)
         for is_wrong, state in ((False, BeadState.DID), (True, BeadState.GONE)):
             mine = wrong == is_wrong
@@ -351,14 +364,9 @@ class _Drawing:
             self._called(self.session.row_index.folded, folded, y + PILE_PX / 2 - 2, faded)
 
     def _steps(self, role: str, shares: Array, base: float, alpha: int) -> None:
-        """Draw heights (pixels,) as boxes, one for each run of equal ones."""
-        turns = np.flatnonzero(np.concatenate(([True], np.diff(shares) != 0)))
-        widths = np.diff(np.append(turns, len(shares)))
-        for pixel, width in zip(turns.tolist(), widths.tolist(), strict=True):
-            share = float(shares[pixel])
-            if share > 0:
-                height = max(1.5, share * PILE_PX)
-                self._box(role, self.scale.left + pixel, base - height, float(width), height, alpha)
+        """Draw shares (pixels,) of a pile's height."""
+        heights = np.where(shares > 0, np.maximum(shares * PILE_PX, 1.5), 0.0)
+        self.picture.bars.append(PixelBars(role, self.scale.left, base, heights, alpha))
 
     def _vain(self, waits: Array, y: float) -> None:
         take = self.known.take

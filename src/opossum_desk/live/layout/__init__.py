@@ -1,1 +1,0 @@
-"""What Live tells, as text, without Qt."""

@@ -1,0 +1,212 @@
+"""The bar above the Pulse while a game plays: its state, hold and step, and the tripwires as small tags."""
+
+from __future__ import annotations
+
+import time
+
+from PySide6.QtCore import QEvent, QObject, Qt, Signal
+from PySide6.QtGui import QKeyEvent
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
+
+from opossum.live.tripwires import TripwireError, parse_tripwire
+from opossum_desk.now.layout.told import dropped_by_peer, met_by_wire, peers_told, state_told
+from opossum_desk.playing import Games
+from opossum_desk.state.session import Session
+from opossum_desk.views.plain import plain_tooltip
+
+LINE_PX = 300
+MOST_TAGS = 8
+RATE_EVERY_S = 1.0
+
+
+class NowBar(QFrame):
+    """Shown while somebody listens for games; says what they do, and lets them be held, stepped and let go."""
+
+    said = Signal(str)
+
+    def __init__(self, games: Games, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.games = games
+        self.session: Session | None = None
+        self._counted: tuple[float, dict[str, int]] = (0.0, {})
+        self._rates: dict[str, float] = {}
+        self._shown_wires: object = None
+        self.tags: list[QPushButton] = []
+        """The tripwires that are shown, oldest first."""
+        self.setProperty("role", "now")
+        self.setAccessibleName("Now")
+        self.setWhatsThis(
+            "Now: the games that play to us. Hold stops a game before its next call; a tripwire holds it where it says: "
+            "type one, or set it by the right button on a bead, a row or a bar. Click a tag to take its tripwire away."
+        )
+        column = QVBoxLayout(self)
+        column.setContentsMargins(10, 4, 8, 4)
+        column.setSpacing(3)
+        column.addLayout(self._make_controls())
+        column.addLayout(self._make_wires())
+        for signal in (games.listening, games.stopped, games.held, games.went, games.ended, games.looked):
+            signal.connect(self.renew)
+        self.renew()
+
+    # --- making ------------------------------------------------------------------------------------
+
+    def _make_controls(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        self.told = QLabel()
+        self.told.setTextFormat(Qt.TextFormat.PlainText)
+        self.told.setAccessibleName("State of the games")
+        row.addWidget(self.told, 1)
+        games = self.games
+        self.hold = _button("Hold", "Hold every game before its next call or frame (Space)", row)
+        self.go = _button("Go on", "Let the held games go on (Space)", row)
+        self.by_call = _button("One call", "Go on to the next call (C)", row)
+        self.by_frame = _button("One frame", "Go on to the next frame (Shift+C)", row)
+        self.stop = _button("Stop listening", "Games play on; what was recorded stays", row)
+        self.hold.clicked.connect(games.hold)
+        self.go.clicked.connect(games.go_on)
+        self.by_call.clicked.connect(lambda: games.step("call"))
+        self.by_frame.clicked.connect(lambda: games.step("frame"))
+        self.stop.clicked.connect(games.stop)
+        return row
+
+    def _make_wires(self) -> QHBoxLayout:
+        row = QHBoxLayout()
+        self.line = QLineEdit()
+        self.line.setPlaceholderText("Hold at:  ev:bread_ready o:counter#1")
+        self.line.setAccessibleName("New tripwire")
+        self.line.setProperty("wrong", False)
+        self.line.setMaximumWidth(LINE_PX)
+        self.line.setToolTip(
+            "ev: o: cls: fn: via: narrow; gone, again, slow:20 (ms) are what only Opossum knows;\n"
+            "count:3 is the third time; send d.coins>10 looks at the data; peer: names one game."
+        )
+        self.line.returnPressed.connect(self.add_typed)
+        self.line.installEventFilter(self)
+        self.wrong = QLabel()
+        self.wrong.setProperty("role", "wrong")
+        self.wrong.hide()
+        row.addWidget(self.line, 2)
+        row.addWidget(self.wrong)
+        self._tags = QHBoxLayout()
+        self._tags.setSpacing(4)
+        row.addLayout(self._tags)
+        row.addStretch(1)
+        return row
+
+    # --- showing -----------------------------------------------------------------------------------
+
+    def set_session(self, session: Session | None) -> None:
+        """Count what was dropped, and how often tripwires were met, in a session's take."""
+        self.session = session
+        self.renew()
+
+    def renew(self, *told: object) -> None:
+        """Show everything as it is now."""
+        receiver = self.games.receiver
+        self.setVisible(receiver is not None)
+        if receiver is None:
+            self._mark("")
+            return
+        peers = receiver.peers
+        self._count_rates()
+        held = any(peer.held is not None for peer in peers)
+        self.hold.setEnabled(any(peer.connected and peer.holds for peer in peers) and not held)
+        for button in (self.go, self.by_call, self.by_frame):
+            button.setEnabled(held)
+        text = state_told(receiver)
+        if text != self.told.text():
+            self.told.setText(text)
+        dropped = dropped_by_peer(self.session.take) if self.session is not None else {}
+        lines = peers_told(peers, self._rates, dropped)
+        self.told.setToolTip(plain_tooltip("\n".join(lines) or "No game has come yet."))
+        self.told.setAccessibleDescription("; ".join(lines))
+        self._fill_tags()
+
+    def _count_rates(self) -> None:
+        now, counts = time.monotonic(), {peer.name: peer.records for peer in self.games.peers}
+        before, known = self._counted
+        if now - before >= RATE_EVERY_S:
+            self._rates = {name: (count - known.get(name, count)) / (now - before) for name, count in counts.items()}
+            self._counted = now, counts
+
+    def _fill_tags(self) -> None:
+        receiver = self.games.receiver
+        wires = receiver.tripwires if receiver is not None else {}
+        met = met_by_wire(self.session.take) if self.session is not None else {}
+        shown = [(number, wire.text, met.get(number, 0)) for number, wire in wires.items()]
+        if shown == self._shown_wires:
+            return
+        self._shown_wires = shown
+        for tag in self.tags:
+            self._tags.removeWidget(tag)
+            tag.hide()
+            tag.deleteLater()
+        self.tags = []
+        for number, text, times in shown[-MOST_TAGS:]:
+            tag = QPushButton(f"{text} · met {times:,}×".replace("&", "&&"))
+            tag.setProperty("role", "tag")
+            tag.setToolTip("Click, or press Delete, to take this tripwire away")
+            tag.setAccessibleName(f"Tripwire {text}, met {times:,} times")
+            tag.clicked.connect(lambda _=False, number=number: self.take_away(number))
+            tag.installEventFilter(self)
+            tag.setProperty("number", number)
+            self._tags.addWidget(tag)
+            self.tags.append(tag)
+
+    # --- doing -------------------------------------------------------------------------------------
+
+    def add_typed(self) -> None:
+        """Set the tripwire that is written in the line; one that is not understood is said beside it, and stays there."""
+        if self.add(self.line.text()):
+            self.line.clear()
+
+    def add(self, text: str) -> bool:
+        """Set a tripwire; say whether it was understood."""
+        receiver = self.games.receiver
+        if receiver is None:
+            return False
+        try:
+            wire = parse_tripwire(text)
+        except TripwireError as error:
+            self._mark(f"{error}.")
+            return False
+        receiver.trip(wire)
+        self._mark("")
+        self.said.emit(f"The game will be held at “{wire.text}”.")
+        self._fill_tags()
+        return True
+
+    def take_away(self, number: int) -> None:
+        """Take a tripwire away."""
+        if self.games.receiver is not None:
+            self.games.receiver.untrip(number)
+            self._fill_tags()
+            self.line.setFocus()
+
+    def _mark(self, wrong: str) -> None:
+        self.wrong.setText(wrong)
+        self.wrong.setVisible(bool(wrong))
+        if self.line.property("wrong") != bool(wrong):
+            self.line.setProperty("wrong", bool(wrong))
+            self.line.style().unpolish(self.line)
+            self.line.style().polish(self.line)
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        """Escape empties the line and gives the keys back; Delete takes the tag in focus away."""
+        if event.type() == QEvent.Type.KeyPress and isinstance(event, QKeyEvent):
+            if watched is self.line and event.key() == Qt.Key.Key_Escape:
+                self.line.clear()
+                self._mark("")
+                self.focusNextChild()
+                return True
+            if watched is not self.line and event.key() == Qt.Key.Key_Delete:
+                self.take_away(int(watched.property("number")))
+                return True
+        return False
+
+
+def _button(text: str, tip: str, row: QHBoxLayout) -> QPushButton:
+    button = QPushButton(text)
+    button.setToolTip(tip)
+    row.addWidget(button)
+    return button

@@ -1,0 +1,1 @@
+"""What the bar says, as text. No Qt here."""

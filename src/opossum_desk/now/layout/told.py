@@ -1,0 +1,84 @@
+"""What is said of the games that play to us: in one line, and of each peer in a few."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+import numpy as np
+
+from opossum.live.receiver import PeerState, Receiver
+from opossum.take.take import Take
+
+SILENT_S = 2.0
+"""A connected game that says nothing for this long is told to be silent."""
+MOST_NAMED = 3
+
+
+def state_told(receiver: Receiver | None) -> str:
+    """Return what the games do, in one line."""
+    if receiver is None:
+        return "No game is being listened for."
+    peers = receiver.peers
+    playing = [peer for peer in peers if peer.connected]
+    held = [peer for peer in peers if peer.held is not None]
+    silent = [peer for peer in playing if peer.silent_s >= SILENT_S and peer.held is None]
+    if held:
+        told = f"Held: {_named(held, peers)}"
+    elif silent:
+        told = f"{silent[0].name}: no answer for {silent[0].silent_s:.0f} s"
+    elif playing:
+        told = f"Playing: {_named(playing, peers)}"
+    else:
+        return f"Listening on {receiver.host}:{receiver.port}; no game plays."
+    if not any(peer.holds for peer in playing):
+        told += ". Its recorder cannot hold it"
+    return f"{told}."
+
+
+def _named(some: list[PeerState], peers: list[PeerState]) -> str:
+    one_game = len({peer.game for peer in peers}) == 1  # then its peers' names tell them apart
+    names = [peer.name if one_game and len(peers) > 1 else f"{peer.name} – {peer.game}" for peer in some[:MOST_NAMED]]
+    more = f" and {len(some) - MOST_NAMED} more" if len(some) > MOST_NAMED else ""
+    return ", ".join(names) + more
+
+
+def peers_told(peers: list[PeerState], rates: Mapping[str, float], dropped: Mapping[str, int]) -> list[str]:
+    """Return for each peer its records, records a second, clock, and what was dropped."""
+    lines = []
+    for peer in peers:
+        state = "held" if peer.held is not None else "playing" if peer.connected else "gone"
+        parts = [f"{peer.name} – {peer.game}: {state}", f"{peer.records:,} records"]
+        if peer.connected:
+            parts.append(f"{rates.get(peer.name, 0.0):,.0f} a second")
+        parts.append(f"clock {clock_told(peer, peers)}")
+        lost = dropped.get(peer.name, 0)
+        parts.append(f"{lost:,} dropped" if lost else "nothing dropped")
+        if peer.rubbish:
+            parts.append(f"{peer.rubbish:,} lines that are no records")
+        lines.append(" · ".join(parts))
+    return lines
+
+
+def clock_told(peer: PeerState, peers: list[PeerState]) -> str:
+    """Return how a peer's clock stands to the first one's."""
+    first = peers[0]
+    if peer is first:
+        return "sets the time"
+    if peer.error_ns is None or first.error_ns is None:
+        return "not known yet"
+    offset_ms, error_ms = (peer.offset_ns - first.offset_ns) / 1e6, (peer.error_ns + first.error_ns) / 1e6
+    told = f"{offset_ms / 1000:+.3f} s" if abs(offset_ms) >= 1000 else f"{offset_ms:+.1f}"
+    return f"{told} ± {error_ms:.1f} ms".replace("-", "−")
+
+
+def dropped_by_peer(take: Take) -> dict[str, int]:
+    """Return how many records each peer says that it dropped."""
+    table = take.tables["lost"]
+    sums = np.bincount(np.asarray(table["p"], np.int64), np.asarray(table["n"], np.float64), len(take.peers))
+    return {span.name: int(sums[number]) for number, span in enumerate(take.peers)}
+
+
+def met_by_wire(take: Take) -> dict[int, int]:
+    """Return how often each tripwire, by number, has held a game."""
+    trips = np.asarray(take.tables["held"]["trip"], np.int64)
+    return {int(trip): int(np.count_nonzero(trips == trip)) for trip in set(trips.tolist()) if trip > 0}
