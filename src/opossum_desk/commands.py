@@ -99,6 +99,13 @@ COMMANDS: list[Command] = [
     Command("Axis by frame or by time", ("T",), "&View", _in_flow("toggle_axis"), group=1),
     Command("Fold all rows", (), "&View", do=lambda session: session.fold_all(True), group=2),
     Command("Unfold all rows", (), "&View", do=lambda session: session.fold_all(False), group=2),
+    Command(
+        "Open or fold the rows at rest",
+        ("R",),
+        "&View",
+        do=lambda session: session.show_resting(not session.shows_resting),
+        group=2,
+    ),
     Command("Next finding", ("N",), "&Go", partial(_step_finding, 1)),
     Command("Previous finding", ("Shift+N",), "&Go", partial(_step_finding, -1)),
     Command("Where the finding is proved best", ("P",), "&Go", _show_proof),

@@ -9,7 +9,16 @@ import pytest
 from test_session import shop
 
 from opossum.findings.examine import examine
-from opossum_desk.flow.layout.loom import HEADER_PX, ROW_PX, BeadState, bead_size, frozen_bands, layout_loom
+from opossum_desk.flow.layout.loom import (
+    HEADER_PX,
+    ROW_PX,
+    BeadState,
+    bead_size,
+    frozen_bands,
+    layout_loom,
+    line_count,
+    line_of_row,
+)
 from opossum_desk.flow.layout.strand_rows import gather_strands
 from opossum_desk.flow.layout.strands import MOST_ITEMS, STRAND_PX, layout_strands
 from opossum_desk.layout.scale import Scale, grid_marks
@@ -19,7 +28,7 @@ from opossum_desk.state.session import Session
 from opossum_desk.take_area.layout.frame import MOST_CALLS, layout_frame, short_time
 from opossum_desk.take_area.layout.pulse import layout_overlay, layout_pulse
 from opossum_desk.take_area.layout.story import story_html
-from tape import Tape, read
+from tape import Stage, Tape, read
 
 WIDTH, HEIGHT, LABELS = 800.0, 400.0, 200.0
 
@@ -59,6 +68,31 @@ def test_grid_labels_are_round_and_apart(session, mode, window):
     assert marks
     assert all(b - a >= 50 for a, b in pairwise(xs))
     assert all(label.endswith(" s") == (mode is AxisMode.TIME) for _, label in marks)
+
+
+def test_rows_at_rest_are_one_line_that_opens():
+    """Those that do nothing in what is visible; opened, they stand below it in their order."""
+    stage = Stage()
+    clock = stage.bind("tick", "clock#1", "Clock.on_tick")
+    doors = [stage.bind("open", f"{name}#1", f"{name}.on_open") for name in ("Gate", "Hatch", "Lid")]
+    stage.each(lambda number: stage.heard("tick", clock, via="tick"))
+    stage.at(5, do=lambda: stage.heard("open", *doors))
+    session = Session(stage.run(30).take())
+    session.set_window(10, 13)
+    session.settle()
+    picture = layout_loom(session, WIDTH, HEIGHT, 0, LABELS)
+    awake = [line.row for line in picture.lines]
+    assert len(awake) == session.awake == line_count(session) - 1
+    assert picture.resting == (HEADER_PX + len(awake) * ROW_PX, len(session.rows) - len(awake), False)
+    assert all(not session.row_index.rests(row, np.array([10, 13])) for row in awake)
+    session.show_resting(True)
+    picture = layout_loom(session, WIDTH, HEIGHT, 0, LABELS)
+    assert [line.row for line in picture.lines] == session.rows and picture.resting.opened
+    assert picture.lines[len(awake)].top == picture.resting.top + ROW_PX
+    last = len(session.rows) - 1
+    assert line_of_row(session, last) == last + 1 and line_of_row(session, 0) == 0
+    session.show_resting(False)
+    assert line_of_row(session, last) == session.awake
 
 
 # --- loom ----------------------------------------------------------------------------------------

@@ -10,7 +10,17 @@ from PySide6.QtWidgets import QMenu, QToolTip, QWidget
 from opossum_desk.context_menus import add_call_actions, add_tripwires, sieve
 from opossum_desk.flow.describing import describe_line
 from opossum_desk.flow.layout.finding_marks import FindingMarks, finding_marks
-from opossum_desk.flow.layout.loom import HEADER_PX, ROW_PX, FrozenBand, LoomPicture, RowLine, layout_loom
+from opossum_desk.flow.layout.loom import (
+    HEADER_PX,
+    ROW_PX,
+    FrozenBand,
+    LoomPicture,
+    RestingLine,
+    RowLine,
+    layout_loom,
+    line_count,
+    line_of_row,
+)
 from opossum_desk.flow.pressing import press_beads, press_density
 from opossum_desk.layout.describing import describe_call
 from opossum_desk.state.session import Session
@@ -53,7 +63,7 @@ class LoomView(AxisCanvas):
         super().restyle()
 
     def content_height(self) -> float:
-        return HEADER_PX + ROW_PX * (len(self.session.rows) + 1) if self.session else 0.0
+        return HEADER_PX + ROW_PX * (line_count(self.session) + 1) if self.session else 0.0
 
     def renew(self) -> None:
         self.picture = None
@@ -75,7 +85,9 @@ class LoomView(AxisCanvas):
         numbers = session.axis.numbers
         if not len(numbers):
             return "The take has no frames."
-        return f"{len(session.rows)} rows, frames {numbers[first]} to {numbers[last]}."
+        resting = len(session.rows) - session.awake
+        at_rest = f" and {resting} at rest" if resting else ""
+        return f"{session.awake} rows{at_rest}, frames {numbers[first]} to {numbers[last]}."
 
     # --- painting ------------------------------------------------------------------------------------
 
@@ -230,6 +242,8 @@ class LoomView(AxisCanvas):
         painter.setFont(self.small_font())
         for line in picture.lines:
             self._paint_label(painter, line)
+        if picture.resting is not None:
+            self._paint_resting(painter, picture.resting)
         painter.setFont(self.small_font(2))
         painter.setPen(self.colour("quiet"))
         for top, bottom, phase in picture.phases:
@@ -241,6 +255,13 @@ class LoomView(AxisCanvas):
                 painter.restore()
         painter.setPen(self.colour("line"))
         painter.drawLine(QPointF(self.label_px - 6, HEADER_PX), QPointF(self.label_px - 6, self.height()))
+
+    def _paint_resting(self, painter: QPainter, line: RestingLine) -> None:
+        painter.setPen(self.colour("quiet"))
+        sign = "–" if line.opened else "+"
+        painter.drawText(QRectF(20, line.top, FOLD_PX, ROW_PX), Qt.AlignmentFlag.AlignCenter, sign)
+        box = QRectF(38, line.top, self.label_px - 48, ROW_PX)
+        painter.drawText(box, Qt.AlignmentFlag.AlignVCenter, f"{line.rows:,} at rest")
 
     def _paint_label(self, painter: QPainter, line: RowLine) -> None:
         if line.top < HEADER_PX - ROW_PX:
@@ -302,6 +323,10 @@ class LoomView(AxisCanvas):
         if picture is None or session is None:
             return
         line = picture.line_at(point.y())
+        resting = picture.resting
+        if resting is not None and resting.top <= point.y() < resting.top + ROW_PX:
+            session.show_resting(not session.shows_resting)
+            return
         if point.x() < self.label_px:
             if line >= 0 and point.x() <= 38 + 8:
                 self.fold(picture.lines[line])
@@ -366,7 +391,7 @@ class LoomView(AxisCanvas):
         row = session.row_index.row_of_call(call, session.unfolded)
         if row not in session.rows:
             return
-        top = session.rows.index(row) * ROW_PX
+        top = line_of_row(session, session.rows.index(row)) * ROW_PX
         room = self.height() - HEADER_PX - ROW_PX * 2
         if top < self.scroll_bar.value():
             self.scroll_bar.setValue(int(top))

@@ -75,16 +75,21 @@ class Dots(NamedTuple):
 
 
 class PixelBars(NamedTuple):
-    """One bar a pixel, side by side from `left`: their feet at `base`, `heights` (pixels,) px tall, 0: none.
+    """One upright bar a pixel, side by side from `left`: from `tops` down to `bottoms` (pixels,); empty where they meet.
 
     What would be thousands of lines is pressed at once; sharp, since nothing of it is slanted.
     """
 
     role: str
     left: float
-    base: float
-    heights: Array
+    tops: Array
+    bottoms: Array
     alpha: int = 255
+
+    @classmethod
+    def standing(cls, role: str, left: float, base: float, heights: Array, alpha: int = 255) -> PixelBars:
+        """Return bars of these heights (pixels,) that stand on one line; 0: none."""
+        return cls(role, left, base - heights, np.full(len(heights), base), alpha)
 
 
 class Words(NamedTuple):

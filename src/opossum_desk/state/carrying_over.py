@@ -21,7 +21,7 @@ def carry_over(session: Session, other: Session) -> None:
     else:
         session.viewport.show(seen.low, seen.high)
     session.bookmarks, session.history, session.weave = other.bookmarks, other.history, other.weave
-    session.sieve.hides = other.sieve.hides
+    session.sieve.hides, session.shows_resting = other.sieve.hides, other.shows_resting
     if len(session.take.peers) == len(other.take.peers) == 1:
         # one peer's records only follow those before: what was found still stands where it stood
         session.findings, session.examined = other.findings, other.examined

@@ -77,6 +77,9 @@ class Session:
         """Which examination the doubled calls are marked from, -1: from none."""
         self.unfolded: set[int] = set()
         self.rows: list[Row] = []
+        self.awake = 0
+        """How many of the rows, the first ones, do something in what is visible; the others are at rest."""
+        self.shows_resting = False
         self.bookmarks: list[int] = []
         self.measured: Measure | None = None
         self.history = History()
@@ -264,8 +267,7 @@ class Session:
         self._leave(move)
         column = int(self.row_index.column[call]) if call >= 0 else self.column
         self.selection.choose(column, call)
-        moved = call >= 0 and bool(self.axis.columns) and self.viewport.reveal(column)
-        self._publish(*(["selection", "window"] if moved else ["selection"]))
+        self._tell_selected(call >= 0 and bool(self.axis.columns) and self.viewport.reveal(column))
 
     def select_column(self, column: int, move: str = "") -> None:
         """Select a frame by its column; no call of it."""
@@ -273,8 +275,13 @@ class Session:
             return
         self._leave(move)
         self.selection.choose(int(np.clip(column, 0, self.axis.columns - 1)), -1)
-        moved = self.viewport.reveal(self.column)
-        self._publish(*(["selection", "window"] if moved else ["selection"]))
+        self._tell_selected(self.viewport.reveal(self.column))
+
+    def _tell_selected(self, moved: bool) -> None:
+        """Publish a selection; where it had to be brought into view, other rows may be awake now."""
+        if moved:
+            self.order_rows()
+        self._publish(*(["rows", "selection", "window"] if moved else ["selection"]))
 
     def calls_of_column(self, column: int) -> Array:
         """Return the calls of a column in the order they ran, all peers'."""
@@ -350,13 +357,21 @@ class Session:
     def order_rows(self) -> None:
         """Put the rows in the order they run over what is visible."""
         rows = self.row_index.rows(self.unfolded, self.sieve.hides and self.sieve.active)
-        self.rows = self.row_index.in_order(rows, *self.visible_columns) if rows else []
+        first, last = self.visible_columns
+        self.rows = self.row_index.in_order(rows, first, last) if rows else []
+        window = np.array([first, last + 1])
+        self.awake = sum(not self.row_index.rests(row, window) for row in self.rows)
+
+    def show_resting(self, show: bool) -> None:
+        """Show the rows that are at rest, or fold them into one line."""
+        self.shows_resting = show
+        self._publish("rows")
 
     def settle(self) -> None:
         """Take note that moving has come to rest: rows take the order of what is now visible."""
-        before = self.rows
+        before = self.rows, self.awake
         self.order_rows()
-        if self.rows != before:
+        if (self.rows, self.awake) != before:
             self._publish("rows")
 
     def choose_weave(self, name: str) -> None:

@@ -74,16 +74,18 @@ class Canvas(QWidget):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
-        painter.fillRect(self.rect(), self.colour("paper"))
-        if self.session is not None:
-            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-            self.paint(painter, self.session)
-        if self.hasFocus():
-            painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
-            painter.setPen(QPen(self.colour("focus"), 2))
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawRect(self.rect().adjusted(1, 1, -1, -1))
-        painter.end()
+        try:
+            painter.fillRect(self.rect(), self.colour("paper"))
+            if self.session is not None:
+                painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+                self.paint(painter, self.session)
+            if self.hasFocus():
+                painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+                painter.setPen(QPen(self.colour("focus"), 2))
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+                painter.drawRect(self.rect().adjusted(1, 1, -1, -1))
+        finally:
+            painter.end()  # a painter that is left behind would end the whole desk
 
     def paint(self, painter: QPainter, session: Session) -> None:
         """Draw the session."""

@@ -336,18 +336,17 @@ class RowCanvas(AxisCanvas):
 
 
 def press_bars(canvas: np.ndarray, bars: PixelBars, shade: np.uint32, ratio: float) -> None:
-    """Press bars of one colour into a canvas, uint32 (height, width); the taller of two that meet stays."""
-    tallest = float(bars.heights.max(initial=0.0))
-    if tallest <= 0:
-        return
-    bottom = min(round(bars.base * ratio), canvas.shape[0])
-    top = max(round((bars.base - tallest) * ratio), 0)
+    """Press bars of one colour into a canvas, uint32 (height, width), over whatever is there."""
     left = round(bars.left * ratio)
-    count = min(round(len(bars.heights) * ratio), canvas.shape[1] - left)
-    if bottom <= top or count <= 0 or left < 0:
+    count = min(round(len(bars.tops) * ratio), canvas.shape[1] - left)
+    if count <= 0 or left < 0:
         return
-    index = np.minimum((np.arange(count) / ratio).astype(np.int64), len(bars.heights) - 1)
-    feet = np.round(bars.heights[index] * ratio)
-    filled = np.arange(top, bottom)[:, None] >= round(bars.base * ratio) - feet[None, :]
+    index = np.minimum((np.arange(count) / ratio).astype(np.int64), len(bars.tops) - 1)
+    tops, bottoms = (np.round(edges[index] * ratio) for edges in (bars.tops, bars.bottoms))
+    filled = bottoms > tops
+    if not filled.any():
+        return
+    top, bottom = max(int(tops[filled].min()), 0), min(int(bottoms[filled].max()), canvas.shape[0])
+    rows = np.arange(top, bottom)[:, None]
     block = canvas[top:bottom, left : left + count]
-    block[filled] = shade
+    block[(rows >= tops) & (rows < bottoms)] = shade

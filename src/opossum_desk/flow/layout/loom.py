@@ -87,6 +87,37 @@ class RowLine(NamedTuple):
     rests: bool = False
 
 
+class RestingLine(NamedTuple):
+    """The one line for all rows that are at rest in what is visible: its top in px, how many, and whether it is open."""
+
+    top: float
+    rows: int
+    opened: bool
+
+
+FEWEST_RESTING = 2
+"""One row at rest takes no more room than the line that would stand for it."""
+
+
+def folds_resting(session: Session) -> bool:
+    """Say whether there is a line that stands for rows at rest."""
+    return len(session.rows) - session.awake >= FEWEST_RESTING
+
+
+def line_count(session: Session) -> int:
+    """Return how many lines there are to scroll through: rows, and the one for those at rest."""
+    if not folds_resting(session):
+        return len(session.rows)
+    return session.awake + 1 + (len(session.rows) - session.awake if session.shows_resting else 0)
+
+
+def line_of_row(session: Session, place: int) -> int:
+    """Return the line of a row by its place among the session's rows; that of all resting ones where it is folded away."""
+    if place < session.awake or not folds_resting(session):
+        return place
+    return place + 1 if session.shows_resting else session.awake
+
+
 class FrozenBand(NamedTuple):
     """A frame far over budget: from x to x, and what to say about it."""
 
@@ -112,6 +143,7 @@ class LoomPicture:
     names: list[tuple[float, float, str]] = field(default_factory=list)
     selected: tuple[float, float] | None = None
     bead_px: float = 0.0
+    resting: RestingLine | None = None
 
     def hit(self, x: float, y: float) -> int:
         """Return the call of the bead under a point, -1 where there is none."""
@@ -143,11 +175,19 @@ def layout_loom(
     axis = session.axis
     scale = Scale(session.low, session.high, label_px, max(1.0, width - label_px))
     first = max(0, int(scroll // ROW_PX))
-    last = min(len(session.rows), int((scroll + height - HEADER_PX) // ROW_PX) + 1)
-    rows = session.rows[first:last]
+    last = min(line_count(session), int((scroll + height - HEADER_PX) // ROW_PX) + 1)
     columns = session.visible_columns
     window = np.array([columns[0], columns[1] + 1])
-    lines = [_line(session, row, HEADER_PX + (first + i) * ROW_PX - scroll, window) for i, row in enumerate(rows)]
+    folds = folds_resting(session)
+    lines, resting = [], None
+    for place in range(first, last):
+        top = HEADER_PX + place * ROW_PX - scroll
+        if folds and place == session.awake:
+            resting = RestingLine(top, len(session.rows) - session.awake, session.shows_resting)
+        else:
+            row = session.rows[place - 1 if folds and place > session.awake else place]
+            lines.append(_line(session, row, top, window))
+    rows = [line.row for line in lines]
     frame_px = scale.per_unit * _usual_width(axis, *columns)
     picture = {
         "scale": scale,
@@ -156,6 +196,7 @@ def layout_loom(
         "frozen": frozen_bands(session, scale),
         "phases": _phase_bands(lines),
         "selected": selected_band(session, scale),
+        "resting": resting,
     }
     if not rows or not axis.columns:
         return LoomPicture(**picture)  # type: ignore[arg-type]
@@ -227,7 +268,7 @@ def frozen_bands(session: Session, scale: Scale) -> list[FrozenBand]:
 def _phase_bands(lines: list[RowLine]) -> list[tuple[float, float, str]]:
     bands: list[tuple[float, float, str]] = []
     for line in lines:
-        if bands and bands[-1][2] == line.phase:
+        if bands and bands[-1][2] == line.phase and bands[-1][1] == line.top:
             bands[-1] = (bands[-1][0], line.top + ROW_PX, line.phase)
         else:
             bands.append((line.top, line.top + ROW_PX, line.phase))

@@ -6,6 +6,7 @@ lowest and the highest a pixel, so that a lone late one never disappears.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import NamedTuple
 
 import numpy as np
@@ -20,6 +21,7 @@ from opossum_desk.layout.row_picture import (
     Dots,
     Label,
     Lines,
+    PixelBars,
     RowPicture,
     RowStack,
     Words,
@@ -35,7 +37,8 @@ SPREAD_PX = 58.0
 """Room at the right for how the firings spread."""
 REACH_MARGIN = 1.12
 DETAIL_PX = 14.0
-EXACT_DOTS = 700
+DOT_PX = 5.5
+EXACT_DOTS = 200
 """So many firings in view are drawn one by one; more of them as the lowest and highest a pixel."""
 LEAST_RANGE_NS = 1e5
 """The height of a row stands for at least this much to either side."""
@@ -139,29 +142,52 @@ def _draw(picture: RowPicture, session: Session, row: PacedRow, top: float, heig
     picture.lines.append(Lines("band", np.array([[scale.left, edge, scale.left + scale.width, edge]]), 1.0))
     low, high = np.searchsorted(firings.times_ns, times[[0, -1]]).tolist()
     if high - low > EXACT_DOTS:
-        pixels, lowest, highest = firings.extremes(np.searchsorted(firings.times_ns, times))
-        x = scale.left + pixels + 0.5
-        ends = np.column_stack((x, ys(firings.off_ns[lowest]), x, ys(firings.off_ns[highest])))
-        picture.lines.append(Lines("line", ends, 1.0))
-        kept = np.concatenate((lowest, highest))
-        xs = np.concatenate((x, x))
+        _draw_dense(picture, row, firings.extremes(np.searchsorted(firings.times_ns, times)), ys)
     else:
-        kept = np.arange(low, high)
+        off = firings.off_ns[low:high]
         xs = scale.xs(session.axis.positions(firings.times_ns[low:high]))
-    off, rows = firings.off_ns[kept], firings.rows[kept]
-    wrong = np.zeros(len(off), bool)
-    if item.sort not in ("tick", "answer"):
-        wrong = (off > LATE_FRAMES * item.unit_ns) | (off < -EARLY_FRAMES * item.unit_ns)
-    elif item.sort == "answer":
-        wrong = off > LATE_FRAMES * item.unit_ns
-    for is_wrong in (False, True):
-        mine = wrong == is_wrong
-        if mine.any():
-            via = "wrong" if is_wrong else item.via
-            picture.dots.append(
-                Dots(via, BeadState.DID, xs[mine], ys(off[mine]), item.rows_of, rows[mine], 5.5, row.faded)
-            )
+        wrong = _is_wrong(item, off)
+        for is_wrong in (False, True):
+            mine = wrong == is_wrong
+            if mine.any():
+                via = "wrong" if is_wrong else item.via
+                rows = firings.rows[low:high][mine]
+                dots = Dots(via, BeadState.DID, xs[mine], ys(off[mine]), item.rows_of, rows, DOT_PX, row.faded)
+                picture.dots.append(dots)
     _draw_spread(picture, item, middle, per_ns, height, row.finding is not None)
+
+
+def _is_wrong(item: Recurring, off: Array) -> Array:
+    """Return a boolean array (n,): off by more than waiting for a frame explains; intervals of frames never are."""
+    if item.sort == "tick":
+        return np.zeros(len(off), bool)
+    late = off > LATE_FRAMES * item.unit_ns
+    return late if item.sort == "answer" else late | (off < -EARLY_FRAMES * item.unit_ns)
+
+
+def _draw_dense(
+    picture: RowPicture, row: PacedRow, extremes: tuple[Array, Array, Array], ys: Callable[[Array], Array]
+) -> None:
+    """Draw a bar a pixel from the lowest to the highest that came there; what is wrong of it in rose at its ends."""
+    item, scale = row.recurring, picture.scale
+    firings = item.firings
+    pixels, lowest, highest = extremes
+    count = max(1, int(scale.width))
+    role = "quiet" if row.faded else f"via:{item.via}"
+    low, high = ys(firings.off_ns[lowest]), ys(firings.off_ns[highest])
+    half = DOT_PX / 2
+
+    def bars(role: str, mine: Array, tops: Array, bottoms: Array) -> None:
+        if mine.any():
+            all_tops, all_bottoms = np.zeros(count), np.zeros(count)
+            all_tops[pixels[mine]], all_bottoms[pixels[mine]] = tops[mine], bottoms[mine]
+            picture.bars.append(PixelBars(role, scale.left, all_tops, all_bottoms))
+
+    bars(role, np.ones(len(pixels), bool), high - half, low + half)
+    for places, at in ((lowest, low), (highest, high)):
+        bars("rose", _is_wrong(item, firings.off_ns[places]), at - half, at + half)
+        xs = scale.left + pixels + 0.5
+        picture.dots.append(Dots(item.via, BeadState.DID, xs, at, item.rows_of, firings.rows[places], 0.0))
 
 
 def _draw_spread(

@@ -32,8 +32,8 @@ from opossum_desk.state.session import Session
 
 DETAIL_PX = 14.0
 """Room for a remark below a row's name."""
-EXACT_CALLS = 300
-"""So many calls of a row in view are placed at their own moments; more of them by the pixel."""
+EXACT_CALLS, EXACT_TICKS = 150, 60
+"""So many calls and sends of a row in view are placed at their own moments; more of them by the pixel."""
 MOST_BARS = 400
 GROUND_PX, BAR_PX, PILE_PX = 12.0, 2.6, 14.0
 FALLING_PX = 7.0
@@ -241,12 +241,12 @@ class _Drawing:
         xs = left + pixels + 0.5
         heard = unheard[pixels] == 0
         role = "quiet" if faded else "ink"
-        if int(counts.sum()) <= EXACT_CALLS:
+        if int(counts.sum()) <= EXACT_TICKS:
             xs = self._xs(np.asarray(known.take.tables["send"]["t"], np.int64)[sends])
             ticks = xs[heard]
             self._many(role, np.column_stack((ticks, ticks * 0 + y - 6, ticks, ticks * 0 + y + 3)))
         else:
-            self.picture.bars.append(PixelBars(role, left, y + 3, np.where(counts > unheard, 9.0, 0.0)))
+            self.picture.bars.append(PixelBars.standing(role, left, y + 3, np.where(counts > unheard, 9.0, 0.0)))
         in_finding = np.isin(sends, self.unheard_in_findings) & ~heard
         for x, wrong in zip(xs[~heard].tolist(), in_finding[~heard].tolist(), strict=True):
             self._falling(x, y, "rose" if wrong else "quiet")
@@ -326,8 +326,10 @@ class _Drawing:
             gone_there = np.diff(sums[places]) > 0
             counts = np.diff(places) > 0
             role = "quiet" if faded else "ink"
-            self.picture.bars.append(PixelBars(role, self.scale.left, y + 2, np.where(counts & ~gone_there, 4.0, 0.0)))
-            self.picture.bars.append(PixelBars("rose", self.scale.left, y + 3, np.where(gone_there, 6.0, 0.0)))
+            self.picture.bars.append(
+                PixelBars.standing(role, self.scale.left, y + 2, np.where(counts & ~gone_there, 4.0, 0.0))
+            )
+            self.picture.bars.append(PixelBars.standing("rose", self.scale.left, y + 3, np.where(gone_there, 6.0, 0.0)))
             xs = self.scale.left + pixels + 0.5
             self.picture.dots.append(Dots("direct", 0, xs, np.full(len(xs), y), "call", calls, 0.0))
             return
@@ -366,7 +368,7 @@ class _Drawing:
     def _steps(self, role: str, shares: Array, base: float, alpha: int) -> None:
         """Draw shares (pixels,) of a pile's height."""
         heights = np.where(shares > 0, np.maximum(shares * PILE_PX, 1.5), 0.0)
-        self.picture.bars.append(PixelBars(role, self.scale.left, base, heights, alpha))
+        self.picture.bars.append(PixelBars.standing(role, self.scale.left, base, heights, alpha))
 
     def _vain(self, waits: Array, y: float) -> None:
         take = self.known.take
