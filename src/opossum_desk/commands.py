@@ -40,9 +40,36 @@ def _show_proof(desk: Desk) -> None:
         session.choose_weave(weave_of(session.finding.kind, session.finding.cause))
 
 
+def _toggle_trail(desk: Desk) -> None:
+    session = desk.session
+    if session is None or not desk.is_in("take"):
+        return
+    if session.call < 0 and session.trail is None:
+        desk.say("Select a call first: its Trail is what led to it and what sprang from it.")
+        return
+    stepping.toggle_trail(session)
+    if session.trail is not None:
+        hops = len(session.trail.hops)
+        desk.say(
+            f"Its Trail: {hops:,} {'call' if hops == 1 else 'calls'}. Enter walks it, Shift+Enter back, E ends it."
+        )
+
+
+def _hop_back(desk: Desk) -> None:
+    session = desk.session
+    if session is not None and desk.is_in("take") and not stepping.walk_trail(session, -1):
+        desk.say("This is the first of the Trail." if session.trail is not None else "Press E for the Trail of a call.")
+
+
 def _follow_cause(desk: Desk) -> None:
     session = desk.session
-    if session is None or not desk.is_in("take") or stepping.follow_cause(session):
+    if session is None or not desk.is_in("take"):
+        return
+    if session.trail is not None:
+        if not stepping.walk_trail(session, 1):
+            desk.say("This is the last of the Trail.")
+        return
+    if stepping.follow_cause(session):
         return
     desk.say(
         "Nothing is known to have caused this: the send came from outside any call."
@@ -106,6 +133,13 @@ COMMANDS: list[Command] = [
         do=lambda session: session.show_resting(not session.shows_resting),
         group=2,
     ),
+    Command(
+        "Data and values in the panel Frame",
+        ("D",),
+        "&View",
+        do=lambda session: session.show_data(not session.shows_data),
+        group=2,
+    ),
     Command("Next finding", ("N",), "&Go", partial(_step_finding, 1)),
     Command("Previous finding", ("Shift+N",), "&Go", partial(_step_finding, -1)),
     Command("Where the finding is proved best", ("P",), "&Go", _show_proof),
@@ -115,7 +149,9 @@ COMMANDS: list[Command] = [
     Command("Call before", ("Up",), "&Go", do=_step(stepping.step_call, -1)),
     Command("Same event after", (".",), "&Go", do=_step(stepping.step_event, 1), about_calls=True),
     Command("Same event before", (",",), "&Go", do=_step(stepping.step_event, -1), about_calls=True),
-    Command("Follow the cause", ("Return", "Enter"), "&Go", _follow_cause),
+    Command("Follow the cause, or the Trail", ("Return", "Enter"), "&Go", _follow_cause),
+    Command("The Trail of a call: what led to it, what sprang from it", ("E",), "&Go", _toggle_trail),
+    Command("Back on the Trail", ("Shift+Return", "Shift+Enter"), "&Go", _hop_back),
     Command("Back where you were", ("Backspace",), "&Go", do=lambda session: session.go_back()),
     Command("Forward again", ("Shift+Backspace",), "&Go", do=lambda session: session.go_forward()),
     Command("Count again what was left out", ("Ctrl+Z",), "&Go", _count_again),
@@ -133,7 +169,7 @@ COMMANDS: list[Command] = [
         do=lambda session: session.set_hide_unmatched(not session.sieve.hides),
     ),
     Command("Fold or unfold the selected row", ("F",), "&Go", _in_flow("fold_selected")),
-    Command("Forget the measured stretch", ("Escape",), "&Go", _in_flow("forget_measure")),
+    Command("Forget the measured stretch, and end the Trail", ("Escape",), "&Go", _in_flow("forget_measure")),
     Command("The sieve", ("Ctrl+F",), "&Go", _in_flow("focus_sieve")),
     Command("Next panel", ("F6",), "&Go", _in_flow("next_panel")),
     Command("&Listen for a game", (), "&Game", lambda desk: desk.games.listen()),

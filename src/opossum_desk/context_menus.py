@@ -27,6 +27,7 @@ def add_call_actions(menu: QMenu, session: Session, call: int) -> None:
     parent = int(take.calls.parent[call])
     cause = menu.addAction("Follow its cause", lambda: session.select_call(parent))
     cause.setEnabled(parent >= 0)
+    menu.addAction("Show its Trail", lambda: _show_trail(session, call))
     for command in COMMANDS:
         if command.about_calls and command.do is not None:
             menu.addAction(command.plain_title, partial(_from_call, session, call, command.do))
@@ -83,6 +84,11 @@ def add_tripwires(
 def _select_on_its_peer(session: Session, call: int) -> None:
     session.set_peer(int(session.take.tables["call"]["p"][call]))
     session.select_call(call)
+
+
+def _show_trail(session: Session, call: int) -> None:
+    session.select_call(call)
+    session.show_trail(call)
 
 
 def _from_call(session: Session, call: int, do: Callable[[Session], object]) -> None:

@@ -27,7 +27,7 @@ from opossum_desk.views.stamps import draw_bead
 KEY_COLUMNS = 2
 MARGIN = 16
 MOST_OF_SCREEN = 0.9
-UNTOLD_KEYS = ("Enter", "=")
+UNTOLD_KEYS = ("Enter", "Shift+Enter", "=")
 """Keys that do what another key of the same command does; telling them would only make the table longer."""
 HANDS = (("Ctrl+wheel", "Zoom at the pointer"), ("Shift+drag", "Measure frames, time, calls"))
 

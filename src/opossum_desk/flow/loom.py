@@ -21,6 +21,7 @@ from opossum_desk.flow.layout.loom import (
     line_count,
     line_of_row,
 )
+from opossum_desk.flow.layout.trail_line import trail_line
 from opossum_desk.flow.pressing import press_beads, press_density
 from opossum_desk.layout.describing import describe_call
 from opossum_desk.state.session import Session
@@ -53,7 +54,7 @@ class LoomView(AxisCanvas):
 
     def set_session(self, session: Session | None) -> None:
         if session is not None:
-            session.subscribe("window selection hover sieve findings rows axis", self.renew)
+            session.subscribe("window selection hover sieve findings rows axis trail", self.renew)
         self.scroll_bar.setValue(0)
         super().set_session(session)
 
@@ -99,6 +100,7 @@ class LoomView(AxisCanvas):
         if picture.beads is not None or picture.density is not None:
             painter.drawImage(QPointF(0, 0), self._bead_image(session, picture))
         self._paint_stitches(painter, picture)
+        self._paint_trail(painter, session, picture)
         marks = finding_marks(session, picture)
         self._paint_marks(painter, marks)
         self._paint_names(painter, picture)
@@ -151,6 +153,16 @@ class LoomView(AxisCanvas):
         colour.setAlpha(95)
         painter.setPen(QPen(colour, 1.1))
         painter.drawLines([QLineF(*stitch) for stitch in picture.stitches.tolist()])
+
+    def _paint_trail(self, painter: QPainter, session: Session, picture: LoomPicture) -> None:
+        ends = trail_line(session, picture, self.scroll_bar.value())
+        if not len(ends):
+            return
+        painter.save()
+        painter.setClipRect(QRectF(self.label_px - 4, HEADER_PX, self.width(), self.height()))
+        painter.setPen(QPen(self.colour("focus"), 2.0))
+        painter.drawLines([QLineF(*line) for line in ends.tolist()])
+        painter.restore()
 
     def _paint_marks(self, painter: QPainter, marks: FindingMarks) -> None:
         """Draw what findings add: a hollow tick that falls for a send nobody heard, a line from when due to when it came."""

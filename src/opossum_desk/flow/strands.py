@@ -7,8 +7,9 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QContextMenuEvent, QImage, QPainter, QPainterPath, QPen
 from PySide6.QtWidgets import QMenu, QToolTip, QWidget
 
-from opossum_desk.context_menus import add_call_actions
+from opossum_desk.context_menus import add_call_actions, add_tripwires, sieve
 from opossum_desk.flow.layout.loom import frozen_bands
+from opossum_desk.flow.layout.strand_order import OrderedStrand, order_strands
 from opossum_desk.flow.layout.strand_rows import StrandRow, gather_strands
 from opossum_desk.flow.layout.strands import STRAND_PX, StrandPicture, Stroke, layout_strands, strands_of
 from opossum_desk.layout.bead import BeadState
@@ -18,6 +19,7 @@ from opossum_desk.views.look import Look
 from opossum_desk.views.stamps import Stamps
 
 DOT_PX = 7.0
+FADED_ALPHA = 110
 
 _COLOUR_OF_KIND = {
     "timer": "timer",
@@ -27,6 +29,7 @@ _COLOUR_OF_KIND = {
     "wait": "direct",
     "queue": "queue",
     "value": "zone",
+    "log": "tick",
 }
 
 
@@ -36,13 +39,16 @@ class StrandsView(AxisCanvas):
     def __init__(self, look: Look, parent: QWidget | None = None) -> None:
         super().__init__(look, "Strands", parent)
         self._rows: list[StrandRow] = []
+        self.ordered: list[OrderedStrand] = []
+        """The strands as they stand, from top to bottom."""
         self.picture: StrandPicture | None = None
         self._stamps: Stamps | None = None
         self._cut = text_cutter(self.small_font())
         self.setMinimumSize(320, 60)
         self.setWhatsThis(
             "The Strands: a timer is a line with a dot where it fires, a delay an arc from set to landing, a clip a bar with its "
-            "marks (hollow: missed), a wait a dashed line that ends in what met it, a queue its length, a watched value a step line."
+            "marks (hollow: missed), a wait a dashed line that ends in what met it, a queue its length, a watched value a step line with its "
+            "number at the edge, a log line a tick. First stands what belongs to the selection, then what does something in view."
         )
 
     def restyle(self) -> None:
@@ -52,13 +58,21 @@ class StrandsView(AxisCanvas):
 
     def set_session(self, session: Session | None) -> None:
         self._rows = gather_strands(session.take) if session is not None else []
+        self.session = session
         if session is not None:
-            session.subscribe("window selection hover axis", self.renew)
+            session.subscribe("window hover axis", self.renew)
+            session.subscribe("selection sieve findings settled", self.order)
+        self.order()
         self.scroll_bar.setValue(0)
         super().set_session(session)
 
+    def order(self) -> None:
+        """Put first what belongs to the selection and what does something in view; called when moving has come to rest."""
+        self.ordered = order_strands(self.session, self._rows) if self.session is not None else []
+        self.renew()
+
     def content_height(self) -> float:
-        return len(self._rows) * STRAND_PX + 4
+        return len(self.ordered) * STRAND_PX + 4
 
     def renew(self) -> None:
         self.picture = None
@@ -68,12 +82,17 @@ class StrandsView(AxisCanvas):
         """Return the picture, laid out if need be."""
         if self.picture is None and self.session is not None:
             self.picture = layout_strands(
-                self.session, self._rows, self.width(), self.height(), self.scroll_bar.value(), self.label_px
+                self.session,
+                [strand.row for strand in self.ordered],
+                self.width(),
+                self.height(),
+                self.scroll_bar.value(),
+                self.label_px,
             )
         return self.picture
 
     def summary(self) -> str:
-        return f"{len(self._rows)} strands: timers, delays, clips, waits, queues and values."
+        return f"{len(self.ordered)} strands: timers, delays, clips, waits, queues, values and log lines."
 
     # --- painting ----------------------------------------------------------------------------------
 
@@ -86,7 +105,9 @@ class StrandsView(AxisCanvas):
             painter.drawText(
                 QRectF(self.rect()),
                 Qt.AlignmentFlag.AlignCenter,
-                "This take holds no timers, clips, waits, queues or values.",
+                "No strand passes the sieve."
+                if self._rows
+                else "This take holds no timers, clips, waits, queues or values.",
             )
             return
         if session.column >= 0:
@@ -103,6 +124,7 @@ class StrandsView(AxisCanvas):
         lit = self._lit_sends(session)
         for stroke in picture.strokes:
             self._paint_stroke(painter, stroke, self.look.via(_COLOUR_OF_KIND[stroke.kind]), stroke.send in lit)
+        self._fade(painter, picture)
         painter.drawImage(QPointF(0, 0), self._dot_image(picture, lit))
         self.paint_measure(painter)
         painter.restore()
@@ -111,11 +133,21 @@ class StrandsView(AxisCanvas):
         for place, line in enumerate(picture.lines):
             if place in meant:
                 painter.fillRect(QRectF(30, line.top + 5, 3, STRAND_PX - 10), self.colour("rose"))
-            painter.setPen(self.colour("ink"))
+            ink = self.colour("ink")
+            ink.setAlpha(FADED_ALPHA if self.ordered[line.place].faded else 255)
+            painter.setPen(ink)
             text = self._cut(line.label, self.label_px - 46)
             painter.drawText(QRectF(38, line.top, self.label_px - 44, STRAND_PX), Qt.AlignmentFlag.AlignVCenter, text)
         painter.setPen(self.colour("line"))
         painter.drawLine(QPointF(self.label_px - 6, 0), QPointF(self.label_px - 6, self.height()))
+
+    def _fade(self, painter: QPainter, picture: StrandPicture) -> None:
+        """Lay paper over what the sieve does not let through, so that it is only just seen."""
+        veil = self.colour("paper")
+        veil.setAlpha(255 - FADED_ALPHA)
+        for line in picture.lines:
+            if self.ordered[line.place].faded:
+                painter.fillRect(QRectF(self.label_px - 4, line.top, self.width(), STRAND_PX), veil)
 
     def _dot_image(self, picture: StrandPicture, lit: frozenset[int]) -> QImage:
         """Return all dots, pressed by NumPy: there may be thousands."""
@@ -191,6 +223,16 @@ class StrandsView(AxisCanvas):
             painter.drawText(
                 QPointF(max(left, self.label_px) + 6, middle + 4), f"{stroke.text} – zoom in to tell them apart"
             )
+        elif stroke.shape == "tick":
+            painter.drawLine(QPointF(stroke.x, stroke.y), QPointF(stroke.x, stroke.y2))
+        elif stroke.shape == "number":
+            painter.setFont(self.small_font(2, bold=True))
+            box = QRectF(
+                stroke.x, stroke.y, painter.fontMetrics().horizontalAdvance(stroke.text) + 4, stroke.y2 - stroke.y
+            )
+            painter.fillRect(box, self.colour("paper"))
+            painter.setPen(self.colour("ink"))
+            painter.drawText(box, Qt.AlignmentFlag.AlignVCenter, stroke.text)
         elif stroke.shape == "text":
             painter.setFont(self.small_font(2))
             painter.drawText(
@@ -258,5 +300,15 @@ class StrandsView(AxisCanvas):
         else:
             column = session.axis.column_at(self.position_at(event.pos().x()))
             menu.addAction("Select this frame", lambda: session.select_column(column))
+            line = next((line for line in picture.lines if line.top <= event.pos().y() < line.top + STRAND_PX), None)
+            if line is not None:
+                self._add_strand_actions(menu, session, self.ordered[line.place].row)
             menu.addAction("Whole take", session.show_all)
         menu.exec(event.globalPos())
+
+    def _add_strand_actions(self, menu: QMenu, session: Session, row: StrandRow) -> None:
+        if row.event and row.kind != "value":
+            menu.addAction(f"Sieve by event “{row.event}”", lambda: sieve(session, f"ev:{row.event}"))
+            add_tripwires(menu, session, event=row.event, sent=True)
+        elif row.cls:
+            menu.addAction(f"Sieve by class “{row.cls}”", lambda: sieve(session, f"cls:{row.cls}"))

@@ -22,6 +22,7 @@ def carry_over(session: Session, other: Session) -> None:
         session.viewport.show(seen.low, seen.high)
     session.bookmarks, session.history, session.weave = other.bookmarks, other.history, other.weave
     session.sieve.hides, session.shows_resting = other.sieve.hides, other.shows_resting
+    session.shows_data = other.shows_data
     if len(session.take.peers) == len(other.take.peers) == 1:
         # one peer's records only follow those before: what was found still stands where it stood
         session.findings, session.examined = other.findings, other.examined

@@ -8,13 +8,14 @@ One truth, no Qt.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
+from functools import cached_property
 from typing import Any, NamedTuple
 
 import numpy as np
 
 from opossum.findings.finding import Finding
 from opossum.stream.tables import Array
-from opossum.take.grouping import distinct
+from opossum.take.grouping import Groups, distinct
 from opossum.take.sieve import slow_calls
 from opossum.take.take import Take
 from opossum_desk.state.axis import Axis, AxisMode, make_axis
@@ -23,6 +24,7 @@ from opossum_desk.state.history import FIRST_WEAVE, History, Spot
 from opossum_desk.state.row_index import Flag, Row, RowIndex
 from opossum_desk.state.selection import Selection
 from opossum_desk.state.sieving import Sieve
+from opossum_desk.state.trail import Trail, calls_by_cause
 from opossum_desk.state.uncounting import WishesOfTake
 from opossum_desk.state.viewport import Viewport
 
@@ -45,7 +47,20 @@ class Measure(NamedTuple):
 
 
 Subscriber = Callable[[], None]
-TOPICS = ("window", "selection", "hover", "sieve", "findings", "rows", "axis", "bookmarks", "measure", "weave")
+TOPICS = (
+    "window",
+    "selection",
+    "hover",
+    "sieve",
+    "findings",
+    "rows",
+    "axis",
+    "bookmarks",
+    "measure",
+    "weave",
+    "trail",
+    "settled",
+)
 
 
 class Session:
@@ -80,8 +95,12 @@ class Session:
         self.awake = 0
         """How many of the rows, the first ones, do something in what is visible; the others are at rest."""
         self.shows_resting = False
+        self.shows_data = False
+        """Whether the panel Frame tells data and values."""
         self.bookmarks: list[int] = []
         self.measured: Measure | None = None
+        self.trail: Trail | None = None
+        """The chain of causes and effects that is shown, if one is."""
         self.history = History()
         self.weave = FIRST_WEAVE
         """What the rows of the middle are, by name."""
@@ -267,6 +286,8 @@ class Session:
         self._leave(move)
         column = int(self.row_index.column[call]) if call >= 0 else self.column
         self.selection.choose(column, call)
+        if self.trail is not None and self.trail.place_of(call) < 0:
+            self.show_trail(-1)
         self._tell_selected(call >= 0 and bool(self.axis.columns) and self.viewport.reveal(column))
 
     def select_column(self, column: int, move: str = "") -> None:
@@ -302,6 +323,20 @@ class Session:
         """Return the first call that a send made in its own frame, -1 where it made none."""
         calls = self.calls_of_send(send)
         return int(calls[0]) if len(calls) else -1
+
+    @cached_property
+    def _calls_by_cause(self) -> Groups:
+        return calls_by_cause(self.take)
+
+    def show_data(self, show: bool) -> None:
+        """Have the panel Frame tell the data of sends and the watched values, or not."""
+        self.shows_data = show
+        self._publish("selection")
+
+    def show_trail(self, call: int) -> None:
+        """Show the chain of causes and effects of a call; -1: show none."""
+        self.trail = Trail(self.take, call, self._calls_by_cause) if call >= 0 else None
+        self._publish("trail")
 
     def set_hover(self, call: int) -> None:
         """Say which call the pointer is on (-1: none); its causes and effects light up."""
@@ -371,8 +406,8 @@ class Session:
         """Take note that moving has come to rest: rows take the order of what is now visible."""
         before = self.rows, self.awake
         self.order_rows()
-        if (self.rows, self.awake) != before:
-            self._publish("rows")
+        changed = (self.rows, self.awake) != before
+        self._publish(*(["rows"] if changed else []), "settled")
 
     def choose_weave(self, name: str) -> None:
         """Have the rows of the middle be something else; where one looks and what is selected stay."""

@@ -67,3 +67,19 @@ def follow_cause(session: Session) -> bool:
         return False
     session.select_call(int(session.take.calls.parent[session.call]))
     return True
+
+
+def toggle_trail(session: Session) -> None:
+    """Show the chain of causes and effects of the selected call, or no longer."""
+    session.show_trail(session.call if session.trail is None else -1)
+
+
+def walk_trail(session: Session, step: int) -> bool:
+    """Select the next or previous hop of the Trail that is shown; say whether there is one."""
+    if session.trail is None:
+        return False
+    place = session.trail.place_of(session.call) + step
+    if not 0 <= place < len(session.trail.hops):
+        return False
+    session.select_call(session.trail.hops[place].call)
+    return True

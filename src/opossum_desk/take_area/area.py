@@ -200,7 +200,9 @@ class TakeArea(AreaView):
         self.woven_now.fold_selected()
 
     def forget_measure(self) -> None:
-        """Forget the measured stretch."""
+        """Forget the measured stretch, and end the Trail."""
+        if self.session is not None and self.session.trail is not None:
+            self.session.show_trail(-1)
         for view in self._weaves.values():
             view.clear_measure()
 

@@ -11,6 +11,7 @@ from opossum_desk.layout.bead import BeadState
 from opossum_desk.layout.describing import describe_call
 from opossum_desk.state.session import Session
 from opossum_desk.take_area.layout.frame import FRAME_ROW_PX, FramePicture, FrameRow, layout_frame
+from opossum_desk.take_area.layout.trail_list import layout_trail
 from opossum_desk.views.canvas import text_cutter
 from opossum_desk.views.look import Look
 from opossum_desk.views.plain import plain_tooltip
@@ -18,6 +19,9 @@ from opossum_desk.views.stamps import draw_bead
 
 HEAD_PX = 44.0
 INDENT_PX = 13.0
+GAP_PX = 8.0
+LEAST_EVENT_PX = 34.0
+"""An event of which less would be seen is left out: it stands in the tooltip."""
 
 
 class FrameView(QAbstractScrollArea):
@@ -48,7 +52,7 @@ class FrameView(QAbstractScrollArea):
         """Show the selected frame of a session."""
         self.session = session
         if session is not None:
-            session.subscribe("selection findings", self.renew)
+            session.subscribe("selection findings trail", self.renew)
             session.subscribe("hover", self._ground.update)
         self.renew()
 
@@ -56,6 +60,8 @@ class FrameView(QAbstractScrollArea):
         """Lay the selected frame out anew and bring its selected call into view."""
         if self.session is None:
             self.picture = FramePicture("No take is open", "", [])
+        elif self.session.trail is not None:
+            self.picture = layout_trail(self.session, self.session.trail)
         else:
             self.picture = layout_frame(self.session)
         self._fit_bar()
@@ -119,10 +125,12 @@ class FrameView(QAbstractScrollArea):
             painter.setPen(QColor(colours.quiet))
             painter.drawText(QRectF(12, top, width, FRAME_ROW_PX), Qt.AlignmentFlag.AlignVCenter, row.text)
             return
-        if row.kind == "say":
-            painter.setPen(QColor(colours.quiet))
-            text = self._cut(f"“{row.text.splitlines()[0] if row.text else ''}”", width - 40)
-            painter.drawText(QRectF(30, top, width - 36, FRAME_ROW_PX), Qt.AlignmentFlag.AlignVCenter, text)
+        if row.kind in ("say", "data"):
+            painter.setPen(QColor(colours.quiet if row.kind == "say" else colours.ink))
+            left = 30 + min(row.depth, 4) * INDENT_PX
+            first = row.text.splitlines()[0] if row.text else ""
+            text = self._cut(f"“{first}”" if row.kind == "say" else first, width - left - 6)
+            painter.drawText(QRectF(left, top, width - left, FRAME_ROW_PX), Qt.AlignmentFlag.AlignVCenter, text)
             return
         middle = top + FRAME_ROW_PX / 2
         if row.call == session.call:
@@ -141,30 +149,45 @@ class FrameView(QAbstractScrollArea):
             else (BeadState.IDLE if "for nothing" in row.marks else BeadState.DID)
         )
         draw_bead(painter, QPointF(left + 2, middle), 10, row.via, state, self.look, lit=lit)
-        bad = [mark for mark in row.marks if mark != "for nothing"]
-        right_text = row.time
-        time_px = painter.fontMetrics().horizontalAdvance(right_text) + 10
-        painter.setPen(QColor(colours.quiet))
-        painter.drawText(
-            QRectF(0, top, width - 6, FRAME_ROW_PX),
-            Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
-            right_text,
-        )
-        room = width - left - 16 - time_px
-        tail = ", ".join(bad) if bad else row.event
-        tail_px = min(painter.fontMetrics().horizontalAdvance(tail) + 8, room * 0.42)
-        text = self._cut(row.text, room - (tail_px if bad else min(tail_px, 40)))
-        painter.setPen(QColor(colours.ink))
-        painter.drawText(QRectF(left + 13, top, room, FRAME_ROW_PX), Qt.AlignmentFlag.AlignVCenter, text)
-        used = painter.fontMetrics().horizontalAdvance(text) + 8
-        painter.setPen(QColor(colours.rose if bad else colours.quiet))
-        painter.drawText(
-            QRectF(left + 13 + used, top, room - used, FRAME_ROW_PX),
-            Qt.AlignmentFlag.AlignVCenter,
-            self._cut(tail, max(8.0, room - used)),
-        )
+        self._paint_words(painter, row, left + 13, top, width)
         if row.share > 0.02:
-            painter.fillRect(QRectF(left + 13, top + FRAME_ROW_PX - 2.5, row.share * room, 1.6), self.look.via(row.via))
+            painter.fillRect(
+                QRectF(left + 13, top + FRAME_ROW_PX - 2.5, row.share * (width - left - 20), 1.6),
+                self.look.via(row.via),
+            )
+
+    def _paint_words(self, painter: QPainter, row: FrameRow, left: float, top: float, width: int) -> None:
+        """Write a call's name, what is wrong with it, its event and its time: whatever has no room goes, the name last."""
+        colours, metrics = self.look.colours, painter.fontMetrics()
+        line = Qt.AlignmentFlag.AlignVCenter
+        bad = ", ".join(mark for mark in row.marks if mark != "for nothing")
+        room = width - left - 6
+        bad_px = metrics.horizontalAdvance(bad) + GAP_PX if bad else 0.0
+        time = row.time
+        time_px = metrics.horizontalAdvance(time) + GAP_PX
+        if self.session is not None and self.session.trail is not None:
+            # on a Trail the time from hop to hop is what one looks for: it stands whatever else must go
+            painter.setPen(QColor(colours.quiet))
+            painter.drawText(QRectF(left, top, room, FRAME_ROW_PX), line | Qt.AlignmentFlag.AlignRight, time)
+            room, time = room - time_px, ""
+        name = self._cut(row.text, room - min(bad_px, LEAST_EVENT_PX))
+        used = metrics.horizontalAdvance(name) + GAP_PX
+        painter.setPen(QColor(colours.ink))
+        painter.drawText(QRectF(left, top, room, FRAME_ROW_PX), line, name)
+        if bad:
+            painter.setPen(QColor(colours.rose))
+            text = self._cut(bad, room - used)
+            painter.drawText(QRectF(left + used, top, room - used, FRAME_ROW_PX), line, text)
+            used += min(bad_px, room - used)
+        if time and used + time_px <= room:
+            painter.setPen(QColor(colours.quiet))
+            box = QRectF(left, top, room, FRAME_ROW_PX)
+            painter.drawText(box, line | Qt.AlignmentFlag.AlignRight, time)
+            room -= time_px
+        if not bad and room - used >= LEAST_EVENT_PX:
+            painter.setPen(QColor(colours.quiet))
+            box = QRectF(left + used, top, room - used, FRAME_ROW_PX)
+            painter.drawText(box, line, self._cut(row.event, room - used - GAP_PX))
 
     def _row_at(self, y: float) -> FrameRow | None:
         index = int((y - HEAD_PX + self.verticalScrollBar().value()) // FRAME_ROW_PX)

@@ -13,6 +13,8 @@ from opossum.take.take import Take
 
 BLENDED_SHARE = 0.5
 """Clips that share less than this of the shorter one follow each other, blended."""
+MOST_OWNERS = 1000
+"""Owners of one row that a sieve knows by name."""
 
 _TITLES = {
     "timer": "timer",
@@ -22,6 +24,7 @@ _TITLES = {
     "wait": "waits for",
     "queue": "queue",
     "value": "value",
+    "log": "log lines",
 }
 
 
@@ -29,7 +32,8 @@ _TITLES = {
 class StrandRow:
     """One row: its kind, what it is called, and its items (rows of the kind's table), by start time.
 
-    `gone_ns`: for timers, when the owner went while it was armed; NaN where it did not.
+    `gone_ns`: for timers, when the owner went while it was armed; NaN where it did not.  `event`, `cls`, `owners`: what a
+    sieve knows it by.  `moments_ns`: when anything happened on it, ascending.
     """
 
     kind: str
@@ -38,6 +42,15 @@ class StrandRow:
     starts_ns: Array
     ends_ns: Array
     gone_ns: Array = field(default_factory=lambda: np.zeros(0))
+    event: str = ""
+    cls: str = ""
+    owners: tuple[str, ...] = ()
+    moments_ns: Array = field(default_factory=lambda: np.zeros(0, np.int64))
+
+    def stirs(self, window: Array) -> bool:
+        """Say whether anything happens on it from window[0] to window[1] (ns)."""
+        low, high = np.searchsorted(self.moments_ns, window.astype(np.int64))
+        return bool(high > low)
 
 
 def gather_strands(take: Take) -> list[StrandRow]:
@@ -57,12 +70,20 @@ def gather_strands(take: Take) -> list[StrandRow]:
     queues = take.queues
     for name in distinct(queues.name).tolist():
         items = np.flatnonzero(queues.name == name)
-        rows.append(StrandRow("queue", take.text(name), items, queues.time_ns[items], queues.time_ns[items]))
+        times = queues.time_ns[items]
+        rows.append(StrandRow("queue", take.text(name), items, times, times, event=take.text(name), moments_ns=times))
     watch = take.tables["watch"]
     for owner, name in dict.fromkeys(zip(watch["o"].tolist(), watch["name"].tolist(), strict=True)):
         items = np.flatnonzero((np.asarray(watch["o"]) == owner) & (np.asarray(watch["name"]) == name))
         times = np.asarray(watch["t"], np.int64)[items]
-        rows.append(StrandRow("value", f"{take.text(owner)} {take.text(name)}".strip(), items, times, times))
+        label, of = f"{take.text(owner)} {take.text(name)}".strip(), (take.text(owner),)
+        cls = take.class_of(owner)
+        rows.append(
+            StrandRow("value", label, items, times, times, event=take.text(name), cls=cls, owners=of, moments_ns=times)
+        )
+    says = np.asarray(take.tables["say"]["t"], np.int64)
+    if len(says):
+        rows.append(StrandRow("log", _TITLES["log"], np.arange(len(says)), says, says, moments_ns=np.sort(says)))
     return rows
 
 
@@ -103,8 +124,23 @@ def _grouped(take: Take, kind: str, items: Array, table: object, events: Array, 
         own = np.array(numbers, np.int64)
         label = f"{name} ×{len(owners[name])}" if len(owners[name]) > 1 else name
         gone = _gone_times(take, own) if kind == "timer" else np.zeros(0)
-        rows.append(StrandRow(kind, label, own, starts[own], ends[own], gone))
+        first = int(own[0])
+        codes = sorted(owners[name])[:MOST_OWNERS]
+        row = StrandRow(kind, label, own, starts[own], ends[own], gone, take.text(int(events[first])))
+        row.cls, row.owners = names[int(table["o"][first])], tuple(take.text(code) for code in codes)  # type: ignore[index]
+        row.moments_ns = np.sort(np.concatenate((starts[own], _moments(take, kind, own))))
+        rows.append(row)
     return rows
+
+
+def _moments(take: Take, kind: str, items: Array) -> Array:
+    """Return int64 (n,): when timers and delays fired, marks came, and waits ended."""
+    times = np.asarray(take.tables["send"]["t"], np.int64)
+    if kind in ("timer", "delay"):
+        return times[take.arms.firings.rows_of_all(items)]
+    if kind in ("clip", "track"):
+        return times[take.plays.fired.rows_of_all(items)]
+    return np.asarray(take.waits.end_ns, np.int64)[items]
 
 
 def _gone_times(take: Take, arms: Array) -> Array:

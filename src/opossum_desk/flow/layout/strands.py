@@ -28,6 +28,7 @@ MARK_REACH_NS = 500e6
 """A mark's send within this of its planned place is that mark's, and not another one's of the same name."""
 
 REACH_PX = 7.0
+NUMBER_PX, LOG_TEXT_PX = 46.0, 60.0
 DENSE_PX = 5.0
 """Firings closer together than this are drawn as one thick stretch of their line, not as dots."""
 
@@ -63,11 +64,12 @@ Mark = Stroke | DotRun
 
 
 class StrandLine(NamedTuple):
-    """A row on screen: its top in px, kind, and label."""
+    """A row on screen: its top in px, kind, label, and its place among all rows."""
 
     top: float
     kind: str
     label: str
+    place: int = 0
 
 
 @dataclass(eq=False, repr=False)
@@ -129,7 +131,7 @@ def layout_strands(
     for index in range(first, last):
         top = index * STRAND_PX - scroll
         row = rows[index]
-        lines.append(StrandLine(top, row.kind, row.label))
+        lines.append(StrandLine(top, row.kind, row.label, index))
         for mark in _LAYOUTS[row.kind](session, row, scale, top, window):
             if isinstance(mark, DotRun):
                 dots.append(mark._replace(kind=row.kind))
@@ -364,10 +366,32 @@ def _steps(
         strokes.append(Stroke(shape, float(xs[head]), y, float(ends[tail]), base if shape == "fill" else y))
         if shape == "step" and tail + 1 < len(ys):
             strokes.append(Stroke("rise", float(ends[tail]), y, float(ends[tail]), float(ys[tail + 1])))
-    last = values[-1]
-    strokes.append(
-        Stroke("text", float(xs[-1]) + 4, top + 3, float(xs[-1]) + 4, top + STRAND_PX - 3, "quiet", f"{last:g}")
-    )
+    # the present number stands at the edge of what is seen, over everything
+    now = int(np.searchsorted(times, window[1], "right")) - 1
+    if now >= 0:
+        right = min(float(xs[now]) + 4, scale.left + scale.width - NUMBER_PX)
+        strokes.append(Stroke("number", right, top + 3, right, top + STRAND_PX - 3, "quiet", f"{values[now]:g}"))
+    return strokes
+
+
+def _log(session: Session, row: StrandRow, scale: Scale, top: float, window: Array) -> list[Mark]:
+    """Return a tick for each log line in view, at most one a pixel, with its text where there is room."""
+    low, high = np.searchsorted(row.starts_ns, window.astype(np.int64))
+    items = row.items[low:high]
+    if not len(items):
+        return []
+    xs = np.round(scale.xs(session.axis.positions(row.starts_ns[low:high])))
+    heads = np.flatnonzero(np.concatenate(([True], np.diff(xs) != 0)))
+    strokes: list[Mark] = []
+    texts = session.take.tables["say"]["text"]
+    for place, head in enumerate(heads.tolist()):
+        x = float(xs[head])
+        strokes.append(Stroke("tick", x, top + 5, x, top + STRAND_PX - 5))
+        following = float(xs[heads[place + 1]]) if place + 1 < len(heads) else scale.left + scale.width
+        if following - x >= LOG_TEXT_PX and len(strokes) < MOST_ITEMS:
+            said = session.take.text(int(texts[items[head]])).split("\n")[0]
+            text = said[: int((following - x - 6) / 6)]
+            strokes.append(Stroke("text", x + 4, top + 4, x + 4, top + STRAND_PX - 4, "quiet", text))
     return strokes
 
 
@@ -379,4 +403,5 @@ _LAYOUTS = {
     "wait": _waits,
     "queue": _queue,
     "value": _values,
+    "log": _log,
 }

@@ -6,6 +6,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from opossum.take.moment import last_line, values_at
 from opossum_desk.layout.wording import short_time
 from opossum_desk.state.session import Session
 
@@ -13,6 +14,7 @@ MOST_CALLS = 3000
 MOST_SAYS = 200
 FRAME_ROW_PX = 21.0
 DEEPEST_INDENT = 9
+LONGEST_DATA, MOST_VALUES = 400, 300
 
 
 class FrameRow(NamedTuple):
@@ -74,7 +76,6 @@ def layout_frame(session: Session) -> FramePicture:
     longest = max(1, int(take.calls.duration_ns[calls].max())) if len(calls) else 1
     depth: dict[int, int] = {}
     phase_now = None
-    flags = session.row_index.flags
     start_ns = float(take.frames.start_ns[row])
     says = _says_of_frame(session, row)
     call_lines = take.tables["call"]["line"]
@@ -87,20 +88,6 @@ def layout_frame(session: Session) -> FramePicture:
         if phase != phase_now and depth[call] == 0:
             phase_now = phase
             rows.append(FrameRow("phase", take.text(phase) or "outside any phase"))
-        marks = []
-        if flags["twin"][call]:
-            marks.append(session.doubled_word(call))
-        if flags["gone"][call]:
-            marks.append("owner gone")
-        if not take.calls.returned[call]:
-            peer = int(take.frames.peer[int(take.calls.frame[call])])
-            held = take.recording.held_at_end(peer)
-            marks.append("held here" if held else "still runs" if session.playing else "never returned")
-        elif take.calls.effect[call] == 0:
-            marks.append("for nothing")
-        ret = int(take.calls.ret[call])
-        if ret >= 0 and take.tables["ret"]["err"][ret] >= 0:
-            marks.append("raised")
         rows.append(
             FrameRow(
                 "call",
@@ -112,14 +99,62 @@ def layout_frame(session: Session) -> FramePicture:
                 short_time(float(take.calls.duration_ns[call])),
                 f"+{(take.calls.start_ns[call] - start_ns) / 1e6:.2f}",
                 float(take.calls.duration_ns[call]) / longest,
-                tuple(marks),
+                call_marks(session, call),
             )
         )
+        if session.shows_data:
+            rows += _data_of_call(session, call, min(depth[call], DEEPEST_INDENT))
     length = short_time(float(session.frame_lengths[row]))
     loading = " · loading" if take.frames.loading[row] else ""
     title = f"Frame {number}" if number >= 0 else "Start-up"
     rows += [FrameRow("say", text) for _, text in says]
+    if session.shows_data:
+        rows += _values_at_end(session, row)
     return FramePicture(title, f"{len(calls) + left_out:,} calls · {length} of work{loading}", rows, left_out)
+
+
+def call_marks(session: Session, call: int) -> tuple[str, ...]:
+    """Return what is to be said of a call in a word or two each: doubled, gone, held, for nothing, raised."""
+    take, flags = session.take, session.row_index.flags
+    marks = []
+    if flags["twin"][call]:
+        marks.append(session.doubled_word(call))
+    if flags["gone"][call]:
+        marks.append("owner gone")
+    if not take.calls.returned[call]:
+        peer = int(take.frames.peer[int(take.calls.frame[call])])
+        held = take.recording.held_at_end(peer)
+        marks.append("held here" if held else "still runs" if session.playing else "never returned")
+    elif take.calls.effect[call] == 0:
+        marks.append("for nothing")
+    ret = int(take.calls.ret[call])
+    if ret >= 0 and take.tables["ret"]["err"][ret] >= 0:
+        marks.append("raised")
+    return tuple(marks)
+
+
+def _data_of_call(session: Session, call: int, depth: int) -> list[FrameRow]:
+    """Return a line with the data a call was sent, and one with the values that were set while it ran."""
+    take = session.take
+    send = int(take.calls.send[call])
+    data = take.tables["send"].json("d")[send] if send >= 0 else ""
+    return [FrameRow("data", data[:LONGEST_DATA], depth=depth)] if data else []
+
+
+def _values_at_end(session: Session, row: int) -> list[FrameRow]:
+    """Return what the watched values are when a frame ends. A sort of the watch records up to there."""
+    take = session.take
+    last = row + 1 >= len(take.frames) or take.frames.peer[row + 1] != take.frames.peer[row]
+    line = last_line(take) if last else int(take.frames.line[row + 1]) - 1
+    values = values_at(take, line)[:MOST_VALUES]
+    if not values:
+        return []
+    rows = [FrameRow("phase", "values when it ends")]
+    for value in values:
+        by = f", set by {take.function_of_call(value.call)}" if value.call >= 0 else ""
+        name = f"{value.o} {value.name}".strip()
+        rows.append(FrameRow("data", f"{name} = {value.text[:LONGEST_DATA]}{by}"))
+    return rows
 
 
 def _from_earlier(session: Session, call: int, row: int) -> str:

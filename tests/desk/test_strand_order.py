@@ -1,0 +1,112 @@
+"""Strands: what belongs to the selection first, what does something in view next; sieved, with numbers and log lines."""
+
+from __future__ import annotations
+
+import pytest
+
+from opossum.findings.examine import examine
+from opossum.take.sieve import parse_sieve
+from opossum_desk.flow.layout.strand_order import order_strands, passes
+from opossum_desk.flow.layout.strand_rows import gather_strands
+from opossum_desk.flow.layout.strands import STRAND_PX, layout_strands
+from opossum_desk.state.session import Session
+from tape import Stage
+
+
+def square() -> Stage:
+    """A bell that rings early, a clock that ticks throughout, a gate's delay that lands late; values and log lines."""
+    stage = Stage()
+    bell = stage.bind("ring", "bell#1", "Bell.on_ring")
+    clock = stage.bind("chime", "clock#1", "Clock.on_chime")
+    gate = stage.bind("shut", "gate#1", "Gate.on_shut")
+    rings, chimes = stage.arm("timer", "bell#1", "ring"), stage.arm("timer", "clock#1", "chime")
+    late = []
+    stage.at(10, 20, do=lambda: stage.heard("ring", bell, via="timer", a=rings))
+    stage.at(*range(10, 200, 10), do=lambda: stage.heard("chime", clock, via="timer", a=chimes))
+    stage.at(150, do=lambda: late.append(stage.arm("delay", "gate#1", "shut", sec=0.1)))
+    stage.at(156, do=lambda: stage.heard("shut", gate, via="delay", a=late[0]))
+    stage.at(30, do=lambda: stage("watch", o="gate#1", name="height", v=3))
+    stage.at(160, do=lambda: stage("watch", o="gate#1", name="height", v=0.5))
+    stage.at(40, do=lambda: stage("say", text="the market opens"))
+    return stage.run(200)
+
+
+@pytest.fixture
+def session() -> Session:
+    session = Session(square().take())
+    session.set_findings(examine(session.take))
+    return session
+
+
+def labels(session: Session) -> list[str]:
+    """Return the strands as they stand."""
+    return [strand.row.label for strand in order_strands(session, gather_strands(session.take))]
+
+
+def test_what_does_something_in_view_stands_above_what_does_not(session):
+    """Each part in the order of the take."""
+    assert labels(session) == [
+        "bell timer ring", "clock timer chime", "gate delay shut", "gate#1 height", "log lines",
+    ]  # fmt: skip
+    session.set_window(100, 140)
+    assert labels(session)[0] == "clock timer chime"
+    session.set_window(145, 170)
+    assert labels(session)[:3] == ["clock timer chime", "gate delay shut", "gate#1 height"]
+
+
+def test_what_the_selected_call_came_about_by_stands_first(session):
+    """The delay that led to it, even where it does nothing in view."""
+    call = next(
+        call for call in range(len(session.take.calls)) if session.take.function_of_call(call) == "Gate.on_shut"
+    )
+    session.select_call(call)
+    session.set_window(0, 40)
+    assert labels(session)[0] == "gate delay shut"
+
+
+@pytest.mark.parametrize(
+    ("words", "left"),
+    [
+        ("ev:chime", {"clock timer chime"}),
+        ("cls:gate", {"gate delay shut", "gate#1 height"}),
+        ("o:bell#1", {"bell timer ring"}),
+        ("via:delay", {"gate delay shut"}),
+        ("-timer", {"gate delay shut", "gate#1 height", "log lines"}),
+        ("height", {"gate#1 height"}),
+        ("log", {"log lines"}),
+        ("wasted", {"bell timer ring", "clock timer chime", "gate delay shut", "gate#1 height", "log lines"}),
+    ],
+)
+def test_the_sieve_sieves_them_too(session, words, left):
+    """By event, class, owner and kind; what only a call can be says nothing of a strand."""
+    rows = gather_strands(session.take)
+    assert {row.label for row in rows if passes(row, parse_sieve(words))} == left
+    session.set_sieve(words)
+    faded = {strand.row.label for strand in order_strands(session, rows) if strand.faded}
+    assert faded == {row.label for row in rows} - left
+    session.set_hide_unmatched(True)
+    assert set(labels(session)) == left
+
+
+def test_a_value_stands_at_the_edge_of_what_is_seen(session):
+    """With what it is there, not with its last one."""
+    rows = [row for row in gather_strands(session.take) if row.kind == "value"]
+    for window, number in (((50, 120), "3"), ((50, 190), "0.5")):
+        session.set_window(*window)
+        picture = layout_strands(session, rows, 800, 200, 0, 200)
+        (shown,) = [stroke for stroke in picture.strokes if stroke.shape == "number"]
+        assert shown.text == number and shown.x <= 800
+
+
+def test_log_lines_are_ticks_with_their_words(session):
+    """The words only where there is room for them; at most a tick a pixel."""
+    rows = [row for row in gather_strands(session.take) if row.kind == "log"]
+    picture = layout_strands(session, rows, 800, 200, 0, 200)
+    tick, text = picture.strokes
+    assert (tick.shape, text.shape, text.text) == ("tick", "text", "the market opens")
+    assert tick.x == pytest.approx(picture.scale.x(41), abs=1.5) and tick.y2 - tick.y == STRAND_PX - 10
+    stage = Stage()
+    stage.each(lambda number: [stage("say", text=f"line {number}") for _ in range(5)])
+    crowded = Session(stage.run(2000).take())
+    picture = layout_strands(crowded, gather_strands(crowded.take), 500, 100, 0, 200)
+    assert 290 <= len(picture.strokes) <= 301 and {stroke.shape for stroke in picture.strokes} <= {"tick", "text"}
