@@ -6,10 +6,11 @@ import time
 from pathlib import Path
 
 from opossum.live.receiver import DEFAULT_PORT, PeerState, Receiver
-from opossum_desk.now.layout.told import SILENT_S
 from opossum_desk.state.session import Session
 
 MOST_OFFERED = 3
+SILENT_S = 2.0
+"""A connected game that says nothing for this long is told to be silent."""
 
 
 def recordings_folder() -> Path:

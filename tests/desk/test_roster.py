@@ -100,7 +100,7 @@ def test_what_is_wrong_with_a_listener_is_said(session):
     """Stale, bound again, and nothing for the one that was unbound as it went."""
     known, rows = roster(session, "Lamp")
     told = [listener_remark(known, row)[0] for row in rows if row.sort is Sort.LISTENER]
-    assert told == ["", "", "listens on after going: called 1 time", "", "bound again while it was bound"]
+    assert told == ["", "", "called 1 time after it went", "", "bound again while it was bound"]
 
 
 def test_sends_that_nobody_heard_are_counted(session):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
-from PySide6.QtGui import QContextMenuEvent, QImage, QMouseEvent, QPainter, QPen
+from PySide6.QtGui import QContextMenuEvent, QFontMetricsF, QImage, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QMenu, QToolTip, QWidget
 
 from opossum_desk.context_menus import add_call_actions, add_tripwires, sieve
@@ -32,6 +32,9 @@ from opossum_desk.views.plain import plain_tooltip
 from opossum_desk.views.stamps import Stamps
 
 FOLD_PX = 16.0
+LABEL_MARGIN_PX = 48.0
+MOST_MEASURED = 400
+"""So many names are measured to find out how much room labels need."""
 MOST_FROZEN_NAMES = 12
 LEAST_RAGGED_PX = 10.0
 """A frozen frame drawn narrower than this is a stripe: its ragged edges would meet."""
@@ -294,8 +297,9 @@ class LoomView(AxisCanvas):
                 QRectF(20, line.top, FOLD_PX, ROW_PX), Qt.AlignmentFlag.AlignCenter, "+" if line.row.folded else "–"
             )
         owner = f"{line.owner} ×{line.members}" if line.members > 1 else line.owner
-        room = self.label_px - 48
-        owner_text = self._cut(owner, room * 0.6)
+        room = self.label_px - LABEL_MARGIN_PX
+        function_px = painter.fontMetrics().horizontalAdvance(line.function)
+        owner_text = self._cut(owner, max(room * 0.6, room - function_px - 6))
         width = painter.fontMetrics().horizontalAdvance(owner_text)
         function_text = self._cut(line.function, room - width - 6)
         own = (
@@ -394,6 +398,17 @@ class LoomView(AxisCanvas):
         cls = take.class_of(int(take.listeners.owner[listener])) if shown.row.folded else ""
         event, function = (take.text(int(part[listener])) for part in (take.listeners.event, take.listeners.function))
         add_tripwires(menu, session, event=event, owner="" if cls else owner, cls=cls, function=function)
+
+    def label_needs(self, session: Session) -> float:
+        """Return how wide labels must be to show every row's name whole, of the first `MOST_MEASURED` rows."""
+        metrics = QFontMetricsF(self.small_font())
+        widest = 0.0
+        for row in session.rows[:MOST_MEASURED]:
+            owner, function = session.row_index.label(row)
+            members = len(session.row_index.listeners_of(row))
+            text = f"{owner} ×{members} {function}" if members > 1 else f"{owner} {function}"
+            widest = max(widest, metrics.horizontalAdvance(text))
+        return widest + LABEL_MARGIN_PX + 8
 
     def scroll_to_call(self, call: int) -> None:
         """Scroll so that a call's row is seen."""

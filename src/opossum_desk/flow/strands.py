@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QContextMenuEvent, QImage, QPainter, QPainterPath, QPen
+from PySide6.QtGui import QColor, QContextMenuEvent, QFontMetricsF, QImage, QPainter, QPainterPath, QPen
 from PySide6.QtWidgets import QMenu, QToolTip, QWidget
 
 from opossum_desk.context_menus import add_call_actions, add_tripwires, sieve
@@ -20,6 +20,9 @@ from opossum_desk.views.stamps import Stamps
 
 DOT_PX = 7.0
 FADED_ALPHA = 110
+LABEL_MARGIN_PX = 52.0
+MOST_MEASURED = 400
+"""So many names are measured to find out how much room labels need."""
 
 _COLOUR_OF_KIND = {
     "timer": "timer",
@@ -70,6 +73,12 @@ class StrandsView(AxisCanvas):
         """Put first what belongs to the selection and what does something in view; called when moving has come to rest."""
         self.ordered = order_strands(self.session, self._rows) if self.session is not None else []
         self.renew()
+
+    def label_needs(self) -> float:
+        """Return how wide labels must be to show every strand's name whole, of the first `MOST_MEASURED`."""
+        metrics = QFontMetricsF(self.small_font())
+        widest = max((metrics.horizontalAdvance(row.label) for row in self._rows[:MOST_MEASURED]), default=0.0)
+        return widest + LABEL_MARGIN_PX
 
     def content_height(self) -> float:
         return len(self.ordered) * STRAND_PX + 4

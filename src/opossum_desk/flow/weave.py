@@ -3,13 +3,17 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QScrollBar, QSplitter, QVBoxLayout, QWidget
 
+from opossum_desk.flow.layout.loom import LABEL_PX
 from opossum_desk.flow.loom import LoomView
 from opossum_desk.flow.strands import StrandsView
 from opossum_desk.state.session import Session
 from opossum_desk.views.look import Look
 from opossum_desk.weaving.weave import WeaveView
+
+MOST_LABEL_SHARE = 0.36
 
 
 class FlowWeave(WeaveView):
@@ -36,6 +40,24 @@ class FlowWeave(WeaveView):
         self.session = session
         self.loom.set_session(session)
         self.strands.set_session(session)
+        if session is not None:
+            session.subscribe("rows", self._fit_labels)
+        self._fit_labels()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._fit_labels()
+
+    def _fit_labels(self) -> None:
+        """Give the names of both views the room they need, up to a share of the width: one axis runs below both."""
+        if self.session is None:
+            return
+        needed = max(self.loom.label_needs(self.session), self.strands.label_needs())
+        room = float(round(max(LABEL_PX, min(needed, self.width() * MOST_LABEL_SHARE))))
+        for view in (self.loom, self.strands):
+            if view.label_px != room:
+                view.label_px = room
+                view.renew()
 
     def focusable(self) -> list[QWidget]:
         return [self.loom, self.strands]

@@ -167,6 +167,9 @@ class FrameView(QAbstractScrollArea):
         time_px = metrics.horizontalAdvance(time) + GAP_PX
         if self.session is not None and self.session.trail is not None:
             # on a Trail the time from hop to hop is what one looks for: it stands whatever else must go
+            if metrics.horizontalAdvance(row.text) + time_px > room:
+                time = time.split(" · ")[0]
+                time_px = metrics.horizontalAdvance(time) + GAP_PX
             painter.setPen(QColor(colours.quiet))
             painter.drawText(QRectF(left, top, room, FRAME_ROW_PX), line | Qt.AlignmentFlag.AlignRight, time)
             room, time = room - time_px, ""

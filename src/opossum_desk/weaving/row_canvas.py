@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QContextMenuEvent, QFontMetricsF, QImage, QKeyEvent, QPainter, QPen
@@ -39,8 +41,11 @@ class RowCanvas(AxisCanvas):
         self.cursor_row = -1
         """The row that keys have walked to, -1: none."""
         self._stamps: Stamps | None = None
-        self._cut = text_cutter(self.small_font())
+        self._cut, self._cut_bold = self._cutters()
         self.setMinimumSize(320, 120)
+
+    def _cutters(self) -> tuple[Callable[[str, float], str], Callable[[str, float], str]]:
+        return text_cutter(self.small_font()), text_cutter(self.small_font(1, bold=True))
 
     # --- what a weave says of itself -------------------------------------------------------------------
 
@@ -74,7 +79,7 @@ class RowCanvas(AxisCanvas):
 
     def restyle(self) -> None:
         self._stamps = None
-        self._cut = text_cutter(self.small_font())
+        self._cut, self._cut_bold = self._cutters()
         self.picture = None
         super().restyle()
 
@@ -223,7 +228,7 @@ class RowCanvas(AxisCanvas):
         left += FOLD_PX
         room = self.label_px - 10 - left
         painter.setPen(self.role_colour(label.role, alpha))
-        text = self._cut(label.text, room - (8 if label.heads else 0))
+        text = (self._cut_bold if label.heads else self._cut)(label.text, room)
         painter.drawText(QRectF(left, label.top, room, line), Qt.AlignmentFlag.AlignVCenter, text)
         if label.detail:
             painter.setFont(self.small_font(2))

@@ -23,7 +23,7 @@ from opossum_desk.state.session import Session
 ROW_PX = 19.0
 HEADER_PX = 24.0
 LABEL_PX = 216.0
-"""Width of the labels at the left, by default."""
+"""Width of the labels at the left, at least."""
 
 BEAD_FROM_PX = 5.5
 """Beads are drawn from this width of a frame on; below, density."""

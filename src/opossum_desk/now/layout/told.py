@@ -8,9 +8,8 @@ import numpy as np
 
 from opossum.live.receiver import PeerState, Receiver
 from opossum.take.take import Take
+from opossum_desk.recordings import SILENT_S
 
-SILENT_S = 2.0
-"""A connected game that says nothing for this long is told to be silent."""
 MOST_NAMED = 3
 
 

@@ -33,7 +33,7 @@ from opossum_desk.pacing.layout.verdict import LATE_FRAMES
 from opossum_desk.state.session import Session
 
 ROW_PX = 64.0
-SPREAD_PX = 58.0
+SPREAD_PX = 72.0
 """Room at the right for how the firings spread."""
 REACH_MARGIN = 1.12
 DETAIL_PX = 14.0
@@ -201,7 +201,7 @@ def _draw_spread(
     edges = -edges[::-1] * per_ns
     counts = counts[::-1]
     left = picture.scale.left + picture.scale.width + 6
-    widths = counts / counts.max() * (SPREAD_PX - 18)
+    widths = counts / counts.max() * (SPREAD_PX - 30)
     shown = counts > 0
     boxes = np.column_stack(
         (

@@ -159,15 +159,16 @@ def listener_remark(known: RosterListeners, row: RosterRow) -> tuple[str, str]:
     if known.stale_binds[row.number]:
         return stale_remark(int(known.stale_calls[row.number]), 1), "rose"
     if known.stale_calls[row.number]:
-        return f"called {plural(int(known.stale_calls[row.number]), 'time')} after it had gone", "rose"
+        return stale_remark(int(known.stale_calls[row.number]), 1), "rose"
     return "", "quiet"
 
 
 def stale_remark(calls: int, listeners: int) -> str:
     """Say that listeners stayed bound after they had gone, and how often they were called."""
-    listens = "listens on" if listeners == 1 else f"{listeners:,} listen on"
-    called = f"called {plural(calls, 'time')}" if calls else "not called yet"
-    return f"{listens} after going: {called}"
+    if listeners == 1:
+        return f"called {plural(calls, 'time')} after it went" if calls else "listens on after it went"
+    listen = f"{listeners:,} listen on after they went"
+    return f"{listen}: {plural(calls, 'call')}" if calls else listen
 
 
 class _Drawing:

@@ -50,5 +50,5 @@ def _time_told(session: Session, trail: Trail, hop: Hop) -> str:
         return f"frame {number}" if number >= 0 else "start-up"
     columns = session.row_index.column
     between = int(columns[hop.call]) - int(columns[trail.hops[hop.of].call])
-    frames = f"{plural(between, 'frame')} · " if between else ""
-    return f"{frames}+{short_time(max(0, hop.after_ns))}"
+    frames = f" · {plural(between, 'frame')}" if between else ""
+    return f"+{short_time(max(0, hop.after_ns))}{frames}"
