@@ -19,6 +19,7 @@ COMMANDS = {
     "desk": "desk:open_desk",
     "demo": "demo:demo",
     "findings": "findings:findings",
+    "report": "report:report",
     "convert": "convert:convert",
     "check-stream": "check_stream:check_stream",
     "info": "info:info",

@@ -96,6 +96,12 @@ class Desk(Protocol):
     def ask_save(self) -> None:
         """Let the user say where to save the take."""
 
+    def ask_report(self) -> None:
+        """Let the user say where to write the report of the open take."""
+
+    def ask_picture(self) -> None:
+        """Let the user say where to save a picture of the view in focus."""
+
     def choose_look(self, choice: str) -> None:
         """Choose the ``day`` or ``night`` look, or follow the ``system``."""
 

@@ -122,6 +122,8 @@ COMMANDS: list[Command] = [
     Command("&Listen for a game", (), "&File", lambda desk: desk.games.listen()),
     Command("&Try the bakery", (), "&File", lambda desk: desk.open_demo()),
     Command("&Save the take …", ("Ctrl+S",), "&File", lambda desk: desk.ask_save(), group=1),
+    Command("Write a &report …", ("Ctrl+R",), "&File", lambda desk: desk.ask_report(), group=1),
+    Command("Save a &picture of this view …", ("Ctrl+P",), "&File", lambda desk: desk.ask_picture(), group=1),
     Command("&Quit", ("Ctrl+Q",), "&File", lambda desk: desk.close(), group=2),
     Command("Axis by frame or by time", ("T",), "&View", _in_flow("toggle_axis"), group=1),
     Command("Fold all rows", (), "&View", do=lambda session: session.fold_all(True), group=2),

@@ -33,13 +33,15 @@ class Opening(QObject):
     """What an examination found (`Examined`)."""
     saved = Signal(str)
     not_saved = Signal(str)
+    reported = Signal(str)
+    reporting_told = Signal(str)
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self.paths: list[str] = []
         """What is being opened, or was opened last."""
         self._began = self._again = 0.0
-        self._opening, self._examining, self._saving = Work(self), Work(self), Work(self)
+        self._opening, self._examining, self._saving, self._reporting = (Work(self) for _ in range(4))
         self._opening.progressed.connect(self.progressed)
         self._opening.finished.connect(self.opened)
         self._opening.failed.connect(self.failed)
@@ -48,6 +50,9 @@ class Opening(QObject):
         self._examining.failed.connect(lambda text: self.examining_told.emit(f"The take could not be examined: {text}"))
         self._saving.finished.connect(lambda path: self.saved.emit(path))
         self._saving.failed.connect(self.not_saved)
+        self._reporting.finished.connect(lambda path: self.reported.emit(path))
+        self._reporting.failed.connect(self.not_saved)
+        self._reporting.progressed.connect(lambda text, share: self.reporting_told.emit(f"{text} … {share:.0%}"))
 
     # --- opening -----------------------------------------------------------------------------------
 
@@ -103,6 +108,12 @@ class Opening(QObject):
         """Save a session's take as one `.take` file."""
         self._saving.start(saving_task(session, path))
 
+    def write_report(self, session: Session, path: str) -> None:
+        """Write the page that tells what was found in a session's take."""
+        from opossum_desk.report.writing import reporting_task  # the template engine is loaded when first wanted
+
+        self._reporting.start(reporting_task(session.take, session.findings, path))
+
     @property
     def is_saving(self) -> bool:
         """Say whether a take is being saved."""
@@ -112,7 +123,8 @@ class Opening(QObject):
         """Wait for what is being saved, and let all else go."""
         for work in (self._opening, self._examining):
             work.cancel()
-        if self._saving.running:
-            self._saving.wait(SAVING_S)
+        for work in (self._saving, self._reporting):
+            if work.running:
+                work.wait(SAVING_S)
         for work in (self._opening, self._examining):
             work.wait()

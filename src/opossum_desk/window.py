@@ -83,6 +83,8 @@ class DeskWindow(QMainWindow):
         opening.progressed.connect(lambda text, share: self.page("opening").tell(text, share))
         opening.failed.connect(self.fail)
         opening.saved.connect(self._saved)
+        opening.reporting_told.connect(self.say)
+        opening.reported.connect(lambda path: self.say(f"Wrote {path}."))
         opening.not_saved.connect(lambda text: self._warn("Not saved", text))
         self.takes = TakesOnDesk(self, self)
         self.played = GamesOnDesk(self, self.takes, self)
@@ -230,6 +232,37 @@ class DeskWindow(QMainWindow):
         assert self.session is not None
         self.opening.save(self.session, path)
         self.say(f"Saving {os.path.basename(path)} …")
+
+    def ask_report(self) -> None:
+        """Let the user say where to write the report of the open take."""
+        if self.session is None or not self.session.examined:
+            self.say("The take has to be examined first.")
+            return
+        from PySide6.QtWidgets import QFileDialog
+
+        start = os.path.join(self.memory.kept.folder, f"{self.session.take.name}.html")
+        path, _ = QFileDialog.getSaveFileName(self, "Write a report", start, "Pages (*.html)")
+        if path:
+            self.opening.write_report(self.session, path if path.endswith(".html") else path + ".html")
+            self.say("Writing the report …")
+
+    def ask_picture(self) -> None:
+        """Let the user say where to save a picture of the view in focus, or of the window."""
+        from PySide6.QtWidgets import QFileDialog
+
+        from opossum_desk.picture_saving import FILTER, save_picture
+
+        view = self.take_area.view_in_focus() if self.is_in("take") else self
+        start = os.path.join(self.memory.kept.folder, f"{(view.accessibleName() or 'opossum').lower()}.png")
+        path, _ = QFileDialog.getSaveFileName(self, "Save a picture of this view", start, FILTER)
+        if not path:
+            return
+        try:
+            save_picture(view, path if Path(path).suffix else f"{path}.png")
+        except (OSError, ValueError) as error:
+            self._warn("Not saved", f"{getattr(error, 'strerror', None) or error}.")
+        else:
+            self.say(f"Saved {path}.")
 
     def _warn(self, title: str, text: str) -> None:
         from PySide6.QtWidgets import QMessageBox

@@ -9,8 +9,8 @@ from test_window import bakery, has_colour, opened, picture
 
 from moonrise_bakery.night import record_night
 from opossum.findings.catalogue import KINDS, weave_of
+from opossum_desk.layout.colours import DAY, NIGHT
 from opossum_desk.layout.row_picture import HEADER_PX
-from opossum_desk.views.look import DAY, NIGHT
 from opossum_desk.weaves import WEAVES
 from opossum_desk.weaving import gathered_weave
 from tape import Stage

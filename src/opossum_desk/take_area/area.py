@@ -226,6 +226,11 @@ class TakeArea(AreaView):
             here = next((i for i, view in enumerate(seen) if view.hasFocus()), -1)
             seen[(here + 1) % len(seen)].setFocus(Qt.FocusReason.TabFocusReason)
 
+    def view_in_focus(self) -> QWidget:
+        """Return the view that has the focus, the middle where none has."""
+        views = [self.pulse, self.findings, *self.woven_now.focusable(), self.frame, self.story]
+        return next((view for view in views if view.hasFocus()), self.woven_now.focusable()[0])
+
     # --- following an object -------------------------------------------------------------------------
 
     def follow_object(self, name: str) -> None:

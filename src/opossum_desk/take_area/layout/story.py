@@ -95,12 +95,12 @@ def _evidence(session: Session, item: Evidence, quiet: str) -> str:
             take.frames.rows_of_lines(table["p"][item.row : item.row + 1], table["line"][item.row : item.row + 1])
         )
         href = f"frame:{columns[0]}" if columns else ""
-    what = escape(_record_text(session, item))
+    what = escape(record_text(session, item))
     linked = f'<a href="{href}">{what}</a>' if href else what
     return f'<p style="margin:1px 0">{linked} – {escape(item.note)} <span style="color:{quiet}">({where})</span></p>'
 
 
-def _record_text(session: Session, item: Evidence) -> str:
+def record_text(session: Session, item: Evidence) -> str:
     """Return a record in a few words."""
     take, row = session.take, item.row
     table = take.tables[item.k]

@@ -1,0 +1,37 @@
+"""`opossum report`: a take's findings as one page that anybody can read."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from opossum_commands.reading import CommandError, opened, wishes_for
+from opossum_commands.terminal import say
+
+
+@click.command()
+@click.argument("paths", metavar="TAKE|STREAM…", nargs=-1, required=True)
+@click.option("-o", "--out", required=True, metavar="FILE", help="Where to write the page, such as night.html.")
+@click.option("--force", is_flag=True, help="Replace FILE if it exists.")
+def report(paths: tuple[str, ...], out: str, force: bool) -> None:
+    """Write one self-contained page: what is wrong with a take, with proof and pictures.
+
+    A colleague reads it in any browser, without Opossum, without a network, without scripts.
+    """
+    target = Path(out)
+    if target.exists() and not force:
+        raise CommandError(f"{target}: exists already; give --force to replace it.")
+    wishes = wishes_for(paths[0])
+    take = opened(paths)
+    from opossum.findings.examine import examine
+    from opossum.take.checks import check_take
+    from opossum_desk.report.writing import write_report
+
+    findings = wishes.counted(examine(take, wishes.settings))
+    try:
+        write_report(take, findings, check_take(take), target)
+    except OSError as error:
+        raise CommandError(f"{target}: cannot be written ({error.strerror or error}).") from None
+    count = len(findings)
+    say(f"{target}: {count} {'finding' if count == 1 else 'findings'}, {target.stat().st_size:,} bytes")
