@@ -102,6 +102,9 @@ class Desk(Protocol):
     def ask_picture(self) -> None:
         """Let the user say where to save a picture of the view in focus."""
 
+    def ask_editor(self) -> None:
+        """Let the user say which command opens places of the source."""
+
     def choose_look(self, choice: str) -> None:
         """Choose the ``day`` or ``night`` look, or follow the ``system``."""
 

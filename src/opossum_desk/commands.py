@@ -142,6 +142,7 @@ COMMANDS: list[Command] = [
         do=lambda session: session.show_data(not session.shows_data),
         group=2,
     ),
+    Command("The &editor …", (), "&View", lambda desk: desk.ask_editor(), group=3),
     Command("Next finding", ("N",), "&Go", partial(_step_finding, 1)),
     Command("Previous finding", ("Shift+N",), "&Go", partial(_step_finding, -1)),
     Command("Where the finding is proved best", ("P",), "&Go", _show_proof),

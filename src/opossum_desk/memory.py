@@ -26,6 +26,7 @@ class Remembered:
     hidden: list[str] = field(default_factory=list)
     bookmarks: dict[str, list[int]] = field(default_factory=dict)
     folder: str = ""
+    editor: str = ""
 
 
 def remembered(text: bytes) -> Remembered:

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Callable
 from typing import Any
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from opossum_desk.state.session import Session
-from opossum_desk.state.tasks import Examined, HeadStart, examining_task, open_session, saving_task
+from opossum_desk.state.tasks import Examined, HeadStart, Tell, examining_task, open_session, saving_task
 from opossum_desk.work import Work
 
 EXAMINE_AFTER_MS = 60
@@ -108,11 +109,9 @@ class Opening(QObject):
         """Save a session's take as one `.take` file."""
         self._saving.start(saving_task(session, path))
 
-    def write_report(self, session: Session, path: str) -> None:
-        """Write the page that tells what was found in a session's take."""
-        from opossum_desk.report.writing import reporting_task  # the template engine is loaded when first wanted
-
-        self._reporting.start(reporting_task(session.take, session.findings, path))
+    def write_report(self, task: Callable[[Tell], str]) -> None:
+        """Write the page that tells what was found: a task that answers with the page's path."""
+        self._reporting.start(task)
 
     @property
     def is_saving(self) -> bool:

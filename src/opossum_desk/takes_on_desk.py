@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QObject, Qt
 
+import moonrise_bakery
 from moonrise_bakery import demo_take_path
 from opossum_desk.state.session import Session
+from opossum_desk.state.source_places import source_roots
 from opossum_desk.state.tasks import Examined
 from opossum_desk.state.uncounting import WishesOfTake
 from opossum_desk.telling import axis_told, examined_told, selection_told
@@ -46,6 +49,7 @@ class TakesOnDesk(QObject):
             desk.memory.add_recent(own)
         session.wishes = WishesOfTake(own, writes=own != str(demo_take_path()))
         session.playing = desk.games.records(own) and desk.games.playing
+        desk.view("take").story.roots = source_roots(self.paths, [str(Path(moonrise_bakery.__file__).parent)])
         session.bookmarks = [mark for mark in desk.memory.bookmarks(own) if mark < session.axis.columns]
         self.show(session)
         if len(self.paths) == 1 and own.endswith(".jsonl") and desk.games.followed is None:

@@ -53,6 +53,7 @@ class DeskWindow(QMainWindow):
         self.stack = QStackedWidget()
         self.take_area: Any = self.view("take")
         self.rail = Rail(self.go)
+        self.take_area.story.place_wanted.connect(self.open_place)
         self.take_area.woven.connect(lambda _: self._mark_rail())
         body = QWidget()
         row = QHBoxLayout(body)
@@ -243,7 +244,10 @@ class DeskWindow(QMainWindow):
         start = os.path.join(self.memory.kept.folder, f"{self.session.take.name}.html")
         path, _ = QFileDialog.getSaveFileName(self, "Write a report", start, "Pages (*.html)")
         if path:
-            self.opening.write_report(self.session, path if path.endswith(".html") else path + ".html")
+            from opossum_desk.report.writing import reporting_task  # the template engine is loaded when first wanted
+
+            target = path if path.endswith(".html") else path + ".html"
+            self.opening.write_report(reporting_task(self.session.take, self.session.findings, target))
             self.say("Writing the report …")
 
     def ask_picture(self) -> None:
@@ -294,6 +298,44 @@ class DeskWindow(QMainWindow):
         from opossum_desk.explaining import explain
 
         self._help = explain(self, self.take_area.flow.loom.whatsThis())
+
+    # --- the game's source --------------------------------------------------------------------------
+
+    def open_place(self, text: str) -> None:
+        """Open a place of the game's source in the user's editor; say what is in the way."""
+        from opossum_desk.editor import EditorError, open_in_editor
+        from opossum_desk.state.source_places import find_source, place_of
+
+        place = place_of(text)
+        path = find_source(place, self.take_area.story.roots) if place is not None else None
+        if place is None or path is None:
+            self.say(f"{text}: there is no such file near the take, nor where the desk was started.")
+            return
+        try:
+            open_in_editor(self.memory.kept.editor, path, place.line)
+        except EditorError as error:
+            self.say(f"{error}.")
+        else:
+            self.say(f"Opened {path}, line {place.line}.")
+
+    def ask_editor(self) -> None:
+        """Let the user say which command opens places of the source."""
+        from PySide6.QtWidgets import QInputDialog
+
+        from opossum_desk.editor import USUAL, EditorError, parse_command
+
+        told = "The command that opens a place; {file} and {line} stand for it:"
+        text, accepted = QInputDialog.getText(self, "The editor", told, text=self.memory.kept.editor or USUAL)
+        if not accepted:
+            return
+        try:
+            parse_command(text)
+        except EditorError as error:
+            self._warn("Not changed", f"{error}.")
+        else:
+            self.memory.kept.editor = text
+            self.memory.save()
+            self.say(f"Places open by: {text}")
 
     # --- look and memory ---------------------------------------------------------------------------
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from html import escape
+from pathlib import Path
 from urllib.parse import unquote
 
 from PySide6.QtCore import Qt, QUrl, Signal
@@ -19,6 +20,8 @@ from opossum_desk.weaves import weave_named
 class StoryView(QTextBrowser):
     """Shows a finding as a page; its links lead to frames, calls and other findings."""
 
+    place_wanted = Signal(str)
+    """A place in the source is to be opened, as the take names it."""
     left_out = Signal(str)
     """Findings were left out; says where that was written."""
 
@@ -28,6 +31,8 @@ class StoryView(QTextBrowser):
         self.session: Session | None = None
         self.held: HeldGame | None = None
         """The game that is held now, if one is."""
+        self.roots: list[Path] = []
+        """The folders in which the game's source is looked for."""
         self.setAccessibleName("Story")
         self.setOpenLinks(False)
         self.setMinimumSize(200, 120)
@@ -58,7 +63,8 @@ class StoryView(QTextBrowser):
             from opossum_desk.take_area.layout.story import story_html  # no finding is chosen while the desk starts
 
             offer = self._offer(self.session)
-            page = story_html(self.session, self.session.finding, colours.ink, colours.quiet, colours.rose, offer)
+            tints = colours.ink, colours.quiet, colours.rose
+            page = story_html(self.session, self.session.finding, *tints, offer, self.roots)
             if self.held is not None:
                 page = f"{self._held_page(self.session, self.held)}<hr/>{page}"
         if page != getattr(self, "_page", None):
@@ -120,6 +126,8 @@ class StoryView(QTextBrowser):
             self.left_out.emit(f"Not counted any more; {told}. Ctrl+Z counts it again.")
         elif kind == "frame":
             self.session.select_column(int(target))
+        elif kind == "place":
+            self.place_wanted.emit(unquote(target))
         elif kind == "weave":
             self.session.choose_weave(target)
         elif kind == "call":

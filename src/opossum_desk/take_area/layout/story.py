@@ -2,23 +2,35 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from html import escape
+from pathlib import Path
 from urllib.parse import quote
 
 from opossum.findings.finding import Evidence, Finding
 from opossum_desk.layout.wording import SEVERITY_TITLES, cause_title, kind_title
 from opossum_desk.state.session import Session
+from opossum_desk.state.source_places import find_source, lines_around, places_in
 from opossum_desk.state.uncounting import LEFT_OUT_BY
 
 MOST_FRAME_LINKS = 12
+MOST_SOURCES = 3
+"""Places whose lines are shown."""
 
 
 def story_html(
-    session: Session, finding: Finding, ink: str, quiet: str, accent: str, offer: tuple[str, str] | None = None
+    session: Session,
+    finding: Finding,
+    ink: str,
+    quiet: str,
+    accent: str,
+    offer: tuple[str, str] | None = None,
+    roots: Sequence[Path] = (),
 ) -> str:
     """Return the page of one finding in the given colours.
 
     Links are `frame:COLUMN`, `call:ROW`, `finding:ID`; `offer`: (name, words) of a weave that proves it better, `weave:NAME`.
+    Places in the source are `place:FILE:LINE`; where their files lie below one of `roots`, their lines are shown.
     """
     subject = finding.subject
     name = subject.fn or (f"`{subject.ev}`" if subject.ev else subject.q or subject.at or finding.kind)
@@ -31,6 +43,7 @@ def story_html(
         f'<p style="color:{quiet};margin-bottom:0">What to change</p><p style="margin-top:0">{_prose(finding.advice)}</p>',
     ]
     parts += [f"<p>{_prose(detail)}</p>" for detail in finding.details]
+    parts += _source(finding, roots, quiet)
     if offer:
         parts.append(f'<p><a href="weave:{offer[0]}">{escape(offer[1])}</a></p>')
     parts.append(_frames(session, finding, quiet))
@@ -58,9 +71,35 @@ def _leaving_out(finding: Finding, quiet: str) -> str:
     return f'<p style="color:{quiet};margin-bottom:0">Do not count this for</p><p style="margin-top:0">{" · ".join(links)}</p>'
 
 
+def _source(finding: Finding, roots: Sequence[Path], quiet: str) -> list[str]:
+    """Return the lines around the places that a finding names, those that are on this machine."""
+    named = [finding.advice, finding.summary, finding.subject.at]
+    places = dict.fromkeys(place for text in named for _, _, place in places_in(text))
+    parts = []
+    for place in list(places)[:MOST_SOURCES]:
+        path = find_source(place, roots)
+        lines = lines_around(path, place.line) if path is not None else []
+        if not lines:
+            continue
+        rows = "".join(
+            f'<tr><td align="right" style="color:{quiet}">{number}&nbsp;</td><td style="white-space:pre"><tt>'
+            f"{'<b>' if number == place.line else ''}{escape(text) or '&nbsp;'}{'</b>' if number == place.line else ''}"
+            "</tt></td></tr>"
+            for number, text in lines
+        )
+        link = f'<a href="place:{quote(str(place))}">{escape(str(place))}</a>'
+        parts.append(f'<p style="color:{quiet};margin-bottom:0">{link}</p><table cellspacing="0">{rows}</table>')
+    return parts
+
+
 def _prose(text: str) -> str:
-    """Return text as HTML; what stands in backticks becomes a name."""
-    pieces = escape(text).split("`")
+    """Return text as HTML; what stands in backticks becomes a name, a place in the source a link."""
+    pieces, at = [], 0
+    for start, stop, place in places_in(text):
+        pieces.append(escape(text[at:start]))
+        pieces.append(f'<a href="place:{quote(str(place))}">{escape(text[start:stop])}</a>')
+        at = stop
+    pieces = "".join([*pieces, escape(text[at:])]).split("`")
     return "".join(f"<b>{piece}</b>" if index % 2 else piece for index, piece in enumerate(pieces))
 
 
