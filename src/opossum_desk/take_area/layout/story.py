@@ -81,15 +81,19 @@ def _source(finding: Finding, roots: Sequence[Path], quiet: str) -> list[str]:
         lines = lines_around(path, place.line) if path is not None else []
         if not lines:
             continue
-        rows = "".join(
-            f'<tr><td align="right" style="color:{quiet}">{number}&nbsp;</td><td style="white-space:pre"><tt>'
-            f"{'<b>' if number == place.line else ''}{escape(text) or '&nbsp;'}{'</b>' if number == place.line else ''}"
-            "</tt></td></tr>"
-            for number, text in lines
-        )
+        # what all lines lean in is left out: the panel is narrow
+        lean = min((len(text) - len(text.lstrip()) for _, text in lines if text.strip()), default=0)
+        rows = "".join(_source_line(number, text[lean:], number == place.line, quiet) for number, text in lines)
         link = f'<a href="place:{quote(str(place))}">{escape(str(place))}</a>'
-        parts.append(f'<p style="color:{quiet};margin-bottom:0">{link}</p><table cellspacing="0">{rows}</table>')
+        parts.append(f'<p style="margin-bottom:2px">{link}</p>{rows}')
     return parts
+
+
+def _source_line(number: int, text: str, meant: bool, quiet: str) -> str:
+    bare = text.lstrip()
+    shown = "&nbsp;" * (len(text) - len(bare)) + escape(bare)
+    told = f"<b>{shown}</b>" if meant else shown
+    return f'<p style="margin:0"><tt><span style="color:{quiet}">{number}&nbsp;</span>{told}</tt></p>'
 
 
 def _prose(text: str) -> str:
