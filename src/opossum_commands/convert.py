@@ -3,14 +3,12 @@
 from __future__ import annotations
 
 import gzip
-import os
-import tempfile
-from contextlib import suppress
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 import click
 
+from opossum.whole_file import whole_file
 from opossum_commands.reading import CommandError, opened
 from opossum_commands.terminal import say
 
@@ -49,18 +47,9 @@ def write_stream(take: Take, target: str) -> None:
     """Write a take as a stream; a file already there is replaced only when all is written."""
     from opossum.stream.writing import stream_lines
 
-    where = Path(target)
-    handle, temporary = tempfile.mkstemp(prefix=f".{where.name}.", suffix=".part", dir=where.parent)
-    try:
-        with os.fdopen(handle, "wb") as plain:
-            file = gzip.GzipFile(fileobj=plain, mode="wb", mtime=0) if target.endswith(".gz") else plain
-            for line in stream_lines(take.tables, take.strings, take.peers):
-                file.write(line)
-            if file is not plain:
-                file.close()
-        os.chmod(temporary, 0o644)
-        os.replace(temporary, target)
-    except BaseException:
-        with suppress(OSError):
-            os.unlink(temporary)
-        raise
+    with whole_file(target) as plain:
+        file = gzip.GzipFile(fileobj=plain, mode="wb", mtime=0) if target.endswith(".gz") else plain
+        for line in stream_lines(take.tables, take.strings, take.peers):
+            file.write(line)
+        if file is not plain:
+            file.close()

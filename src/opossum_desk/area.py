@@ -102,6 +102,9 @@ class Desk(Protocol):
     def ask_picture(self) -> None:
         """Let the user say where to save a picture of the view in focus."""
 
+    def ask_note(self, column: int) -> None:
+        """Let the user write a note to a frame."""
+
     def ask_editor(self) -> None:
         """Let the user say which command opens places of the source."""
 

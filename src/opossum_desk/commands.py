@@ -81,7 +81,25 @@ def _follow_cause(desk: Desk) -> None:
 def _mark(desk: Desk) -> None:
     if desk.session is not None and desk.is_in("take"):
         marked = desk.session.toggle_bookmark()
-        desk.say("Marked." if marked else "Not marked; select a frame to mark it.")
+        desk.say("Marked; Shift+B writes a note to it." if marked else "Not marked; select a frame to mark it.")
+
+
+def _step_mark(step: int, desk: Desk) -> None:
+    session = desk.session
+    if session is not None and desk.is_in("take"):
+        stepping.step_bookmark(session, step)
+        if note := session.notes.get(session.column):
+            desk.say(f"Marked: {note}")
+
+
+def _write_note(desk: Desk) -> None:
+    session = desk.session
+    if session is None or not desk.is_in("take"):
+        return
+    if session.column < 0:
+        desk.say("Select a frame first: the note is written to it.")
+    else:
+        desk.ask_note(session.column)
 
 
 def _count_again(desk: Desk) -> None:
@@ -163,8 +181,9 @@ COMMANDS: list[Command] = [
     Command("Zoom in", ("+", "="), "&Go", do=partial(_zoom, ZOOM_STEP)),
     Command("Zoom out", ("-",), "&Go", do=partial(_zoom, 1 / ZOOM_STEP)),
     Command("Mark this frame", ("B",), "&Go", _mark),
-    Command("Mark after", ("]",), "&Go", do=_step(stepping.step_bookmark, 1)),
-    Command("Mark before", ("[",), "&Go", do=_step(stepping.step_bookmark, -1)),
+    Command("Write a note to this frame …", ("Shift+B",), "&Go", _write_note),
+    Command("Mark after", ("]",), "&Go", partial(_step_mark, 1)),
+    Command("Mark before", ("[",), "&Go", partial(_step_mark, -1)),
     Command(
         "Hide what does not match the sieve",
         ("H",),

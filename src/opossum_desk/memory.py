@@ -11,6 +11,8 @@ from typing import Any
 
 from PySide6.QtCore import QStandardPaths
 
+from opossum.whole_file import whole_file
+
 MOST_RECENT = 12
 MOST_BOOKMARKED_TAKES = 200
 
@@ -84,11 +86,7 @@ class Memory:
 
     def save(self) -> None:
         """Write the file; a desk that cannot remember works all the same."""
-        import tempfile
-
         with contextlib.suppress(OSError):
             self._path.parent.mkdir(parents=True, exist_ok=True)
-            handle, temporary = tempfile.mkstemp(dir=self._path.parent, prefix=".desk.")
-            with os.fdopen(handle, "wb") as file:
+            with whole_file(self._path) as file:
                 file.write(json.dumps(asdict(self.kept), indent=1).encode())
-            os.replace(temporary, self._path)

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import os
-import tempfile
-from contextlib import suppress
 from pathlib import Path
 
 from PySide6.QtCore import QBuffer, QIODevice, QPoint, QRect
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QWidget
+
+from opossum.whole_file import whole_file
 
 FILTER = "Pictures (*.png *.svg)"
 
@@ -25,17 +24,8 @@ def save_picture(view: QWidget, path: str) -> None:
     if ending not in (".png", ".svg"):
         raise ValueError(f"{Path(path).name}: a picture is a .png or a .svg; name it so")
     data = _png(view) if ending == ".png" else _svg(view)
-    target = Path(path)
-    handle, temporary = tempfile.mkstemp(dir=target.parent, prefix=f".{target.name}.")
-    try:
-        with os.fdopen(handle, "wb") as file:
-            file.write(data)
-        os.chmod(temporary, 0o644)
-        os.replace(temporary, target)
-    except BaseException:
-        with suppress(OSError):
-            os.unlink(temporary)
-        raise
+    with whole_file(path) as file:
+        file.write(data)
 
 
 def _png(view: QWidget) -> bytes:

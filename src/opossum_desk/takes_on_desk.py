@@ -9,6 +9,7 @@ from PySide6.QtCore import QObject, Qt
 
 import moonrise_bakery
 from moonrise_bakery import demo_take_path
+from opossum_desk.state.marks_file import Mark, MarksError, marks_of, marks_path, read_marks, show_marks, write_marks
 from opossum_desk.state.session import Session
 from opossum_desk.state.source_places import source_roots
 from opossum_desk.state.tasks import Examined
@@ -33,6 +34,10 @@ class TakesOnDesk(QObject):
         self._desk = desk
         self.paths: list[str] = []
         """The files of the take that is shown."""
+        self._keeps_beside = False
+        """Whether marks are kept in a file beside the take."""
+        self._others: list[Mark] = []
+        """Marks of other peers than the one whose axis is shown."""
         self.question: Symptom | None = None
         """The symptom that is asked once the take has been examined."""
         opening = desk.opening
@@ -50,7 +55,7 @@ class TakesOnDesk(QObject):
         session.wishes = WishesOfTake(own, writes=own != str(demo_take_path()))
         session.playing = desk.games.records(own) and desk.games.playing
         desk.view("take").story.roots = source_roots(self.paths, [str(Path(moonrise_bakery.__file__).parent)])
-        session.bookmarks = [mark for mark in desk.memory.bookmarks(own) if mark < session.axis.columns]
+        self._show_marks(session, own)
         self.show(session)
         if len(self.paths) == 1 and own.endswith(".jsonl") and desk.games.followed is None:
             desk.games.watch(own)
@@ -143,9 +148,36 @@ class TakesOnDesk(QObject):
             if told := selection_told(session):
                 self._desk.say(told)
 
+    def _show_marks(self, session: Session, own: str) -> None:
+        """Mark what was marked when this take was looked at before: as the file beside it says, else as is remembered."""
+        desk = self._desk
+        self._keeps_beside = own != str(demo_take_path())
+        session.bookmarks = [mark for mark in desk.memory.bookmarks(own) if mark < session.axis.columns]
+        if not self._keeps_beside:
+            return
+        try:
+            marks = read_marks(marks_path(own))
+        except MarksError as error:
+            self._keeps_beside = False  # what is not understood is not written over
+            desk.say(f"{error}.")
+            return
+        self._others = [mark for mark in marks if not session.take.peers or mark.peer != session.take.peers[0].name]
+        if marks:
+            show_marks(session, marks)
+
     def _keep_bookmarks(self) -> None:
-        if self._desk.session is not None and self.paths:
-            self._desk.memory.set_bookmarks(self.paths[0], self._desk.session.bookmarks)
+        desk, session = self._desk, self._desk.session
+        if session is None or not self.paths:
+            return
+        desk.memory.set_bookmarks(self.paths[0], session.bookmarks)
+        if self._keeps_beside and session.peer == 0:
+            try:
+                write_marks(marks_path(self.paths[0]), [*self._others, *marks_of(session)])
+            except OSError as error:
+                self._keeps_beside = False
+                desk.say(
+                    f"The marks cannot be kept beside the take ({error.strerror or error}); they are remembered here."
+                )
 
     def _keep_sieve(self) -> None:
         session = self._desk.session

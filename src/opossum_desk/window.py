@@ -299,6 +299,20 @@ class DeskWindow(QMainWindow):
 
         self._help = explain(self, self.take_area.flow.loom.whatsThis())
 
+    def ask_note(self, column: int) -> None:
+        """Let the user write a note to a frame of the open take, which is marked by it."""
+        from PySide6.QtWidgets import QInputDialog
+
+        if self.session is None:
+            return
+        number = int(self.session.axis.numbers[column])
+        where = f"frame {number}" if number >= 0 else "the start-up"
+        before = self.session.notes.get(column, "")
+        text, accepted = QInputDialog.getText(self, "A note", f"Your note to {where}:", text=before)
+        if accepted:
+            self.session.write_note(column, text)
+            self.say(f"Marked: {text.strip()}" if text.strip() else "Marked.")
+
     # --- the game's source --------------------------------------------------------------------------
 
     def open_place(self, text: str) -> None:

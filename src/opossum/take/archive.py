@@ -12,10 +12,8 @@ numbers, an empty text for JSON.  Columns that hold one value throughout are in 
 
 from __future__ import annotations
 
-import contextlib
 import os
 import zipfile
-from pathlib import Path
 from typing import Any
 
 import msgspec
@@ -28,6 +26,7 @@ from opossum.stream.limits import ANY_INTEGER, LIMITS, LINE, TIME, Limits
 from opossum.stream.tables import ABSENT, COMMON_FIELDS, Column, JsonColumn, Table, absent_column
 from opossum.take.recording import Recording
 from opossum.take.take import Take
+from opossum.whole_file import whole_file
 
 FORMAT = "opossum-take"
 FORMAT_VERSION = 1
@@ -72,21 +71,8 @@ def save_take(take: Take, path: str | os.PathLike[str]) -> None:
     Raises:
         OSError: the file cannot be written; what was there before is untouched.
     """
-    import tempfile  # not needed for opening, and not cheap to load
-
-    target = Path(path)
-    handle, temporary = tempfile.mkstemp(prefix=f".{target.name}.", suffix=".part", dir=target.parent)
-    try:
-        with os.fdopen(handle, "wb") as file:
-            _write_archive(take, file)
-            file.flush()
-            os.fsync(file.fileno())
-        os.chmod(temporary, 0o644)
-        os.replace(temporary, target)
-    except BaseException:
-        with contextlib.suppress(OSError):
-            os.unlink(temporary)
-        raise
+    with whole_file(path) as file:
+        _write_archive(take, file)
 
 
 def _write_archive(take: Take, file: Any) -> None:

@@ -3,10 +3,7 @@
 from __future__ import annotations
 
 import os
-import tempfile
 from collections.abc import Callable, Iterable
-from contextlib import suppress
-from pathlib import Path
 from typing import Any
 
 import jinja2
@@ -19,6 +16,7 @@ from opossum.foreign_text import shown
 from opossum.stream.damage import Damage
 from opossum.take.checks import check_take
 from opossum.take.take import Take
+from opossum.whole_file import whole_file
 from opossum_desk.layout.colours import DAY, NIGHT, Colours
 from opossum_desk.layout.wording import SEVERITY_TITLES, cause_title, kind_title
 from opossum_desk.report.pictures import Pictures
@@ -44,17 +42,8 @@ def write_report(
         OSError: it cannot be written there.
     """
     text = report_html(take, list(findings), damage, tell)
-    target = Path(path)
-    handle, temporary = tempfile.mkstemp(dir=target.parent, prefix=f".{target.name}.")
-    try:
-        with os.fdopen(handle, "w", encoding="utf-8", errors="surrogatepass") as file:
-            file.write(text.encode("utf-8", "replace").decode())
-        os.chmod(temporary, 0o644)
-        os.replace(temporary, target)
-    except BaseException:
-        with suppress(OSError):
-            os.unlink(temporary)
-        raise
+    with whole_file(path) as file:
+        file.write(text.encode("utf-8", "replace"))
 
 
 def reporting_task(take: Take, findings: list[Finding], path: str) -> Callable[[Callable[[str, float], None]], str]:

@@ -98,6 +98,8 @@ class Session:
         self.shows_data = False
         """Whether the panel Frame tells data and values."""
         self.bookmarks: list[int] = []
+        self.notes: dict[int, str] = {}
+        """What somebody wrote to marked frames, by column."""
         self.measured: Measure | None = None
         self.trail: Trail | None = None
         """The chain of causes and effects that is shown, if one is."""
@@ -458,8 +460,17 @@ class Session:
         if self.column < 0:
             return False
         self.bookmarks = sorted(set(self.bookmarks) ^ {self.column})
+        self.notes = {column: note for column, note in self.notes.items() if column in self.bookmarks}
         self._publish("bookmarks")
         return self.column in self.bookmarks
+
+    def write_note(self, column: int, note: str) -> None:
+        """Mark a frame and write something to it; nothing: it stays marked, without a note."""
+        self.bookmarks = sorted({*self.bookmarks, column})
+        self.notes.pop(column, None)
+        if note.strip():
+            self.notes[column] = note.strip()
+        self._publish("bookmarks")
 
     def measure(self, low: float, high: float) -> Measure:
         """Measure from one axis position to another."""

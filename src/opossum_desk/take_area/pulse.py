@@ -12,8 +12,11 @@ from opossum_desk.state.session import Session
 from opossum_desk.take_area.layout.pulse import TICK_PX, PulsePicture, layout_overlay, layout_pulse
 from opossum_desk.views.canvas import DRAG_FROM_PX, Canvas, image_of, premultiplied
 from opossum_desk.views.look import Look
+from opossum_desk.views.plain import plain_tooltip
 
 LEFT_PX = 96.0
+NOTE_PX = 4.0
+"""A note is told this near to its mark."""
 TOP_PX = 6.0
 BOTTOM_PX = 17.0
 
@@ -164,6 +167,10 @@ class PulseView(Canvas):
             if session.axis.columns and event.position().x() >= LEFT_PX:
                 row = session.axis.row_of_column(column)
                 text = f"frame {session.axis.numbers[column]} · {session.frame_lengths[row] / 1e6:.2f} ms"
+                near = session.axis.column_at(picture.scale.position(event.position().x() - NOTE_PX))
+                far = session.axis.column_at(picture.scale.position(event.position().x() + NOTE_PX))
+                notes = [note for marked, note in session.notes.items() if near <= marked <= far]
+                text = plain_tooltip("\n".join([text, *notes])) if notes else text
                 QToolTip.showText(self.mapToGlobal(event.position().toPoint()), text, self)
             return
         if abs(event.position().x() - self._pressed.x()) < DRAG_FROM_PX:
