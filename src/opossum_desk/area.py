@@ -102,6 +102,9 @@ class Desk(Protocol):
     def ask_picture(self) -> None:
         """Let the user say where to save a picture of the view in focus."""
 
+    def ask_attribute(self, owner: str) -> None:
+        """Let the user choose an attribute of an object of the game that plays, to be watched."""
+
     def ask_note(self, column: int) -> None:
         """Let the user write a note to a frame."""
 

@@ -28,6 +28,19 @@ def _step_finding(step: int, desk: Desk) -> None:
         desk.say(finding.summary if finding else "There are no findings to step through.")
 
 
+def _copy_finding(desk: Desk) -> None:
+    session = desk.session
+    if session is None or session.finding is None:
+        desk.say("Choose a finding first: N shows the first one.")
+        return
+    from PySide6.QtWidgets import QApplication
+
+    from opossum_desk.layout.describing import finding_text
+
+    QApplication.clipboard().setText(finding_text(session, session.finding))
+    desk.say("Copied: what is wrong, what to change, where, and its proof.")
+
+
 def _show_proof(desk: Desk) -> None:
     from opossum.findings.catalogue import weave_of
 
@@ -162,6 +175,7 @@ COMMANDS: list[Command] = [
     ),
     Command("The &editor …", (), "&View", lambda desk: desk.ask_editor(), group=3),
     Command("Next finding", ("N",), "&Go", partial(_step_finding, 1)),
+    Command("Copy the finding as text", ("Ctrl+Shift+C",), "&Go", _copy_finding),
     Command("Previous finding", ("Shift+N",), "&Go", partial(_step_finding, -1)),
     Command("Where the finding is proved best", ("P",), "&Go", _show_proof),
     Command("Frame after", ("Right",), "&Go", do=_step(stepping.step_frame, 1)),

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QApplication, QMenu, QWidget
 from opossum.findings.finding import Finding
 from opossum.take.chains import same_on_other_peers
 from opossum_desk.commands import COMMANDS
+from opossum_desk.layout.describing import finding_text
 from opossum_desk.state.leaving_out import leave_out
 from opossum_desk.state.session import Session
 from opossum_desk.state.uncounting import LEFT_OUT_BY
@@ -76,6 +77,9 @@ def add_tripwires(
     if sent:
         menu.addAction("Hold when it is sent", lambda: hold_at(f"send {words}"))
         return
+    watch_of = session.watch_of
+    if owner and watch_of is not None:
+        menu.addAction(f"Watch an attribute of “{owner}” …", lambda: watch_of(owner))
     menu.addAction("Hold here", lambda: hold_at(words))
     menu.addAction("Hold when it runs again in a frame", lambda: hold_at(f"{words} again"))
     menu.addAction("Hold when its owner is gone", lambda: hold_at(f"{words} gone"))
@@ -116,7 +120,7 @@ def finding_menu(parent: QWidget, session: Session, finding: Finding) -> QMenu:
             title = f"Do not count this for {word} “{subject[name]}”"
             menu.addAction(title, partial(leave_out, session, finding, name))
     menu.addSeparator()
-    menu.addAction("Copy what it says", lambda: copy(f"{finding.summary}\n{finding.advice}"))
+    menu.addAction("Copy what it says", lambda: copy(finding_text(session, finding)))
     return menu
 
 

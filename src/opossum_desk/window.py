@@ -299,6 +299,18 @@ class DeskWindow(QMainWindow):
 
         self._help = explain(self, self.take_area.flow.loom.whatsThis())
 
+    def ask_attribute(self, owner: str) -> None:
+        """Let the user choose an attribute of an object of the game that plays, to be watched from now on."""
+        from PySide6.QtWidgets import QInputDialog
+
+        told = f"The attribute of {owner} to watch; it is read at each frame's end, without running any of its code:"
+        name, accepted = QInputDialog.getText(self, "Watch", told)
+        receiver = self.games.receiver
+        if accepted and name.strip() and receiver is not None:
+            receiver.watch(owner, name.strip())
+            self.take_area.now.renew()
+            self.say(f"{owner} {name.strip()} is watched: it stands among the Strands as soon as it changes.")
+
     def ask_note(self, column: int) -> None:
         """Let the user write a note to a frame of the open take, which is marked by it."""
         from PySide6.QtWidgets import QInputDialog

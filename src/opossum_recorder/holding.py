@@ -14,6 +14,7 @@ from collections import OrderedDict
 from collections.abc import Sequence
 from typing import Any, Protocol
 
+from opossum_recorder.asked_attributes import AskedAttributes
 from opossum_recorder.halves import Call
 from opossum_recorder.stacks import stack_of
 
@@ -115,8 +116,9 @@ class Holdable(Protocol):
 class Holding:
     """What is asked of one recorder. `hear` and `left` come from the link's thread, all else from the game's."""
 
-    def __init__(self, recorder: Holdable) -> None:
+    def __init__(self, recorder: Holdable, attributes: AskedAttributes) -> None:
         self._recorder = recorder
+        self._attributes = attributes
         self._wires: dict[int, Tripwire] = {}
         self._stop = ""
         self._step_thread: int | None = None
@@ -146,6 +148,10 @@ class Holding:
             self._wires.pop(told.get("id") or 0, None)
         elif kind == "trip":
             self._set(told)
+        elif kind == "watch":
+            self._attributes.ask(told)
+        elif kind == "unwatch":
+            self._attributes.forget(told.get("id"))
         self._watch()
 
     def _set(self, told: dict[str, Any]) -> None:
@@ -161,6 +167,7 @@ class Holding:
         """Opossum has gone away: let the game go on, and forget what it asked for."""
         self._linked = False  # before the gate: a thread that is just about to wait closes it again
         self._wires, self._stop = {}, ""
+        self._attributes.forget()
         self._watch()
         self._go.set()
 
@@ -261,6 +268,7 @@ class Holding:
         recorder = self._recorder
         self._go.clear()
         self._step_thread = threading.get_ident()
+        self._attributes.read()
         recorder.held(wire or None, call, stack_of(threading.get_ident()))
         self.held += 1
         try:

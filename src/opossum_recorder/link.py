@@ -28,7 +28,7 @@ CLOSING_S = 2.0
 """How long closing may take to send what is left."""
 
 
-ASKED = ("hold", "go", "step", "trip", "untrip")
+ASKED = ("hold", "go", "step", "trip", "untrip", "watch", "unwatch")
 """What Opossum may ask of a game that can be held."""
 
 

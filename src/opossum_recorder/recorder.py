@@ -18,6 +18,7 @@ import weakref
 from collections.abc import Callable, Iterable, Sequence
 from typing import Any, TypeVar
 
+from opossum_recorder.asked_attributes import AskedAttributes
 from opossum_recorder.encoding import QuotedTexts, data_text
 from opossum_recorder.halves import Call, Inner
 from opossum_recorder.holding import Holding
@@ -87,9 +88,10 @@ class Recorder(Inner):
         self._quoted = QuotedTexts()
         self._ids = {kind: itertools.count(1) for kind in "bayw"}
         self.holding: Holding | None = None
+        self.attributes = AskedAttributes(self)
         """What Opossum asks for over the link; None for a recorder that writes to a file, which cannot be held."""
         if sink is None and link:
-            self.holding = Holding(self)
+            self.holding = Holding(self, self.attributes)
             sink = LinkSink(link, self.now_ns, self.holding.hear, self.holding.left)
         self._sink: Sink = sink if sink is not None else sink_for(path if path is not None else os.devnull)
         self._attach(self._sink)
@@ -157,6 +159,8 @@ class Recorder(Inner):
 
     def idle(self) -> None:
         """Say that the frame's work is done."""
+        if self.attributes.asked:
+            self.attributes.read()
         self._put("idle", self._processor.end() if self._processor is not None else "")
         self._watch_off()
         self.flush()
@@ -284,6 +288,13 @@ class Recorder(Inner):
     def watch(self, o: str, name: str, v: float | str | bool) -> None:
         """Say that a watched value changed."""
         self._record("watch", o=o, name=name, v=v)
+
+    def know(self, o: str, thing: Any) -> None:
+        """Let an object be found by its name, so that Opossum can be asked to watch an attribute of it while the game plays."""
+        try:
+            self.attributes.know(o, thing)
+        except Exception:
+            self._drop()
 
     def say(self, text: str, level: str = "", o: str = "") -> None:
         """Record a log line."""

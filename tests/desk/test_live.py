@@ -8,7 +8,7 @@ import time
 import numpy as np
 import pytest
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QMenu
+from PySide6.QtWidgets import QInputDialog, QMenu
 
 from moonrise_bakery import demo_take_path
 from opossum.findings.finding import Finding, Severity, Subject
@@ -187,6 +187,24 @@ def test_an_events_sends_are_held_at_from_its_row(playing, qtbot):
     roster.add_row_actions(menu, 0)
     next(action for action in menu.actions() if action.text() == "Hold when it is sent").trigger()
     assert [wire.text for wire in desk.games.receiver.tripwires.values()] == ["send ev:heat"]
+
+
+def test_an_attribute_is_watched_while_the_game_plays(playing, qtbot, monkeypatch):
+    """Chosen from the menu of an object; it becomes a strand with its number, and a tag takes it away."""
+    desk, game = playing
+    game.recorder.know("oven#1", game)
+    qtbot.waitUntil(lambda: len(desk.session.take.calls) > 0, timeout=10_000)
+    menu = QMenu()
+    add_call_actions(menu, desk.session, 0)
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("frames", True))
+    next(action for action in menu.actions() if action.text().startswith("Watch an attribute of “oven#1”")).trigger()
+    now = desk.take_area.now
+    assert [tag.text() for tag in now.tags] == ["watching oven#1 frames"]
+    strands = desk.take_area.flow.strands
+    qtbot.waitUntil(lambda: any(item.row.label == "oven#1 frames" for item in strands.ordered), timeout=15_000)
+    now.tags[0].click()
+    assert now.tags == [] and desk.games.receiver.watched == {}
+    qtbot.waitUntil(lambda: game.recorder.attributes.asked == {}, timeout=10_000)
 
 
 def test_an_object_is_followed_until_it_is_gone(playing, qtbot):

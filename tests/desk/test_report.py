@@ -8,8 +8,9 @@ from xml.etree import ElementTree as Xml
 
 import pytest
 from click.testing import CliRunner
+from PySide6.QtCore import Qt
 from PySide6.QtGui import QImage
-from PySide6.QtWidgets import QFileDialog
+from PySide6.QtWidgets import QApplication, QFileDialog
 from test_window import bakery, opened
 
 from moonrise_bakery import demo_take_path
@@ -162,6 +163,22 @@ def test_a_picture_of_each_view_is_saved_as_png_and_svg(bakery, tmp_path, monkey
     bakery.take_area.pulse.setFocus()
     bakery.ask_picture()
     assert (tmp_path / "window.png").exists()
+
+
+def test_a_finding_is_copied_as_text(bakery, qtbot):
+    """What, what to change, where, and its proof, ready to be pasted."""
+    loom = bakery.take_area.flow.loom
+    loom.setFocus()
+    qtbot.keyClick(loom, Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+    assert "Choose a finding first" in bakery.told.toolTip()
+    finding = next(finding for finding in bakery.session.findings if finding.cause == "bound-twice")
+    bakery.session.show_finding(finding)
+    qtbot.keyClick(loom, Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+    lines = QApplication.clipboard().text().split("\n")
+    assert lines[0] == "Fault: Counter.on_bread_ready – bound twice"
+    assert lines[1] == finding.summary.replace("`", "") and lines[2].startswith("What to change: Remove one")
+    assert lines[3].startswith("Frames: 792, ") and lines[3].endswith("more")
+    assert lines[4].startswith("- bind bread_ready counter#1 Counter.on_bread_ready") and "line " in lines[4]
 
 
 def test_a_report_waits_for_the_examination(desk, qtbot, tmp_path):

@@ -205,6 +205,21 @@ def linked(listener: Receiver, fault: str = "none") -> subprocess.Popen[str]:
     return subprocess.Popen([*command, "--godot", EXAMPLE, "--", f"--fault={fault}"])
 
 
+def test_a_variable_of_a_node_is_told_while_it_is_asked_for(listening):
+    """At the end of each frame in which it changed; what cannot be read is said once."""
+    listening.watch("Bakery/Oven", "heat")
+    listening.watch("Bakery/Oven", "nothing")
+    game = linked(listening, "none")
+    assert game.wait(30) == 3
+    take = ended(listening)
+    table = take.tables["watch"]
+    names = [(take.text(int(table["o"][row])), take.text(int(table["name"][row]))) for row in range(len(table))]
+    heat = [int(table.json("v")[row]) for row, name in enumerate(names) if name == ("Bakery/Oven", "heat")]
+    assert len(heat) > 3 and heat == sorted(set(heat))
+    said = [take.text(int(code)) for code in take.tables["say"]["text"]]
+    assert sum("nothing cannot be watched" in line for line in said) == 1
+
+
 @pytest.mark.parametrize(
     ("wire", "fault", "function"),
     [

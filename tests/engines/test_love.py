@@ -236,6 +236,28 @@ def test_it_is_held_at_a_tripwire_and_goes_on(tmp_path, wire, fault, function):
     assert ("freeze/slow-call" in causes(take)) == (fault == "slow")
 
 
+def test_a_field_of_an_object_is_told_while_it_is_asked_for(tmp_path):
+    """At the end of each frame in which it changed; what cannot be read is said once."""
+    listener = Receiver(tmp_path / "love.flow.jsonl", port=0)
+    listener.watch("shelf#1", "turned")
+    listener.watch("shelf#1", "loaves")
+    listener.watch("ghost#1", "turned")
+    game, _ = linked(tmp_path, "poll", listener)
+    game.communicate(timeout=30)
+    take = ended(listener)
+    table = take.tables["watch"]
+    told = [
+        (take.text(int(table["name"][row])), table.json("v")[row])
+        for row in range(len(table))
+        if take.text(int(table["o"][row])) == "shelf#1"
+    ]
+    turned = [int(value) for name, value in told if name == "turned"]
+    assert len(turned) > 50 and turned == sorted(set(turned))
+    assert ("loaves", '"table of 0"') in told
+    said = [take.text(int(code)) for code in take.tables["say"]["text"]]
+    assert sum("ghost#1 turned cannot be watched" in line for line in said) == 1
+
+
 def test_it_is_stepped_and_goes_on_when_opossum_goes_away(tmp_path):
     """One call on, one frame on; the game belongs to its player."""
     listener = Receiver(tmp_path / "love.flow.jsonl", port=0)

@@ -11,6 +11,7 @@ from opossum.live.receiver import Receiver
 from opossum.live.tripwires import parse_tripwire
 from opossum.take.opening import open_any
 from opossum_recorder import Recorder
+from opossum_recorder.asked_attributes import AskedAttributes
 from opossum_recorder.holding import Holding
 
 
@@ -259,7 +260,7 @@ class _Plain:
 def test_a_link_that_ends_between_hit_and_hold_holds_nobody():
     """The tripwire is hit, the link ends, and only then the thread begins to wait: it goes on by itself."""
     recorder = _Plain()
-    holding = Holding(recorder)
+    holding = Holding(recorder, AskedAttributes(recorder))
 
     class Ending:
         """Data whose comparison is the moment in which Opossum goes away."""

@@ -97,6 +97,7 @@ class Receiver:
         self._bytes = 0
         self._wires: dict[int, Tripwire] = {}
         self._next_wire = 1
+        self._watched: dict[int, tuple[str, str]] = {}
         self._loop: asyncio.AbstractEventLoop | None = None
         self._stopping: asyncio.Event | None = None
         self._ready = threading.Event()
@@ -179,6 +180,23 @@ class Receiver:
         """Take a tripwire away."""
         self._wires = {other: wire for other, wire in self._wires.items() if other != number}
         self.tell({"k": "untrip", "id": number})
+
+    @property
+    def watched(self) -> dict[int, tuple[str, str]]:
+        """Return the (object, attribute) that games are asked to tell of at each frame's end, by number."""
+        return dict(self._watched)
+
+    def watch(self, o: str, name: str) -> int:
+        """Ask every game that can be held for an attribute of an object, now or once it comes; return its number."""
+        number, self._next_wire = self._next_wire, self._next_wire + 1
+        self._watched = self._watched | {number: (o, name)}
+        self.tell({"k": "watch", "id": number, "o": o, "name": name})
+        return number
+
+    def unwatch(self, number: int) -> None:
+        """Ask for an attribute no more."""
+        self._watched = {other: asked for other, asked in self._watched.items() if other != number}
+        self.tell({"k": "unwatch", "id": number})
 
     def hold(self) -> None:
         """Hold every game at its next call or frame."""
@@ -264,6 +282,8 @@ class Receiver:
             writer.write(b'{"k":"welcome","opossum":1}\n')
             for number, wire in self._wires.items():
                 self._tell_wire(peer, number, wire)
+            for number, (o, name) in self._watched.items():
+                _tell(peer, {"k": "watch", "id": number, "o": o, "name": name})
             pinging = asyncio.create_task(_ping(writer))
             await self._listen_to(peer, reader)
         except Refused as refused:

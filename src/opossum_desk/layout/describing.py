@@ -1,9 +1,14 @@
-"""A call in a few lines of plain text."""
+"""Calls, sends, records and findings in a few lines of plain text."""
 
 from __future__ import annotations
 
-from opossum_desk.layout.wording import short_time
+from opossum.findings.finding import Evidence, Finding
+from opossum.foreign_text import shown
+from opossum_desk.layout.wording import SEVERITY_TITLES, finding_title, short_time
 from opossum_desk.state.session import Session
+
+MOST_FRAMES = 12
+"""Frames of a finding that are written out."""
 
 
 def describe_call(session: Session, call: int) -> str:
@@ -48,3 +53,37 @@ def describe_send(session: Session, send: int) -> str:
         f"{count:,} {'listener was' if count == 1 else 'listeners were'} called" if count else "nobody was called"
     )
     return "\n".join(lines)
+
+
+def record_text(session: Session, item: Evidence) -> str:
+    """Return a record in a few words."""
+    take, row = session.take, item.row
+    table = take.tables[item.k]
+    if item.k == "call":
+        return f"call of {take.function_of_call(row)} ({take.owner_of_call(row)})"
+    if item.k == "frame":
+        return f"frame {int(table['n'][row])}"
+    words = [item.k]
+    for field in ("ev", "o", "fn", "q", "what", "at"):
+        column = table.columns.get(field)
+        if column is not None and (text := take.text(int(column[row]))):
+            words.append(text)
+    return " ".join(words)
+
+
+def finding_text(session: Session, finding: Finding) -> str:
+    """Return a finding as plain text that can be pasted into a message: what, what to change, where, and its proof."""
+    take = session.take
+    lines = [
+        f"{SEVERITY_TITLES[finding.severity.value]}: {finding_title(finding)}",
+        finding.summary.replace("`", ""),
+        f"What to change: {finding.advice.replace('`', '')}",
+        *(detail.replace("`", "") for detail in finding.details),
+    ]
+    if finding.frames:
+        more = f" and {len(finding.frames) - MOST_FRAMES:,} more" if len(finding.frames) > MOST_FRAMES else ""
+        lines.append(f"Frames: {', '.join(str(frame) for frame in finding.frames[:MOST_FRAMES])}{more}")
+    for item in finding.evidence:
+        source, line = take.line_in_source(item.line)
+        lines.append(f"- {record_text(session, item)} – {item.note} ({source}, line {line:,})")
+    return "\n".join(shown(line) for line in lines)

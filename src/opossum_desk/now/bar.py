@@ -133,7 +133,9 @@ class NowBar(QFrame):
         receiver = self.games.receiver
         wires = receiver.tripwires if receiver is not None else {}
         met = met_by_wire(self.session.take) if self.session is not None else {}
-        shown = [(number, wire.text, met.get(number, 0)) for number, wire in wires.items()]
+        shown = [(number, f"{wire.text} · met {met.get(number, 0):,}×", "tripwire") for number, wire in wires.items()]
+        watched = receiver.watched if receiver is not None else {}
+        shown += [(number, f"watching {o} {name}", "watch") for number, (o, name) in watched.items()]
         if shown == self._shown_wires:
             return
         self._shown_wires = shown
@@ -142,11 +144,11 @@ class NowBar(QFrame):
             tag.hide()
             tag.deleteLater()
         self.tags = []
-        for number, text, times in shown[-MOST_TAGS:]:
-            tag = QPushButton(f"{text} · met {times:,}×".replace("&", "&&"))
+        for number, text, sort in shown[-MOST_TAGS:]:
+            tag = QPushButton(text.replace("&", "&&"))
             tag.setProperty("role", "tag")
-            tag.setToolTip("Click, or press Delete, to take this tripwire away")
-            tag.setAccessibleName(f"Tripwire {text}, met {times:,} times")
+            tag.setToolTip(f"Click, or press Delete, to take this {sort} away")
+            tag.setAccessibleName(text if sort == "watch" else f"Tripwire {text}")
             tag.clicked.connect(lambda _=False, number=number: self.take_away(number))
             tag.installEventFilter(self)
             tag.setProperty("number", number)
@@ -177,9 +179,10 @@ class NowBar(QFrame):
         return True
 
     def take_away(self, number: int) -> None:
-        """Take a tripwire away."""
-        if self.games.receiver is not None:
-            self.games.receiver.untrip(number)
+        """Take a tripwire, or what is watched, away."""
+        receiver = self.games.receiver
+        if receiver is not None:
+            receiver.unwatch(number) if number in receiver.watched else receiver.untrip(number)
             self._fill_tags()
             self.line.setFocus()
 

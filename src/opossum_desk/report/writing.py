@@ -18,10 +18,10 @@ from opossum.take.checks import check_take
 from opossum.take.take import Take
 from opossum.whole_file import whole_file
 from opossum_desk.layout.colours import DAY, NIGHT, Colours
+from opossum_desk.layout.describing import record_text
 from opossum_desk.layout.wording import SEVERITY_TITLES, cause_title, kind_title
 from opossum_desk.report.pictures import Pictures
 from opossum_desk.state.session import Session
-from opossum_desk.take_area.layout.story import record_text
 
 MOST_FINDINGS = 400
 """Findings that are told; of more, the worst."""

@@ -73,6 +73,8 @@ class Session:
         """The game still plays: what has not returned yet may well return."""
         self.hold_at: Callable[[str], None] | None = None
         """Has the game that plays held where a tripwire's words say; None where none plays."""
+        self.watch_of: Callable[[str], None] | None = None
+        """Lets the user choose an attribute of an object that lives, to be told while the game plays; None where none plays."""
         self.findings: list[Finding] = []
         self.wishes = WishesOfTake("")
         self.examined = False

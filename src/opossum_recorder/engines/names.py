@@ -28,6 +28,8 @@ class ObjectNames:
         self._counts: dict[str, int] = {}
         self._gone: set[int] = set()
         self._watched: set[type] = set()
+        self._keys: dict[str, int] = {}
+        recorder.attributes.find_by(self.thing_of)
 
     def of(self, thing: Any) -> str:
         """Return an object's name, telling of its beginning if it is new."""
@@ -43,9 +45,17 @@ class ObjectNames:
         except TypeError:
             held = thing  # its id must not become another object's name
         self._known[key] = (held, name)
+        self._keys[name] = key
         self._recorder.spawn(name, class_name)
         self._watch_endings(type(thing))
         return name
+
+    def thing_of(self, name: str) -> Any:
+        """Return the object of a name while it is there, None afterwards and for a name that was never given."""
+        known = self._known.get(self._keys.get(name, -1))
+        if known is None or known[1] != name:
+            return None
+        return known[0]() if isinstance(known[0], weakref.ref) else known[0]
 
     def end(self, thing: Any) -> None:
         """Tell of an object's end, once; it keeps its name, for whoever calls it all the same."""
@@ -56,6 +66,8 @@ class ObjectNames:
 
     def _freed(self, key: int) -> None:
         known = self._known.pop(key, None)
+        if known is not None:
+            self._keys.pop(known[1], None)
         if known is not None and key not in self._gone:
             self._recorder.gone(known[1])
         self._gone.discard(key)

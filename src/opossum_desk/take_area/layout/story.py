@@ -8,6 +8,7 @@ from pathlib import Path
 from urllib.parse import quote
 
 from opossum.findings.finding import Evidence, Finding
+from opossum_desk.layout.describing import record_text
 from opossum_desk.layout.wording import SEVERITY_TITLES, cause_title, kind_title
 from opossum_desk.state.session import Session
 from opossum_desk.state.source_places import find_source, lines_around, places_in
@@ -141,22 +142,6 @@ def _evidence(session: Session, item: Evidence, quiet: str) -> str:
     what = escape(record_text(session, item))
     linked = f'<a href="{href}">{what}</a>' if href else what
     return f'<p style="margin:1px 0">{linked} – {escape(item.note)} <span style="color:{quiet}">({where})</span></p>'
-
-
-def record_text(session: Session, item: Evidence) -> str:
-    """Return a record in a few words."""
-    take, row = session.take, item.row
-    table = take.tables[item.k]
-    if item.k == "call":
-        return f"call of {take.function_of_call(row)} ({take.owner_of_call(row)})"
-    if item.k == "frame":
-        return f"frame {int(table['n'][row])}"
-    words = [item.k]
-    for field in ("ev", "o", "fn", "q", "what", "at"):
-        column = table.columns.get(field)
-        if column is not None and (text := take.text(int(column[row]))):
-            words.append(text)
-    return " ".join(words)
 
 
 def _finding_link(session: Session, finding_id: str) -> str:

@@ -13,6 +13,7 @@ const QUIET = ["ready", "renamed", "tree_entered", "tree_exiting", "tree_exited"
 const VIRTUALS = {"_process": "tick", "_physics_process": "tick", "_input": "input", "_unhandled_input": "input",
 	"_unhandled_key_input": "input", "_ready": "life", "_enter_tree": "life", "_exit_tree": "life"}
 const NEVER = ["_init", "_get", "_set", "_get_property_list", "_notification", "_draw", "_to_string"]
+const MOST_ASKED = 64  # attributes that Opossum may ask for at once
 const LOOKED_AT_FIRST = 64  # calls of each function whose owner's own state is compared before and after …
 const LOOKED_AT = 16        # … then one in so many
 const MOST_ITEMS = 32       # of a list or dictionary that are looked at
@@ -56,6 +57,7 @@ var _scripts = []
 var _numbered = 0
 var _heard = PoolByteArray()  # of a line of Opossum's that has not come whole yet
 var _wires = {}      # number of a tripwire -> [what it waits for, how often that came]
+var _asked = {}      # number -> [object's name, variable, what was told of it last]
 var _stop = ""       # hold at the next "call", "frame" or "any" of them
 var _watching = false  # whether there is a tripwire, or a stop
 var _is_held = false
@@ -345,6 +347,8 @@ func _end_frame():
 	_last_sends.clear()
 	_idle = true
 	_frame_usec = 0
+	if _asked.size() > 0:
+		_read_asked()
 	_record("idle", "")
 	_reach()
 	_flush()
@@ -931,9 +935,41 @@ func _obey(told):
 			_is_held = false
 		"untrip":
 			_wires.erase(int(told.get("id", 0)))
+		"watch":
+			if typeof(told.get("o")) == TYPE_STRING and typeof(told.get("name")) == TYPE_STRING and _asked.size() < MOST_ASKED:
+				_asked[int(told.get("id", 0))] = [told.o, told.name, null]
+		"unwatch":
+			_asked.erase(int(told.get("id", 0)))
 		"trip":
 			if typeof(told.get("when")) == TYPE_DICTIONARY:
 				_wires[int(told.get("id", 0))] = [told.when, 0]
+
+
+# What Opossum asked for of objects that live, where it has changed; nothing of the game's runs for it.
+func _read_asked():
+	for number in _asked.keys():
+		var entry = _asked[number]
+		var told = _attribute(entry[0], entry[1])
+		if told == "":
+			if entry[2] == null:
+				_record("say", _text("text", "Opossum: %s %s cannot be watched: no such object, or no such variable that is read without running code" % [entry[0], entry[1]]))
+		elif told != entry[2]:
+			_record("watch", _text("o", entry[0]) + _text("name", entry[1]) + ',"v":' + told)
+		entry[2] = told
+
+
+func _attribute(o, name):
+	for id in _names.keys():
+		if _names[id] == o:
+			var object = instance_from_id(id)
+			if object == null or not is_instance_valid(object):
+				return ""
+			if name in _variables_of(object) or (object is CanvasItem and name in ["visible", "position", "rect_position", "text"] and name in object):
+				var v = object.get(name)
+				if v is Array or v is Dictionary:
+					return _quote("%s of %d" % ["array" if v is Array else "dictionary", v.size()])
+				return _value(v)
+	return ""
 
 
 func _matches(when, names, args, what, gone, again):
@@ -999,6 +1035,8 @@ func _hold(wire, c, returned = ""):
 	for index in range(_calls.size() - 1, -1, -1):
 		stack.append(_quote(_calls[index][1]))
 	_writing.unlock()
+	if _asked.size() > 0:
+		_read_asked()
 	_record("held", '%s%s,"stack":[%s]' % [',"trip":%d' % wire if wire else "", ',"c":%d' % c if c else "", stack.join(",")])
 	_flush()
 	var silent = OS.get_ticks_msec()
@@ -1008,6 +1046,7 @@ func _hold(wire, c, returned = ""):
 			silent = OS.get_ticks_msec()
 		elif _link.get_status() != StreamPeerTCP.STATUS_CONNECTED or OS.get_ticks_msec() - silent > SILENT_MSEC:
 			_wires = {}
+			_asked = {}
 			break
 		_hear()
 	_is_held = false

@@ -36,6 +36,7 @@ local calls, frame, phase, is_idle = {}, -1, nil, true
 local asked -- what Opossum asks for, over the link
 local wires, stop_at, watching, held = {}, nil, false, false
 local sent, ran, classes, gone = {}, {}, {}, {} -- of this frame, and of objects, for the tripwires
+local watched, tables = {}, setmetatable({}, { __mode = "v" }) -- what Opossum asks to be told of; objects by name, held weakly
 local current -- the send that is being delivered
 local posted = {} -- sends on the queue by event, first in first out
 
@@ -202,13 +203,40 @@ local function obey(told)
 	elseif told.k == "step" then stop_at, held = told.by == "frame" and "frame" or "call", false
 	elseif told.k == "trip" and type(told.when) == "table" then wires[told.id or 0] = { when = told.when, hits = 0 }
 	elseif told.k == "untrip" then wires[told.id or 0] = nil
-	elseif told.k == "left" then wires, stop_at, held = {}, nil, false end
+	elseif told.k == "watch" and type(told.o) == "string" and told.name ~= nil then watched[told.id or 0] = { o = told.o, name = told.name }
+	elseif told.k == "unwatch" then watched[told.id or 0] = nil
+	elseif told.k == "left" then wires, watched, stop_at, held = {}, {}, nil, false end
 	watching = stop_at ~= nil or next(wires) ~= nil
 end
 
 local function hear(line)
 	local ok, told = pcall(parsed, line, 1)
 	if ok and type(told) == "table" then obey(told) end
+end
+
+-- What Opossum asked for of objects that live, where it has changed: raw, so that none of the game's code runs.
+local function read_watched()
+	for _, entry in pairs(watched) do
+		local t = tables[entry.o]
+		local v = type(t) == "table" and rawget(t, entry.name)
+		local kind, told = type(v), nil
+		if type(t) ~= "table" or v == nil then
+			if not entry.last then
+				record("say", field("text", "Opossum: " .. entry.o .. " " .. tostring(entry.name) .. " cannot be watched: no listener of that object has run, or it has no such field of its own"))
+				entry.last = ""
+			end
+		elseif kind == "number" or kind == "boolean" then told = value(v)
+		elseif kind == "string" then told = quote(v)
+		elseif kind == "table" then
+			local n = 0
+			for _ in next, v do n = n + 1 end
+			told = quote("table of " .. n)
+		else told = quote("a " .. kind) end
+		if told and told ~= entry.last then
+			record("watch", field("o", entry.o) .. field("name", entry.name) .. ',"v":' .. told)
+			entry.last = told
+		end
+	end
 end
 
 -- Keep the game here until Opossum lets it go, or goes away.
@@ -219,6 +247,7 @@ local function hold(wire, call, returned)
 	for i = #calls, 1, -1 do stack[#stack + 1] = quote(calls[i].shown) end
 	is_idle = true -- the watch rests
 	tell_beat()
+	if next(watched) then read_watched() end
 	record("held", (wire and ',"trip":' .. wire or "") .. (call and ',"c":' .. call.id or "") .. ',"stack":[' .. table.concat(stack, ",") .. "]")
 	flush()
 	while held do
@@ -338,6 +367,7 @@ local function run(s, b, o, fn, f, ...)
 	calls[#calls + 1] = call
 	local owner = ...
 	if type(owner) == "table" then
+		if link then tables[o] = owner end
 		local n = (times[f] or 0) + 1
 		times[f] = n
 		if n <= LOOKED_AT_FIRST or n % LOOKED_AT == 0 then call.owner, call.before = owner, seen_of(owner) end
@@ -620,6 +650,7 @@ end
 local function go_idle()
 	if not is_idle and #calls == 0 then
 		is_idle = true
+		if next(watched) then read_watched() end
 		record("idle")
 		tell_beat()
 		flush()
