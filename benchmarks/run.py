@@ -26,6 +26,7 @@ import msgspec
 
 import games
 import live
+import painting
 import recorders
 from hard_traffic import SORTS, write_hard_traffic
 from opossum.findings.examine import examine
@@ -151,67 +152,6 @@ def processor_seconds(action: Callable[[], object]) -> float:
     return time.process_time() - began
 
 
-def painting(table: Table, large: Path, small: Path) -> None:
-    """Painting Flow while panning and zooming."""
-    from PySide6.QtCore import QPoint
-    from PySide6.QtGui import QImage, QPainter
-
-    from opossum_desk.application import dress, make_application
-    from opossum_desk.memory import Memory
-    from opossum_desk.state.session import Session
-    from opossum_desk.views.look import Look
-    from opossum_desk.window import DeskWindow
-
-    application = make_application()
-    look = Look("day")
-    dress(application, look)
-    image = QImage(1280, 800, QImage.Format.Format_ARGB32_Premultiplied)
-
-    def strokes(path: Path) -> list[float]:
-        with tempfile.TemporaryDirectory() as folder:
-            window = DeskWindow(Memory(Path(folder) / "desk.json"), look)
-            window.resize(1280, 800)
-            take = opened(path)
-            session = Session(take)
-            session.set_findings(examine(take))
-            window.set_session(session, grown=False)
-            window.show()
-            application.processEvents()
-            times = []
-            first, last = session.axis.extent
-            flow = window.take_area
-            for zoom in (1.0, 0.3, 0.05, 200 / (last - first), 60 / (last - first), 15 / (last - first)):
-                width = (last - first) * zoom
-                session.set_window((last - first - width) / 2, (last - first + width) / 2)
-                session.settle()
-                application.processEvents()
-                for move in range(20):
-                    began = time.perf_counter()
-                    session.pan(width * 0.02 * (1 if move < 10 else -1))
-                    for view in (flow.pulse, flow.flow.loom, flow.flow.strands):
-                        painter = QPainter(image)
-                        view.render(painter, QPoint(0, 0))
-                        painter.end()
-                    times.append((time.perf_counter() - began) * 1000)
-            window.close()
-            application.processEvents()
-            return times
-
-    def p95(values: list[float]) -> float:
-        return statistics.quantiles(values, n=20)[-1]
-
-    strokes(small)
-    pairs = [(p95(strokes(large)), p95(strokes(small))) for _ in range(2)]
-    ratio = min(a / b for a, b in pairs)
-    a, b = min(pairs)
-    table.row(
-        "painting Flow, 95th percentile, large take / small one",
-        ratio,
-        1.5,
-        f"{a:.1f} ms / {b:.1f} ms (aim: under 16 ms)",
-    )
-
-
 BARE = """
 import os
 from PySide6.QtCore import QTimer
@@ -329,7 +269,7 @@ def main() -> int:
         if arguments.only in (None, "painting"):
             for source, target in ((large, saved), (small, saved_small)):
                 save_take(indexed(source), target)
-            painting(table, saved, saved_small)
+            painting.painting(table, saved, saved_small)
         if arguments.only in (None, "starting"):
             starting(table)
         if arguments.only in (None, "recording"):

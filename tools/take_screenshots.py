@@ -84,6 +84,18 @@ def main() -> None:
     session.set_window(float(session.axis.edges[column]) - 20, float(session.axis.edges[column]) + 40)
     session.settle()
     shoot("beside-its-mark")
+    session.show_finding(findings["called-after-gone"])
+    session.selection.finding = None
+    receipt = next(
+        call for call in range(len(session.take.calls)) if session.take.function_of_call(call) == "Customer.on_receipt"
+    )
+    session.select_call(receipt)
+    session.show_trail(receipt)
+    columns = [int(session.row_index.column[hop.call]) for hop in session.trail.hops] if session.trail else []
+    session.set_window(float(session.axis.edges[min(columns) - 4]), float(session.axis.edges[max(columns) + 8]))
+    session.settle()
+    shoot("trail")
+    session.show_trail(-1)
     for name, cause in (("roster", "called-after-gone"), ("pacing", "every-frame"), ("clips", "early")):
         session.choose_weave(name)
         session.show_finding(findings[cause])

@@ -164,13 +164,17 @@ class StrandsView(AxisCanvas):
         canvas = np.zeros((int(self.height() * ratio), int(self.width() * ratio)), np.uint32)
         if self._stamps is None or self._stamps.ratio != ratio:
             self._stamps = Stamps(self.look, ratio)
-        for run in picture.dots:
-            chosen = np.isin(run.sends, list(lit)) if lit else np.zeros(len(run.sends), bool)
+        for kind in dict.fromkeys(run.kind for run in picture.dots):
+            # all dots of one look at once: a press costs more than its dots
+            runs = [run for run in picture.dots if run.kind == kind]
+            xs, sends = np.concatenate([run.xs for run in runs]), np.concatenate([run.sends for run in runs])
+            ys = np.repeat([run.y for run in runs], [len(run.xs) for run in runs])
+            chosen = np.isin(sends, list(lit)) if lit else np.zeros(len(sends), bool)
             for is_lit in (False, True):
-                xs = run.xs[chosen == is_lit]
-                if len(xs):
-                    stamp = self._stamps.get(_COLOUR_OF_KIND[run.kind], BeadState.DID, DOT_PX, False, is_lit)
-                    self._stamps.press(canvas, stamp, xs * ratio, np.full(len(xs), run.y * ratio))
+                mine = chosen == is_lit
+                if mine.any():
+                    stamp = self._stamps.get(_COLOUR_OF_KIND[kind], BeadState.DID, DOT_PX, False, is_lit)
+                    self._stamps.press(canvas, stamp, xs[mine] * ratio, ys[mine] * ratio)
         return image_of(self, canvas, ratio)
 
     def _lit_sends(self, session: Session) -> frozenset[int]:

@@ -183,15 +183,19 @@ class RowCanvas(AxisCanvas):
         for bars in picture.bars:
             shade = np.uint32(premultiplied(self.role_colour(bars.role), bars.alpha))
             press_bars(canvas, bars, shade, ratio)
+        looks: dict[tuple[str, int, float, bool, bool], list[tuple[np.ndarray, np.ndarray]]] = {}
         for run in picture.dots:
             if not run.size:
                 continue
             lit = self._lit(session, run)
-            for is_lit in (False, True):
-                xs, ys = run.xs[lit == is_lit], run.ys[lit == is_lit]
-                if len(xs):
-                    stamp = self._stamps.get(run.via, run.state, run.size, run.faded, is_lit)
-                    self._stamps.press(canvas, stamp, xs * ratio, ys * ratio)
+            for is_lit in (False, True) if lit.any() else (False,):
+                mine = lit == is_lit
+                look = (run.via, run.state, run.size, run.faded, is_lit)
+                looks.setdefault(look, []).append((run.xs[mine], run.ys[mine]))
+        for look, places in looks.items():
+            # all dots of one look at once: a press costs more than its dots
+            xs, ys = (np.concatenate(part) for part in zip(*places, strict=True))
+            self._stamps.press(canvas, self._stamps.get(*look), xs * ratio, ys * ratio)
         return image_of(self, canvas, ratio)
 
     def _lit(self, session: Session, run: Dots) -> np.ndarray:
