@@ -4,6 +4,10 @@ The second is the machine's doing, not the game's: other programs had the proces
 (`schedstat`, documented in the kernel's Documentation/scheduler/sched-stats.rst); where it does not, it stays unknown.
 A thread that gave the processor up not once (no voluntary switch, getrusage(2)) could have run all the time: then all it did
 not run is the machine's, also what a host took from a virtual machine, which `schedstat` does not count.
+
+Where a host takes the processor away while a thread runs, some kernels count that as the thread's own time.  The machine
+tells how much was taken in all (`steal`, proc_stat(5), in hundredths of a second); of a long frame the thread's part of it,
+by its share of all that ran, is the machine's too, as far as there is no room for it beside the thread's own time.
 """
 
 from __future__ import annotations
@@ -15,9 +19,17 @@ import threading
 import time
 
 SCHEDSTAT = "/proc/thread-self/schedstat"
+STAT = "/proc/stat"
+LOOKED_INTO_NS = 50_000_000
+"""Frames shorter than this are not asked how much of them was taken: hundredths of a second tell too little."""
+LOOK_EVERY_NS = 250_000_000
+"""How old what the machine told may be when a frame begins; reading it costs some tens of microseconds."""
+STAT_BYTES = 256
 LONGEST = 80
 """Bytes that the three numbers of that file take at most."""
 
+
+TICK_NS = 1_000_000_000 // (os.sysconf("SC_CLK_TCK") if hasattr(os, "sysconf") else 100)
 
 if sys.platform == "linux":
     import resource as _usage
@@ -25,10 +37,49 @@ else:
     _usage = None
 
 
+class MachineTaken:
+    """How much a host has taken from this machine, as the machine itself counts it."""
+
+    def __init__(self, path: str) -> None:
+        self._file = -1
+        if sys.platform == "linux":
+            with contextlib.suppress(OSError):
+                self._file = os.open(path, os.O_RDONLY | os.O_CLOEXEC)
+        self._told = self._read()
+        self._told_ns = 0
+
+    def _read(self) -> tuple[int, int]:
+        """Return (ns that all processors ran or were taken away, ns that were taken away) so far; zeros where it is not told."""
+        if self._file < 0:
+            return 0, 0
+        try:
+            words = os.pread(self._file, STAT_BYTES, 0).split(b"\n", 1)[0].split()
+            user, nice, system, _idle, _waits, hard, soft, steal = (int(word) for word in words[1:9])
+        except (OSError, ValueError):
+            return 0, 0
+        return (user + nice + system + hard + soft + steal) * TICK_NS, steal * TICK_NS
+
+    def renew(self, now_ns: int) -> None:
+        """Be told anew, if what was told is old."""
+        if self._file >= 0 and now_ns - self._told_ns >= LOOK_EVERY_NS:
+            self._told, self._told_ns = self._read(), now_ns
+
+    def of(self, cpu_ns: int, passed_ns: int) -> int:
+        """Return how much of a thread's processor time was really taken away, in ns, in a stretch that began lately."""
+        busy, steal = (now - before for now, before in zip(self._read(), self._told, strict=True))
+        if steal <= 0 or busy <= 0:
+            return 0
+        part = int(steal * min(1.0, cpu_ns / busy))
+        # where the kernel has left it out of the thread's time already, both have room beside each other
+        return max(0, min(part, cpu_ns + part - passed_ns, cpu_ns))
+
+
 class FrameProcessor:
     """Measures one frame at a time, of whichever thread begins it."""
 
-    def __init__(self) -> None:
+    def __init__(self, stat: str = STAT) -> None:
+        """Measure by this thread's clock and by what the machine tells in `stat`."""
+        self._taken = MachineTaken(stat)
         self._thread = 0
         self._cpu_ns = self._ready_ns = self._begun_ns = 0
         self._given_up = -1
@@ -44,6 +95,7 @@ class FrameProcessor:
             with contextlib.suppress(OSError):
                 self._file = os.open(SCHEDSTAT, os.O_RDONLY | os.O_CLOEXEC)
         self._thread, self._ready_ns, self._given_up = thread, self._ready(), _given_up()
+        self._taken.renew(time.perf_counter_ns())
         self._begun_ns, self._cpu_ns = time.perf_counter_ns(), time.thread_time_ns()
 
     def end(self) -> str:
@@ -56,6 +108,10 @@ class FrameProcessor:
         waited = -1 if ready < 0 or self._ready_ns < 0 else ready - self._ready_ns
         if self._given_up >= 0 and _given_up() == self._given_up:
             waited = max(waited, passed - cpu)
+        if passed >= LOOKED_INTO_NS:
+            taken = self._taken.of(cpu, passed)
+            if taken > 0:
+                cpu, waited = cpu - taken, max(waited, 0) + taken
         return f',"cpu":{cpu}' if waited < 0 else f',"cpu":{cpu},"ready":{waited}'
 
     def _ready(self) -> int:

@@ -192,6 +192,21 @@ def test_the_worst_stands_first():
     assert [row.recurring.name for row in paced_rows(session, recurring(session.take))] == ["mouse#1  on_tick"]
 
 
+def test_the_event_that_could_call_a_poll_instead_is_named():
+    """Below its name, for it is what to change."""
+    stage = Stage()
+    shelf = stage.bind("tick", "shelf#1", "Shelf.on_tick")
+    oven = stage.bind("ready", "oven#1", "Oven.on_ready")
+    found = range(20, 400, 40)
+    stage.at(*found, do=lambda: stage.heard("ready", oven))
+    stage.each(lambda n: stage.heard("tick", shelf, via="tick", eff=int(n - 1 in found), takes_ms=1.0))
+    session = examined(stage.run(400))
+    (finding,) = [finding for finding in session.findings if finding.kind == "polling-waste"]
+    assert finding.instead == "ready"
+    label = next(label for label in drawn(session).labels if label.text.startswith("shelf#1"))
+    assert "ready could call it instead" in label.detail.split("\n")[2]
+
+
 def test_a_lone_late_firing_is_seen_among_thousands():
     """Its dot is drawn although thousands share the row; there are at most two dots a pixel."""
     stage = Stage()

@@ -8,7 +8,7 @@ import time
 import pytest
 
 from opossum_recorder import processor
-from opossum_recorder.processor import FrameProcessor
+from opossum_recorder.processor import FrameProcessor, MachineTaken
 
 
 def measured(monkeypatch, switches: list[int]) -> dict[str, int]:
@@ -32,3 +32,58 @@ def test_a_thread_that_never_gave_the_processor_up_was_kept_from_it(monkeypatch)
 def test_a_thread_that_waited_did_so_itself(monkeypatch, switches):
     """Also where nothing is told of its switches."""
     assert measured(monkeypatch, switches).get("ready", 0) < 25_000_000
+
+
+def stat_file(path, *, ran: int, steal: int) -> str:
+    """Write a file such as the machine tells: so many hundredths of a second ran, so many were taken away."""
+    path.write_text(f"cpu  {ran} 0 0 9999 0 0 0 {steal} 0 0\ncpu0 1 2 3\n")
+    return str(path)
+
+
+@pytest.mark.parametrize(
+    ("ran", "steal", "cpu_ms", "passed_ms", "taken_ms"),
+    [
+        (15, 30, 450, 450, 300),  # all that ran was this thread, and two thirds of it were taken
+        (30, 60, 450, 450, 300),  # another one ran as much beside it, and lost as much
+        (45, 0, 450, 450, 0),
+        (15, 30, 150, 450, 0),  # the kernel left it out of the thread's time already
+        (100, 5, 0, 450, 0),  # this thread hardly ran
+    ],
+)
+def test_what_a_host_took_is_not_the_threads(tmp_path, ran, steal, cpu_ms, passed_ms, taken_ms):
+    """By the thread's share of all that ran, as far as it is counted into the thread's time."""
+    path = tmp_path / "stat"
+    machine = MachineTaken(stat_file(path, ran=1000, steal=500))
+    machine.renew(10**10)
+    stat_file(path, ran=1000 + ran, steal=500 + steal)
+    assert machine.of(cpu_ms * 10**6, passed_ms * 10**6) == pytest.approx(taken_ms * 10**6, abs=2)
+
+
+@pytest.mark.parametrize("text", ["", "cpu", "cpu a b c d e f g h", "intr 1 2 3 4 5 6 7 8 9"])
+def test_a_machine_that_does_not_tell_takes_nothing(tmp_path, text):
+    """Nor does one without the file."""
+    path = tmp_path / "stat"
+    path.write_text(text)
+    for name in (path, tmp_path / "gone"):
+        machine = MachineTaken(str(name))
+        machine.renew(10**10)
+        assert machine.of(10**9, 10**9) == 0
+
+
+def test_a_long_frame_that_was_taken_away_says_so(tmp_path, monkeypatch):
+    """In `ready`, and no longer in `cpu`; a short frame is not asked."""
+    path = tmp_path / "stat"
+    processor = FrameProcessor(stat_file(path, ran=1000, steal=0))
+    now = [10**10, 0]
+    monkeypatch.setattr("opossum_recorder.processor.time.perf_counter_ns", lambda: now[0])
+    monkeypatch.setattr("opossum_recorder.processor.time.thread_time_ns", lambda: now[1])
+    monkeypatch.setattr("opossum_recorder.processor._given_up", lambda: -1)
+    monkeypatch.setattr(FrameProcessor, "_ready", lambda self: 0)
+    processor.begin()
+    now[0], now[1] = now[0] + 400 * 10**6, now[1] + 400 * 10**6
+    stat_file(path, ran=1010, steal=30)
+    assert processor.end() == f',"cpu":{100 * 10**6},"ready":{300 * 10**6}'
+    processor.begin()
+    now[0], now[1] = now[0] + 40 * 10**6, now[1] + 40 * 10**6
+    stat_file(path, ran=1010, steal=40)
+    assert processor.end() == f',"cpu":{40 * 10**6},"ready":0'

@@ -62,7 +62,8 @@ class Found:
 
     `frame_rows`: rows of the frames where it shows, in any order, repeated or not.  `calls`: rows of the calls concerned,
     for views to mark; `sends`: rows of the sends concerned, and `due_ns` (as long, or empty) when each was due, in game time.  `details`: further lines of plain text for a reader who wants to know more.  `told_apart`: what
-    tells it from another finding of the same subject (a key, a place).  `rated`: the severity where it is not the cause's own.
+    tells it from another finding of the same subject (a key, a place).  `rated`: the severity where it is not the cause's own.  `instead`: an event of the take that could do
+    what is wasted here, empty where there is none.
     """
 
     subject: Subject
@@ -78,6 +79,7 @@ class Found:
     details: tuple[str, ...] = ()
     told_apart: tuple[str, ...] = ()
     rated: Severity | None = None
+    instead: str = ""
 
 
 @dataclass(eq=False, repr=False, kw_only=True)

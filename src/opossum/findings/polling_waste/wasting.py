@@ -141,6 +141,7 @@ def _tell(scene: Scene, looked: _Looked, schedule: Schedule) -> Found:
         evidence=tuple(evidence),
         calls=looked.wasted,
         details=_details(scene, looked, schedule, wasted_ns, interval, interval < budget, instead),
+        instead=take.text(instead.event) if instead is not None else "",
         rated=Severity.NOTE if weak else Severity.RISK if looked.own_only else None,
     )
 

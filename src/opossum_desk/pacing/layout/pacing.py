@@ -106,6 +106,8 @@ def _label(row: PacedRow, place: int, top: float, height: float, lit: bool) -> L
     text, wrong = row.recurring.verdict
     # what costs most is told first, for the last line may have no room
     lines = [row.recurring.rhythm, text]
+    if row.finding is not None and row.finding.instead:
+        lines.insert(1, f"{row.finding.instead} could call it instead")
     if row.recurring.cost_ns:
         lines.insert(1, cost_told(row.recurring))
     detail = "\n".join(lines)
