@@ -9,12 +9,15 @@ from PySide6.QtCore import QObject, Qt
 
 import moonrise_bakery
 from moonrise_bakery import demo_take_path
+from opossum.sound.cues import read_cues
+from opossum.sound.waveform import read_waveform
 from opossum_desk.state.marks_file import Mark, MarksError, marks_of, marks_path, read_marks, show_marks, write_marks
-from opossum_desk.state.session import Session
+from opossum_desk.state.session import Session, Sound
 from opossum_desk.state.source_places import source_roots
 from opossum_desk.state.tasks import Examined
 from opossum_desk.state.uncounting import WishesOfTake
 from opossum_desk.telling import axis_told, examined_told, selection_told
+from opossum_desk.work import Work
 
 if TYPE_CHECKING:
     from opossum.findings.symptoms import Symptom
@@ -40,6 +43,9 @@ class TakesOnDesk(QObject):
         """Marks of other peers than the one whose axis is shown."""
         self.question: Symptom | None = None
         """The symptom that is asked once the take has been examined."""
+        self._listening = Work(self)
+        self._listening.finished.connect(self._sounds)
+        self._listening.failed.connect(lambda text: desk.say(f"{text}."))
         opening = desk.opening
         opening.opened.connect(self.show_opened)
         opening.examined.connect(self._examined)
@@ -63,6 +69,7 @@ class TakesOnDesk(QObject):
     def show(self, session: Session, grown: bool = False) -> None:
         """Show a session and have its take examined; `grown`: it is the one on the desk, longer by now."""
         desk = self._desk
+        session.sound_of = desk.ask_sound
         desk.set_session(session, grown)
         session.subscribe("selection window axis measure", self._tell_selection)
         session.subscribe("bookmarks", self._keep_bookmarks)
@@ -138,6 +145,26 @@ class TakesOnDesk(QObject):
         box.setText("\n".join(item.told() for item in damage[:MOST_DAMAGE]))
         box.setInformativeText("The rest of the take is shown as it was recorded.")
         box.exec()
+
+    # --- what tracks sound like ----------------------------------------------------------------------
+
+    def give_sound(self, session: Session, clip: str, path: str) -> None:
+        """Read a track's sound or cues off the window's thread, and show them."""
+
+        def task(tell: Any) -> tuple[Session, str, Sound]:
+            if path.lower().endswith(".wav"):
+                return session, clip, Sound(waveform=read_waveform(path))
+            return session, clip, Sound(cues=tuple(read_cues(path)))
+
+        self._listening.start(task)
+
+    def _sounds(self, answer: tuple[Session, str, Sound]) -> None:
+        session, clip, sound = answer
+        current = self._desk.session
+        if current is not None and current.history is session.history:
+            current.give_sound(clip, sound)
+            told = f"{sound.waveform.seconds:.1f} s of sound" if sound.waveform else f"{len(sound.cues):,} cues"
+            self._desk.say(f"{clip}: {told}.")
 
     # --- what is told and kept -----------------------------------------------------------------------
 

@@ -299,6 +299,17 @@ class DeskWindow(QMainWindow):
 
         self._help = explain(self, self.take_area.flow.loom.whatsThis())
 
+    def ask_sound(self, clip: str) -> None:
+        """Let the user give a track of the open take its sound, or the list of its cues."""
+        from PySide6.QtWidgets import QFileDialog
+
+        kinds = "Sounds, scores and lists of cues (*.wav *.mid *.midi *.txt *.csv)"
+        path, _ = QFileDialog.getOpenFileName(self, f"The sound or the cues of {clip}", self.memory.kept.folder, kinds)
+        if path and self.session is not None:
+            self.memory.kept.folder = os.path.dirname(path)
+            self.say(f"Reading {os.path.basename(path)} …")
+            self.takes.give_sound(self.session, clip, path)
+
     def ask_attribute(self, owner: str) -> None:
         """Let the user choose an attribute of an object of the game that plays, to be watched from now on."""
         from PySide6.QtWidgets import QInputDialog

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QContextMenuEvent, QFontMetricsF, QImage, QPainter, QPainterPath, QPen
 from PySide6.QtWidgets import QMenu, QToolTip, QWidget
 
+from opossum.take.grouping import distinct
 from opossum_desk.context_menus import add_call_actions, add_tripwires, sieve
 from opossum_desk.flow.layout.loom import frozen_bands
 from opossum_desk.flow.layout.strand_order import OrderedStrand, order_strands
@@ -14,12 +17,15 @@ from opossum_desk.flow.layout.strand_rows import StrandRow, gather_strands
 from opossum_desk.flow.layout.strands import STRAND_PX, StrandPicture, Stroke, layout_strands, strands_of
 from opossum_desk.layout.bead import BeadState
 from opossum_desk.state.session import Session
-from opossum_desk.views.canvas import AxisCanvas, image_of, text_cutter
+from opossum_desk.views.canvas import AxisCanvas, image_of, premultiplied, text_cutter
 from opossum_desk.views.look import Look
+from opossum_desk.views.pixel_bars import press_bars
 from opossum_desk.views.stamps import Stamps
 
 DOT_PX = 7.0
 FADED_ALPHA = 110
+MOST_TRACKS = 6
+"""Tracks of one row whose sound a menu asks for."""
 LABEL_MARGIN_PX = 52.0
 MOST_MEASURED = 400
 """So many names are measured to find out how much room labels need."""
@@ -63,7 +69,7 @@ class StrandsView(AxisCanvas):
         self._rows = gather_strands(session.take) if session is not None else []
         self.session = session
         if session is not None:
-            session.subscribe("window hover axis", self.renew)
+            session.subscribe("window hover axis sounds", self.renew)
             session.subscribe("selection sieve findings settled", self.order)
         self.order()
         self.scroll_bar.setValue(0)
@@ -164,6 +170,9 @@ class StrandsView(AxisCanvas):
         canvas = np.zeros((int(self.height() * ratio), int(self.width() * ratio)), np.uint32)
         if self._stamps is None or self._stamps.ratio != ratio:
             self._stamps = Stamps(self.look, ratio)
+        for bars in picture.bars:
+            shade = np.uint32(premultiplied(self.look.via(bars.role.partition(":")[2]), bars.alpha))
+            press_bars(canvas, bars, shade, ratio)
         for kind in dict.fromkeys(run.kind for run in picture.dots):
             # all dots of one look at once: a press costs more than its dots
             runs = [run for run in picture.dots if run.kind == kind]
@@ -320,6 +329,11 @@ class StrandsView(AxisCanvas):
         menu.exec(event.globalPos())
 
     def _add_strand_actions(self, menu: QMenu, session: Session, row: StrandRow) -> None:
+        sound_of = session.sound_of
+        if row.kind == "track" and sound_of is not None:
+            clips = distinct(np.asarray(session.take.tables["play"]["clip"])[row.items]).tolist()[:MOST_TRACKS]
+            for clip in (session.take.text(int(code)) for code in clips):
+                menu.addAction(f"Give “{clip}” its sound or its cues …", partial(sound_of, clip))
         if row.event and row.kind != "value":
             menu.addAction(f"Sieve by event “{row.event}”", lambda: sieve(session, f"ev:{row.event}"))
             add_tripwires(menu, session, event=row.event, sent=True)

@@ -20,7 +20,7 @@ def carry_over(session: Session, other: Session) -> None:
         session.viewport.show(session.axis.extent[1] - seen.width, session.axis.extent[1])
     else:
         session.viewport.show(seen.low, seen.high)
-    session.notes = other.notes
+    session.notes, session.sounds, session.sound_of = other.notes, other.sounds, other.sound_of
     session.bookmarks, session.history, session.weave = other.bookmarks, other.history, other.weave
     session.sieve.hides, session.shows_resting = other.sieve.hides, other.shows_resting
     session.shows_data = other.shows_data

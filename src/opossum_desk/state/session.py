@@ -14,6 +14,8 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from opossum.findings.finding import Finding
+from opossum.sound.cues import Cue
+from opossum.sound.waveform import Waveform
 from opossum.stream.tables import Array
 from opossum.take.grouping import Groups, distinct
 from opossum.take.sieve import slow_calls
@@ -38,6 +40,13 @@ STRETCH_MARGIN_SHARE = 0.06
 """Where all frames of a finding are shown, so much of their stretch is shown on either side besides."""
 
 
+class Sound(NamedTuple):
+    """What was given of a track: its outline, its planned cues, or both."""
+
+    waveform: Waveform | None = None
+    cues: tuple[Cue, ...] = ()
+
+
 class Measure(NamedTuple):
     """A stretch that was measured."""
 
@@ -60,6 +69,7 @@ TOPICS = (
     "weave",
     "trail",
     "settled",
+    "sounds",
 )
 
 
@@ -75,6 +85,10 @@ class Session:
         """Has the game that plays held where a tripwire's words say; None where none plays."""
         self.watch_of: Callable[[str], None] | None = None
         """Lets the user choose an attribute of an object that lives, to be told while the game plays; None where none plays."""
+        self.sound_of: Callable[[str], None] | None = None
+        """Lets the user give a track its sound, or its cues; None where there is nobody to ask."""
+        self.sounds: dict[str, Sound] = {}
+        """What was given of tracks, by the clip's name."""
         self.findings: list[Finding] = []
         self.wishes = WishesOfTake("")
         self.examined = False
@@ -473,6 +487,12 @@ class Session:
         if note.strip():
             self.notes[column] = note.strip()
         self._publish("bookmarks")
+
+    def give_sound(self, clip: str, sound: Sound) -> None:
+        """Take what a track sounds like, or where its cues were planned; what was given of the other stays."""
+        before = self.sounds.get(clip, Sound())
+        self.sounds[clip] = Sound(sound.waveform or before.waveform, sound.cues or before.cues)
+        self._publish("sounds")
 
     def measure(self, low: float, high: float) -> Measure:
         """Measure from one axis position to another."""

@@ -11,11 +11,12 @@ from PySide6.QtWidgets import QMenu, QToolTip, QWidget
 
 from opossum_desk.context_menus import add_call_actions
 from opossum_desk.layout.describing import describe_call, describe_send
-from opossum_desk.layout.row_picture import HEADER_PX, Boxes, Dots, Label, Lines, PixelBars, RowPicture
+from opossum_desk.layout.row_picture import HEADER_PX, Boxes, Dots, Label, Lines, RowPicture
 from opossum_desk.state.session import Session
 from opossum_desk.views.axis_header import paint_axis_header
 from opossum_desk.views.canvas import AxisCanvas, image_of, premultiplied, text_cutter
 from opossum_desk.views.look import Look
+from opossum_desk.views.pixel_bars import press_bars
 from opossum_desk.views.plain import plain_tooltip
 from opossum_desk.views.stamps import Stamps
 
@@ -342,20 +343,3 @@ class RowCanvas(AxisCanvas):
             self.scroll_bar.setValue(int(top))
         elif bottom > self.scroll_bar.value() + room:
             self.scroll_bar.setValue(int(bottom - room * 0.7))
-
-
-def press_bars(canvas: np.ndarray, bars: PixelBars, shade: np.uint32, ratio: float) -> None:
-    """Press bars of one colour into a canvas, uint32 (height, width), over whatever is there."""
-    left = round(bars.left * ratio)
-    count = min(round(len(bars.tops) * ratio), canvas.shape[1] - left)
-    if count <= 0 or left < 0:
-        return
-    index = np.minimum((np.arange(count) / ratio).astype(np.int64), len(bars.tops) - 1)
-    tops, bottoms = (np.round(edges[index] * ratio) for edges in (bars.tops, bars.bottoms))
-    filled = bottoms > tops
-    if not filled.any():
-        return
-    top, bottom = max(int(tops[filled].min()), 0), min(int(bottoms[filled].max()), canvas.shape[0])
-    rows = np.arange(top, bottom)[:, None]
-    block = canvas[top:bottom, left : left + count]
-    block[(rows >= tops) & (rows < bottoms)] = shade

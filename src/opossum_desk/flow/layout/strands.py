@@ -16,11 +16,12 @@ from opossum.stream.tables import Array
 from opossum.take.indexes.objects import NEVER
 from opossum.take.marks import marks_of
 from opossum.take.pauses import paused_stretches
+from opossum_desk.flow.layout.sounding import STRAND_PX, Stroke, sounding
 from opossum_desk.flow.layout.strand_rows import StrandRow
+from opossum_desk.layout.row_picture import PixelBars
 from opossum_desk.layout.scale import Scale
 from opossum_desk.state.session import Session
 
-STRAND_PX = 26.0
 MOST_ITEMS = 300
 """Items of one row drawn one by one; beyond, they are drawn as one quiet bar that says how many."""
 
@@ -33,23 +34,6 @@ DENSE_PX = 5.0
 """Firings closer together than this are drawn as one thick stretch of their line, not as dots."""
 
 
-class Stroke(NamedTuple):
-    """One thing to draw: `shape` says how; from x to x2 at height y (y2 where it has two); `text` beside it.
-
-    `state`: ``ok``, ``wrong`` (rose), ``open`` (hollow) or ``quiet``. `send`: row of the send it stands for, or -1.
-    """
-
-    shape: str
-    x: float
-    y: float
-    x2: float
-    y2: float
-    state: str = "ok"
-    text: str = ""
-    send: int = -1
-    kind: str = ""
-
-
 class DotRun(NamedTuple):
     """Moments of one strand: pixel centres `xs` at height `y`, with the row of the `send` table of each."""
 
@@ -59,7 +43,7 @@ class DotRun(NamedTuple):
     kind: str = ""
 
 
-Mark = Stroke | DotRun
+Mark = Stroke | DotRun | PixelBars
 """What a strand is drawn of."""
 
 
@@ -80,6 +64,7 @@ class StrandPicture:
     lines: list[StrandLine]
     strokes: list[Stroke] = field(default_factory=list)
     dots: list[DotRun] = field(default_factory=list)
+    bars: list[PixelBars] = field(default_factory=list)
 
     def hit(self, x: float, y: float) -> int:
         """Return the send (row) of the dot or mark nearest to a point, within reach; -1 where there is none."""
@@ -127,6 +112,7 @@ def layout_strands(
     lines: list[StrandLine] = []
     strokes: list[Stroke] = []
     dots: list[DotRun] = []
+    bars: list[PixelBars] = []
     window = np.interp([session.low, session.high], session.axis.edges, session.axis.starts_ns)
     for index in range(first, last):
         top = index * STRAND_PX - scroll
@@ -135,9 +121,11 @@ def layout_strands(
         for mark in _LAYOUTS[row.kind](session, row, scale, top, window):
             if isinstance(mark, DotRun):
                 dots.append(mark._replace(kind=row.kind))
+            elif isinstance(mark, PixelBars):
+                bars.append(mark)
             else:
                 strokes.append(mark._replace(kind=row.kind))
-    return StrandPicture(scale, lines, strokes, dots)
+    return StrandPicture(scale, lines, strokes, dots, bars)
 
 
 def _visible(row: StrandRow, window: Array) -> Array:
@@ -248,6 +236,8 @@ def _clips(session: Session, row: StrandRow, scale: Scale, top: float, window: A
         how = take.text(int(stops["how"][stop])) if stop >= 0 else ""
         shape = "wave" if row.kind == "track" else "bar" if how in ("end", "") else "cut"
         strokes.append(Stroke(shape, x, top + 5, x2, top + STRAND_PX - 5, "ok", take.text(int(table["clip"][play]))))
+        if row.kind == "track":
+            strokes += sounding(session, play, scale, (x, x2), top)
         fired: dict[str, list[int]] = {}
         for send in take.plays.fired.rows(play).tolist():
             fired.setdefault(take.text(int(sends["mark"][send])), []).append(send)

@@ -1,0 +1,63 @@
+"""What was given of a track, on its strand: the outline of its sound, and the cues that were planned."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+
+from opossum_desk.layout.row_picture import PixelBars, pixel_times
+from opossum_desk.layout.scale import Scale
+from opossum_desk.state.session import Session
+
+STRAND_PX = 26.0
+MOST_CUES = 300
+"""Cues of one play that are drawn."""
+
+
+class Stroke(NamedTuple):
+    """One thing to draw: `shape` says how; from x to x2 at height y (y2 where it has two); `text` beside it.
+
+    `state`: ``ok``, ``wrong`` (rose), ``open`` (hollow) or ``quiet``. `send`: row of the send it stands for, or -1.
+    """
+
+    shape: str
+    x: float
+    y: float
+    x2: float
+    y2: float
+    state: str = "ok"
+    text: str = ""
+    send: int = -1
+    kind: str = ""
+
+
+def sounding(
+    session: Session, play: int, scale: Scale, reach: tuple[float, float], top: float
+) -> list[Stroke | PixelBars]:
+    """Return what a play's strand is drawn of besides its bar, from x to x (`reach`). Cost: the pixels it takes."""
+    take = session.take
+    table = take.tables["play"]
+    sound = session.sounds.get(take.text(int(table["clip"][play])))
+    if sound is None:
+        return []
+    rate, begin = float(table["rate"][play]), float(table["from"][play])
+    rate, begin = rate if rate > 0 else 1.0, begin if begin == begin else 0.0
+    start = float(table["t"][play])
+    drawn: list[Stroke | PixelBars] = []
+    if sound.waveform is not None:
+        first = int(max(0.0, np.floor(reach[0] - scale.left)))
+        last = int(min(scale.width, np.ceil(reach[1] - scale.left)))
+        if last > first:
+            times = pixel_times(session.axis.edges, session.axis.starts_ns, scale)[first : last + 1]
+            low, high = sound.waveform.between(begin + (times - start) / 1e9 * rate)
+            middle, half = top + STRAND_PX / 2, STRAND_PX / 2 - 5
+            tops, bottoms = middle - high * half, middle - low * half
+            # silence is a thin line, so that one sees where the sound goes on
+            drawn.append(PixelBars("via:net", scale.left + first, tops, np.maximum(bottoms, tops + 1.0), 170))
+    for cue in sound.cues[:MOST_CUES]:
+        moment = start + (cue.seconds - begin) / rate * 1e9
+        x = scale.x(float(np.interp(moment, session.axis.starts_ns, session.axis.edges)))
+        if cue.seconds >= begin and reach[0] <= x <= reach[1]:
+            drawn.append(Stroke("plan", x, top + 2, x, top + STRAND_PX - 2, "quiet", cue.name))
+    return drawn

@@ -1,0 +1,87 @@
+"""Tracks with what was given of them: their sound's outline and their planned cues on the strand."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from PySide6.QtWidgets import QFileDialog, QMenu
+
+from opossum.sound.cues import Cue
+from opossum.sound.waveform import read_waveform
+from opossum_desk.flow.layout.strand_rows import gather_strands
+from opossum_desk.flow.layout.strands import STRAND_PX, layout_strands
+from opossum_desk.state.session import Session, Sound
+from sound.test_waveform import RATE, written
+from tape import Stage
+
+
+def concert() -> Stage:
+    """A track of four seconds that begins in its second one, at frame 60."""
+    stage = Stage()
+    stage.at(60, do=lambda: stage.play("radio#1", "waltz", 4.0, [], what="track", **{"from": 1.0}))
+    stage.at(240, do=lambda: stage("stop", y=1, how="end"))
+    return stage.run(300)
+
+
+@pytest.fixture
+def waltz(tmp_path):
+    """Return a sound of four seconds, loud in its third."""
+    samples = np.zeros(RATE * 4)
+    samples[RATE * 2 : RATE * 3] = 0.8
+    return written(tmp_path / "waltz.wav", samples)
+
+
+def drawn(session: Session, width: float = 800.0):
+    """Return the picture of the track's strand."""
+    rows = [row for row in gather_strands(session.take) if row.kind == "track"]
+    return layout_strands(session, rows, width, STRAND_PX, 0, 200.0)
+
+
+def test_the_sound_lies_where_it_was_played(waltz):
+    """From its second second on: what is loud in it comes a second after the track began."""
+    session = Session(concert().take())
+    assert drawn(session).bars == []
+    session.give_sound("waltz", Sound(read_waveform(waltz)))
+    picture = drawn(session)
+    (bars,) = picture.bars
+    heights = bars.bottoms - bars.tops
+    xs = bars.left + np.arange(len(heights))
+    loud = xs[heights > 3]
+    column = 60
+    assert loud[0] == pytest.approx(picture.scale.x(column + 60), abs=2)
+    assert loud[-1] == pytest.approx(picture.scale.x(column + 120), abs=2)
+    assert bars.left == pytest.approx(picture.scale.x(column), abs=1.5) and heights.max() <= STRAND_PX
+
+
+def test_planned_cues_are_fine_lines(waltz):
+    """Those before the place it began at, and after its end, are not drawn; what was given of the other stays."""
+    session = Session(concert().take())
+    session.give_sound("waltz", Sound(read_waveform(waltz)))
+    session.give_sound("waltz", Sound(cues=(Cue(0.5, "before"), Cue(2.0, "verse"), Cue(9.0, "after"))))
+    picture = drawn(session)
+    plans = [(stroke.text, stroke.x) for stroke in picture.strokes if stroke.shape == "plan"]
+    assert [name for name, _ in plans] == ["verse"] and len(picture.bars) == 1
+    assert plans[0][1] == pytest.approx(picture.scale.x(60 + 60), abs=1.5)
+
+
+def test_it_is_given_from_the_strands_menu(desk, qtbot, monkeypatch, waltz, tmp_path):
+    """Read off the window's thread; what cannot be read is said."""
+    desk.takes.show(Session(concert().take()))
+    qtbot.waitUntil(lambda: desk.session.examined, timeout=10_000)
+    strands = desk.take_area.flow.strands
+    row = next(item.row for item in strands.ordered if item.row.kind == "track")
+    menu = QMenu()
+    strands._add_strand_actions(menu, desk.session, row)
+    action = next(action for action in menu.actions() if action.text() == "Give “waltz” its sound or its cues …")
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(waltz), ""))
+    action.trigger()
+    qtbot.waitUntil(lambda: "waltz: 4.0 s of sound." in desk.told.toolTip(), timeout=10_000)
+    assert len(strands.current().bars) == 1 and not strands.grab().isNull()
+    cues = tmp_path / "waltz.txt"
+    cues.write_text("2 verse\n3 chorus\n")
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(cues), ""))
+    action.trigger()
+    qtbot.waitUntil(lambda: "waltz: 2 cues." in desk.told.toolTip(), timeout=10_000)
+    cues.write_text("soon\n")
+    action.trigger()
+    qtbot.waitUntil(lambda: "line 1" in desk.told.toolTip(), timeout=10_000)
