@@ -207,7 +207,7 @@ def test_it_is_whole_on_small_and_large_screens(bakery, qtbot, name, width, heig
     bakery.resize(width, height)
     qtbot.wait(20)
     view.grab()
-    assert view.width() > 300 and view.label_px <= max(180, view.width() * 0.36 + 1)
+    assert view.width() > 300 and view.label_px <= max(180, view.width() * 0.42 + 1)
 
 
 @pytest.mark.parametrize("name", GATHERED)

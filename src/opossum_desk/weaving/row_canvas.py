@@ -22,7 +22,7 @@ from opossum_desk.views.stamps import Stamps
 
 FOLD_PX = 16.0
 LABEL_LEFT_PX = 12.0
-LEAST_LABEL_PX, MOST_LABEL_SHARE = 180.0, 0.36
+LEAST_LABEL_PX, MOST_LABEL_SHARE = 180.0, 0.42
 FADED_ALPHA = 110
 DASHES = {"": Qt.PenStyle.SolidLine, "dash": Qt.PenStyle.DashLine, "dot": Qt.PenStyle.DotLine}
 
