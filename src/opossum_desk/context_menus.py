@@ -104,7 +104,7 @@ def finding_menu(parent: QWidget, session: Session, finding: Finding) -> QMenu:
     """Return what can be done with a finding."""
     menu = QMenu(parent)
     menu.addAction("Show it", lambda: session.show_finding(finding))
-    columns = session.axis_columns(finding.frame_rows)
+    columns = session.columns_of(finding).tolist()
     if columns:
         menu.addAction("Its first frame", lambda: session.select_column(columns[0]))
         later = [column for column in columns if column > session.column]

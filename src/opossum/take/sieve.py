@@ -8,15 +8,20 @@ Plain words match event, owner, class or function; `ev:`, `o:`, `cls:`, `fn:`, `
 
 from __future__ import annotations
 
+import weakref
 from typing import NamedTuple
 
 import numpy as np
 
 from opossum.stream.tables import Array
+from opossum.take.grouping import distinct
 from opossum.take.take import Take
 
 FIELDS = ("ev", "o", "cls", "fn", "via", "phase", "peer", "frame")
 FLAGS = ("wasted", "doubled", "gone", "slow")
+
+NAMED = ("any", "ev", "o", "cls", "fn")
+"""What a term may look at that belongs to a listener, whatever its calls were like."""
 
 SLOW_SHARE = 0.25
 """`slow`: a call that takes more than this share of the frame budget."""
@@ -87,7 +92,7 @@ def sieve_calls(take: Take, terms: list[Term], doubled: Array) -> Array:
 
 
 def _matches(take: Take, term: Term, doubled: Array) -> Array:
-    calls, listeners = take.calls, take.listeners
+    calls = take.calls
     if term.subject == "wasted":
         return calls.effect == 0
     if term.subject == "doubled":
@@ -110,17 +115,47 @@ def _matches(take: Take, term: Term, doubled: Array) -> Array:
     if term.subject == "peer":
         peers = [index for index, span in enumerate(take.peers) if term.text in span.name.lower()]
         return np.isin(np.asarray(take.tables["call"]["p"]), peers)
-    # words match texts, texts belong to listeners: only as many comparisons as there are listeners
-    wanted = np.zeros(len(listeners), bool)
-    for number in range(len(listeners)):
-        wanted[number] = _names_match(
-            term,
-            take.text(int(listeners.event[number])),
-            take.text(int(listeners.owner[number])),
-            take.text(int(listeners.function[number])),
-            take.class_of(int(listeners.owner[number])),
-        )
-    return wanted[calls.listener]
+    return _named_listeners(take, term)[calls.listener]
+
+
+def sieve_listeners(take: Take, terms: list[Term]) -> Array | None:
+    """Return a boolean array (listeners,): which listeners pass, where all terms are about names; else None."""
+    if any(term.subject not in NAMED for term in terms):
+        return None
+    passed = np.ones(len(take.listeners), bool)
+    for term in terms:
+        hit = _named_listeners(take, term)
+        passed &= ~hit if term.exclude else hit
+    return passed
+
+
+_known_names: weakref.WeakKeyDictionary[Take, list[tuple[str, str, str, str]]] = weakref.WeakKeyDictionary()
+"""The names of takes' listeners in lower case: (event, owner, function, class) each."""
+
+
+def _listener_names(take: Take) -> list[tuple[str, str, str, str]]:
+    names = _known_names.get(take)
+    if names is None:
+        listeners, text = take.listeners, take.text
+        classes = {code: take.class_of(code).lower() for code in distinct(listeners.owner).tolist()}
+        names = _known_names[take] = [
+            (text(event).lower(), text(owner).lower(), text(function).lower(), classes[owner])
+            for event, owner, function in zip(
+                listeners.event.tolist(), listeners.owner.tolist(), listeners.function.tolist(), strict=True
+            )
+        ]
+    return names
+
+
+def _named_listeners(take: Take, term: Term) -> Array:
+    """Return a boolean array (listeners,): a name of theirs holds a term's text. As many comparisons as listeners."""
+    wanted, names = term.text, _listener_names(take)
+    if term.subject == "any":
+        found = [wanted in ev or wanted in o or wanted in fn or wanted in cls for ev, o, fn, cls in names]
+    else:
+        place = ("ev", "o", "fn", "cls").index(term.subject)
+        found = [wanted in parts[place] for parts in names]
+    return np.array(found, bool)
 
 
 def _names_match(term: Term, event: str, owner: str, function: str, cls: str) -> bool:

@@ -70,10 +70,10 @@ class Pictures:
 
     def _loom(self, finding: Finding) -> str:
         session = self.session
-        columns = session.axis_columns(finding.frame_rows)
-        if not columns:
+        columns = session.columns_of(finding)
+        if not len(columns):
             return ""
-        column = session.column if session.column >= 0 else columns[0]
+        column = session.column if session.column >= 0 else int(columns[0])
         session.viewport.show_columns(column - AROUND_FRAMES, column + AROUND_FRAMES + 1)
         session.order_rows()
         meant = {session.row_index.row_of_call(int(call), session.unfolded) for call in finding.calls[:2000].tolist()}

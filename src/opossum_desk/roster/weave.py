@@ -36,7 +36,7 @@ class RosterCanvas(RowCanvas):
         self.opened: set[tuple[str, str, str, str]] = set()
         """The groups that are open, by name, so that they stay so while a take grows."""
         self._stack = RowStack(np.zeros(0))
-        self._meant = MeantRows(frozenset(), frozenset())
+        self._meant = MeantRows(frozenset(), frozenset(), np.zeros(0, bool))
         self._shown_finding = ""
         self._texts: list[tuple[str, float]] = []
         self.setWhatsThis(

@@ -47,6 +47,12 @@ class Level:
         np.cumsum(flags[self.groups.order], out=sums[1:])
         return sums
 
+    def summed_by_group(self, flags: Array) -> Array:
+        """Return the same for a flag (boolean, (groups,)) that all calls of a group share: nothing has to be gathered."""
+        sums = np.zeros(len(self.groups.order) + 1, np.int32)
+        np.cumsum(np.repeat(flags, self.groups.sizes()), out=sums[1:])
+        return sums
+
     def places(self, group: int, columns: Array) -> Array:
         """Return the places in the order before which the group's calls are left of each column."""
         start, stop = int(self.groups.starts[group]), int(self.groups.starts[group + 1])
@@ -107,6 +113,18 @@ class RowIndex:
     def counted(self, flags: Array) -> Flag:
         """Return a flag of all calls with its sums; linear in the calls, and fit for any thread."""
         return Flag(flags, self.single.summed(flags), self.folded.summed(flags))
+
+    def counted_by_listener(self, listeners: Array) -> Flag:
+        """Return a flag that all calls of a listener share (boolean, (listeners,)), with its sums."""
+        flags = listeners[self.take.calls.listener] if len(self.take.calls) else np.zeros(0, bool)
+        single = self.single.summed_by_group(listeners)
+        agree = np.zeros(len(self.first_of_class), bool)
+        agree[self.class_of_listener] = listeners
+        # members of a class may differ (by their own names): then its calls have to be gathered
+        alike = bool((agree[self.class_of_listener] == listeners).all())
+        first = listeners[self.first_of_class] if len(self.first_of_class) else agree
+        alike = alike and bool((first[self.class_of_listener] == listeners).all())
+        return Flag(flags, single, self.folded.summed_by_group(first) if alike else self.folded.summed(flags))
 
     def set_flag(self, name: str, flags: Array | Flag) -> None:
         """Set a flag of all calls, counted already or not."""

@@ -119,6 +119,8 @@ class Session:
         self.measured: Measure | None = None
         self.trail: Trail | None = None
         """The chain of causes and effects that is shown, if one is."""
+        self._columns_of: dict[str, tuple[Axis, Finding, Array]] = {}
+        self._no_columns = np.zeros(0, np.int64)
         self.history = History()
         self.weave = FIRST_WEAVE
         """What the rows of the middle are, by name."""
@@ -229,11 +231,11 @@ class Session:
         """Go to a finding: its first frame (its worst, if one froze), its call in the panel Frame, its Story."""
         self._leave("")
         self.selection.finding = finding
-        columns = self.axis_columns(finding.frame_rows)
-        if columns:
-            first = columns[0]
+        columns = self.columns_of(finding)
+        if len(columns):
+            first = int(columns[0])
             if finding.kind == "freeze":
-                first = max(columns, key=lambda column: self.frame_lengths[self.axis.row_of_column(column)])
+                first = int(columns[np.argmax(self.frame_lengths[self.axis.first_row + columns])])
             self._look_at(first, columns)
             in_frame = finding.calls[self.row_index.column[finding.calls] == first]
             call = int(in_frame[-1]) if len(in_frame) else -1
@@ -243,12 +245,20 @@ class Session:
             self.order_rows()
         self._publish("rows", "selection", "window")
 
-    def _look_at(self, first: int, columns: list[int]) -> None:
+    def columns_of(self, finding: Finding) -> Array:
+        """Return int64 (n,): the axis columns of a finding's frames, ascending; asked once while axis and finding stay."""
+        known = self._columns_of.get(finding.id)
+        if known is None or known[0] is not self.axis or known[1] is not finding:
+            columns = np.array(self.axis_columns(finding.frame_rows), np.int64)
+            known = self._columns_of[finding.id] = (self.axis, finding, columns)
+        return known[2]
+
+    def _look_at(self, first: int, columns: Array) -> None:
         """Bring a finding's frames into view: the first of them closely in Flow, elsewhere as many as there are."""
         margin = FINDING_MARGIN_FRAMES
         if self.weave != FIRST_WEAVE:
             margin += int((columns[-1] - columns[0]) * STRETCH_MARGIN_SHARE)
-            self.viewport.show_columns(columns[0] - margin, columns[-1] + margin + 1)
+            self.viewport.show_columns(int(columns[0]) - margin, int(columns[-1]) + margin + 1)
         else:
             self.viewport.show_columns(first - margin, first + margin + 1)
 
@@ -289,7 +299,7 @@ class Session:
         if self.call >= 0:
             columns = self.row_index.column[[self.call, *self.selection.related]].tolist()
         elif self.finding is not None:
-            columns = self.axis_columns(self.finding.frame_rows)
+            columns = self.columns_of(self.finding)[[0, -1]].tolist() if len(self.columns_of(self.finding)) else []
         elif self.column >= 0:
             columns = [self.column]
         if columns:
@@ -376,7 +386,11 @@ class Session:
         self._publish("sieve", "rows")
 
     def _sieve_calls(self) -> None:
-        self.row_index.set_flag("matched", self.sieve.passed(self.take, self.row_index.flags["twin"]))
+        listeners = self.sieve.passed_listeners(self.take)
+        if listeners is not None:
+            self.row_index.set_flag("matched", self.row_index.counted_by_listener(listeners))
+        else:
+            self.row_index.set_flag("matched", self.sieve.passed(self.take, self.row_index.flags["twin"]))
 
     @property
     def matched_count(self) -> int:
@@ -432,10 +446,10 @@ class Session:
         if name != self.weave:
             self._leave("")
             self.weave = name
-            columns = self.axis_columns(self.finding.frame_rows) if self.finding is not None else []
-            if columns and name != FIRST_WEAVE:
-                self._look_at(columns[0], columns)
-            self._publish("weave", *(["window"] if columns else []))
+            columns = self.columns_of(self.finding) if self.finding is not None else self._no_columns
+            if len(columns) and name != FIRST_WEAVE:
+                self._look_at(int(columns[0]), columns)
+            self._publish("weave", *(["window"] if len(columns) else []))
 
     # --- axis, bookmarks, measuring --------------------------------------------------------------------
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from opossum.stream.tables import Array
-from opossum.take.sieve import Term, parse_sieve, sieve_calls
+from opossum.take.sieve import Term, parse_sieve, sieve_calls, sieve_listeners
 from opossum.take.take import Take
 
 
@@ -33,3 +33,7 @@ class Sieve:
     def passed(self, take: Take, doubled: Array) -> Array:
         """Return a boolean array (calls,): which calls pass; `doubled` (calls,) as findings say."""
         return sieve_calls(take, self.terms, doubled)
+
+    def passed_listeners(self, take: Take) -> Array | None:
+        """Return a boolean array (listeners,): which listeners pass, where all words are about names; else None."""
+        return sieve_listeners(take, self.terms)

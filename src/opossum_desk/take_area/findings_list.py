@@ -223,6 +223,7 @@ class _FindingDelegate(QStyledItemDelegate):
         super().__init__(view)
         self._look = look
         self._view = view
+        self._known_ticks: dict[str, tuple[tuple[Any, Finding, float], list[float]]] = {}
 
     def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
         line = option.fontMetrics.height() + 2
@@ -274,11 +275,21 @@ class _FindingDelegate(QStyledItemDelegate):
         colours, session = self._look.colours, self._view.session
         assert session is not None
         painter.fillRect(QRectF(strip.left(), strip.center().y() - 0.5, strip.width(), 1), QColor(colours.line))
-        low, high = session.axis.extent
-        columns: Any = session.axis_columns(finding.frame_rows)
-        if not columns:
-            return
-        xs = strip.left() + (session.axis.edges[columns] - low) / max(high - low, 1e-9) * strip.width()
         colour = QColor(colours.rose if finding.severity.value == "fault" else colours.quiet)
-        for x in distinct(np.round(xs / 1.5) * 1.5).tolist():
-            painter.fillRect(QRectF(x, strip.top(), 1.5, strip.height()), colour)
+        for x in self._ticks(session, finding, strip.width()):
+            painter.fillRect(QRectF(strip.left() + x, strip.top(), 1.5, strip.height()), colour)
+
+    def _ticks(self, session: Session, finding: Finding, width: float) -> list[float]:
+        """Return where on a strip of `width` px a finding shows; asked once while axis, finding and width stay."""
+        key = (session.axis, finding, width)
+        known = self._known_ticks.get(finding.id)
+        if (
+            known is None
+            or any(a is not b and a != b for a, b in zip(known[0][1:], key[1:], strict=True))
+            or known[0][0] is not session.axis
+        ):
+            low, high = session.axis.extent
+            columns = session.columns_of(finding)
+            xs = (session.axis.edges[columns] - low) / max(high - low, 1e-9) * width
+            known = self._known_ticks[finding.id] = (key, distinct(np.round(xs / 1.5) * 1.5).tolist())
+        return known[1]

@@ -7,16 +7,19 @@ from typing import NamedTuple
 import numpy as np
 
 from opossum.findings.finding import Finding
+from opossum.stream.tables import Array
 from opossum.take.grouping import distinct
 from opossum_desk.roster.layout.listeners import RosterListeners
 from opossum_desk.roster.layout.rows import RosterRow, Sort
 
 
 class MeantRows(NamedTuple):
-    """`places` of the rows that are meant, and the events of which findings tell that somebody did not hear them."""
+    """`places` of the rows that are meant; the events of which findings tell that somebody did not hear them, and, (sends,),
+    which sends those are."""
 
     places: frozenset[int]
     unheard_events: frozenset[int]
+    unheard: Array
 
 
 def meant_listeners(known: RosterListeners, finding: Finding | None) -> set[int]:
@@ -39,8 +42,12 @@ def meant_rows(
     unheard = {item.subject.ev for item in findings if item.kind == "unheard"}
     codes = {known.take.code(name) for name in unheard if name}
     events = frozenset(np.flatnonzero(np.isin(known.code_of_event, list(codes))).tolist()) if codes else frozenset()
+    flags = np.zeros(len(known.unheard), bool)
+    for item in findings:
+        if item.kind == "unheard":
+            flags[item.sends] = True
     if finding is None:
-        return MeantRows(frozenset(), events)
+        return MeantRows(frozenset(), events, flags)
     listeners = meant_listeners(known, finding)
     groups = {int(known.group[listener]) for listener in listeners}
     event = known.take.code(finding.subject.ev) if finding.subject.ev else -2
@@ -58,4 +65,4 @@ def meant_rows(
             meant = False
         if meant:
             lit.add(place)
-    return MeantRows(frozenset(lit), events)
+    return MeantRows(frozenset(lit), events, flags)

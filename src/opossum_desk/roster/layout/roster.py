@@ -83,7 +83,7 @@ def layout_roster(
         selected=selected_band(session, scale),
         frozen=frozen_stripes(session, scale),
     )
-    draw = _Drawing(known, session, scale, picture)
+    draw = _Drawing(known, session, scale, picture, meant.unheard)
     for place in stack.seen(view.scroll, view.height - HEADER_PX):
         top = HEADER_PX + float(stack.tops[place]) - view.scroll
         height = float(stack.tops[place + 1] - stack.tops[place])
@@ -174,7 +174,10 @@ def stale_remark(calls: int, listeners: int) -> str:
 class _Drawing:
     """Gathers strokes of one look from all visible rows, so that each look is drawn at once."""
 
-    def __init__(self, known: RosterListeners, session: Session, scale: Scale, picture: RowPicture) -> None:
+    def __init__(
+        self, known: RosterListeners, session: Session, scale: Scale, picture: RowPicture, unheard: Array
+    ) -> None:
+        self.unheard_in_findings = unheard
         self.known, self.session, self.scale, self.picture = known, session, scale, picture
         self.columns = pixel_columns(session, scale)
         self.times = pixel_times(session.axis.edges, session.axis.starts_ns, scale)
@@ -248,18 +251,10 @@ class _Drawing:
             self._many(role, np.column_stack((ticks, ticks * 0 + y - 6, ticks, ticks * 0 + y + 3)))
         else:
             self.picture.bars.append(PixelBars.standing(role, left, y + 3, np.where(counts > unheard, 9.0, 0.0)))
-        in_finding = np.isin(sends, self.unheard_in_findings) & ~heard
+        in_finding = self.unheard_in_findings[sends] & ~heard
         for x, wrong in zip(xs[~heard].tolist(), in_finding[~heard].tolist(), strict=True):
             self._falling(x, y, "rose" if wrong else "quiet")
         self.picture.dots.append(Dots("direct", BeadState.DID, xs, np.full(len(xs), y - 1.5), "send", sends, 0.0))
-
-    @property
-    def unheard_in_findings(self) -> Array:
-        """Return the sends (rows) that findings tell nobody heard."""
-        if not hasattr(self, "_unheard"):
-            mine = [finding.sends for finding in self.session.findings if finding.kind == "unheard"]
-            self._unheard = np.concatenate(mine) if mine else np.zeros(0, np.int64)
-        return self._unheard
 
     def _falling(self, x: float, y: float, role: str) -> None:
         """Draw a send nobody heard: a hollow head, and a dotted fall."""

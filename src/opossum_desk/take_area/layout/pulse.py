@@ -107,7 +107,7 @@ def _ticks(session: Session, scale: Scale) -> list[tuple[float, str]]:
     edges = session.axis.edges
     for finding in session.findings:
         severity = finding.severity.value
-        columns = np.array(session.axis_columns(finding.frame_rows), np.int64)
+        columns = session.columns_of(finding)
         if severity == "waste" or not len(columns):
             continue  # waste is everywhere; a tick on every frame would say nothing
         for x in distinct(np.round(scale.xs(edges[columns]))).tolist():

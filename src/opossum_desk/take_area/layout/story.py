@@ -109,8 +109,8 @@ def _prose(text: str) -> str:
 
 
 def _frames(session: Session, finding: Finding, quiet: str) -> str:
-    columns = session.axis_columns(finding.frame_rows)
-    if not columns:
+    columns = session.columns_of(finding)
+    if not len(columns):
         return ""
     step = max(1, len(columns) // MOST_FRAME_LINKS)
     shown = columns[::step][:MOST_FRAME_LINKS]
