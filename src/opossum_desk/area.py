@@ -102,9 +102,6 @@ class Desk(Protocol):
     def ask_picture(self) -> None:
         """Let the user say where to save a picture of the view in focus."""
 
-    def ask_sound(self, clip: str) -> None:
-        """Let the user give a track its sound, or its cues."""
-
     def ask_attribute(self, owner: str) -> None:
         """Let the user choose an attribute of an object of the game that plays, to be watched."""
 

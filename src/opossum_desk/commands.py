@@ -93,7 +93,7 @@ def _follow_cause(desk: Desk) -> None:
 
 def _mark(desk: Desk) -> None:
     if desk.session is not None and desk.is_in("take"):
-        marked = desk.session.toggle_bookmark()
+        marked = desk.session.marks.toggle(desk.session.column)
         desk.say("Marked; Shift+B writes a note to it." if marked else "Not marked; select a frame to mark it.")
 
 
@@ -101,7 +101,7 @@ def _step_mark(step: int, desk: Desk) -> None:
     session = desk.session
     if session is not None and desk.is_in("take"):
         stepping.step_bookmark(session, step)
-        if note := session.notes.get(session.column):
+        if note := session.marks.notes.get(session.column):
             desk.say(f"Marked: {note}")
 
 

@@ -9,15 +9,13 @@ from PySide6.QtCore import QObject, Qt
 
 import moonrise_bakery
 from moonrise_bakery import demo_take_path
-from opossum.sound.cues import read_cues
-from opossum.sound.waveform import read_waveform
+from opossum_desk.sounds_on_desk import SoundsOnDesk
 from opossum_desk.state.marks_file import Mark, MarksError, marks_of, marks_path, read_marks, show_marks, write_marks
-from opossum_desk.state.session import Session, Sound
+from opossum_desk.state.session import Session
 from opossum_desk.state.source_places import source_roots
 from opossum_desk.state.tasks import Examined
 from opossum_desk.state.uncounting import WishesOfTake
 from opossum_desk.telling import axis_told, examined_told, selection_told
-from opossum_desk.work import Work
 
 if TYPE_CHECKING:
     from opossum.findings.symptoms import Symptom
@@ -43,9 +41,7 @@ class TakesOnDesk(QObject):
         """Marks of other peers than the one whose axis is shown."""
         self.question: Symptom | None = None
         """The symptom that is asked once the take has been examined."""
-        self._listening = Work(self)
-        self._listening.finished.connect(self._sounds)
-        self._listening.failed.connect(lambda text: desk.say(f"{text}."))
+        self._sounds = SoundsOnDesk(desk, self)
         opening = desk.opening
         opening.opened.connect(self.show_opened)
         opening.examined.connect(self._examined)
@@ -63,13 +59,14 @@ class TakesOnDesk(QObject):
         desk.view("take").story.roots = source_roots(self.paths, [str(Path(moonrise_bakery.__file__).parent)])
         self._show_marks(session, own)
         self.show(session)
+        self._sounds.take_opened(session, own)
         if len(self.paths) == 1 and own.endswith(".jsonl") and desk.games.followed is None:
             desk.games.watch(own)
 
     def show(self, session: Session, grown: bool = False) -> None:
         """Show a session and have its take examined; `grown`: it is the one on the desk, longer by now."""
         desk = self._desk
-        session.sound_of = desk.ask_sound
+        session.sound_of = self._sounds.ask
         desk.set_session(session, grown)
         session.subscribe("selection window axis measure", self._tell_selection)
         session.subscribe("bookmarks", self._keep_bookmarks)
@@ -146,26 +143,6 @@ class TakesOnDesk(QObject):
         box.setInformativeText("The rest of the take is shown as it was recorded.")
         box.exec()
 
-    # --- what tracks sound like ----------------------------------------------------------------------
-
-    def give_sound(self, session: Session, clip: str, path: str) -> None:
-        """Read a track's sound or cues off the window's thread, and show them."""
-
-        def task(tell: Any) -> tuple[Session, str, Sound]:
-            if path.lower().endswith(".wav"):
-                return session, clip, Sound(waveform=read_waveform(path))
-            return session, clip, Sound(cues=tuple(read_cues(path)))
-
-        self._listening.start(task)
-
-    def _sounds(self, answer: tuple[Session, str, Sound]) -> None:
-        session, clip, sound = answer
-        current = self._desk.session
-        if current is not None and current.history is session.history:
-            current.give_sound(clip, sound)
-            told = f"{sound.waveform.seconds:.1f} s of sound" if sound.waveform else f"{len(sound.cues):,} cues"
-            self._desk.say(f"{clip}: {told}.")
-
     # --- what is told and kept -----------------------------------------------------------------------
 
     def _tell_selection(self) -> None:
@@ -179,7 +156,7 @@ class TakesOnDesk(QObject):
         """Mark what was marked when this take was looked at before: as the file beside it says, else as is remembered."""
         desk = self._desk
         self._keeps_beside = own != str(demo_take_path())
-        session.bookmarks = [mark for mark in desk.memory.bookmarks(own) if mark < session.axis.columns]
+        session.marks.show((mark for mark in desk.memory.bookmarks(own) if mark < session.axis.columns), {})
         if not self._keeps_beside:
             return
         try:
@@ -196,7 +173,7 @@ class TakesOnDesk(QObject):
         desk, session = self._desk, self._desk.session
         if session is None or not self.paths:
             return
-        desk.memory.set_bookmarks(self.paths[0], session.bookmarks)
+        desk.memory.set_bookmarks(self.paths[0], session.marks.columns)
         if self._keeps_beside and session.peer == 0:
             try:
                 write_marks(marks_path(self.paths[0]), [*self._others, *marks_of(session)])

@@ -299,17 +299,6 @@ class DeskWindow(QMainWindow):
 
         self._help = explain(self, self.take_area.flow.loom.whatsThis())
 
-    def ask_sound(self, clip: str) -> None:
-        """Let the user give a track of the open take its sound, or the list of its cues."""
-        from PySide6.QtWidgets import QFileDialog
-
-        kinds = "Sounds, scores and lists of cues (*.wav *.mid *.midi *.txt *.csv)"
-        path, _ = QFileDialog.getOpenFileName(self, f"The sound or the cues of {clip}", self.memory.kept.folder, kinds)
-        if path and self.session is not None:
-            self.memory.kept.folder = os.path.dirname(path)
-            self.say(f"Reading {os.path.basename(path)} …")
-            self.takes.give_sound(self.session, clip, path)
-
     def ask_attribute(self, owner: str) -> None:
         """Let the user choose an attribute of an object of the game that plays, to be watched from now on."""
         from PySide6.QtWidgets import QInputDialog
@@ -330,10 +319,10 @@ class DeskWindow(QMainWindow):
             return
         number = int(self.session.axis.numbers[column])
         where = f"frame {number}" if number >= 0 else "the start-up"
-        before = self.session.notes.get(column, "")
+        before = self.session.marks.notes.get(column, "")
         text, accepted = QInputDialog.getText(self, "A note", f"Your note to {where}:", text=before)
         if accepted:
-            self.session.write_note(column, text)
+            self.session.marks.write(column, text)
             self.say(f"Marked: {text.strip()}" if text.strip() else "Marked.")
 
     # --- the game's source --------------------------------------------------------------------------

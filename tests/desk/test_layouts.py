@@ -272,7 +272,7 @@ def test_the_longest_frame_is_in_the_pulse_at_any_width(session, width):
 def test_the_pulse_shows_window_marks_and_findings(session):
     """All on the take's whole axis."""
     session.set_window(9, 18)
-    session.bookmarks = [4]
+    session.marks.show([4], {})
     session.selection.choose(6, -1)
     picture = layout_pulse(session, 460, 100)
     overlay = layout_overlay(session, picture.scale)

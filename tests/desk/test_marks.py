@@ -83,10 +83,10 @@ def test_a_note_is_written_kept_and_told(desk, qtbot, night, monkeypatch, tmp_pa
     other = DeskWindow(Memory(tmp_path / "other.json"), desk.look)
     qtbot.addWidget(other)
     opened(other, qtbot, night)
-    assert other.session.bookmarks == [792] and other.session.notes == {792: "bread comes twice"}
+    assert other.session.marks.columns == [792] and other.session.marks.notes == {792: "bread comes twice"}
     other.session.select_column(792)
-    assert not other.session.toggle_bookmark()
-    assert other.session.notes == {} and not marks_path(str(night)).exists()
+    assert not other.session.marks.toggle(other.session.column)
+    assert other.session.marks.notes == {} and not marks_path(str(night)).exists()
     other.close()
 
 
@@ -95,7 +95,7 @@ def test_a_file_that_is_not_understood_is_not_written_over(desk, qtbot, night):
     marks_path(str(night)).write_text("mine")
     opened(desk, qtbot, night)
     desk.session.select_column(5)
-    desk.session.toggle_bookmark()
+    desk.session.marks.toggle(desk.session.column)
     assert marks_path(str(night)).read_text() == "mine"
     assert desk.memory.bookmarks(str(night)) == [5]
 
@@ -104,6 +104,6 @@ def test_the_shipped_take_gets_no_file_beside_it(desk, qtbot):
     """It lies where nobody's notes belong."""
     opened(desk, qtbot, demo_take_path())
     desk.session.select_column(5)
-    desk.session.toggle_bookmark()
+    desk.session.marks.toggle(desk.session.column)
     assert not marks_path(str(demo_take_path())).exists()
-    desk.session.toggle_bookmark()
+    desk.session.marks.toggle(desk.session.column)

@@ -311,17 +311,17 @@ def test_threads_stand_in_the_order_they_run(session):
 
 def test_marks_and_measures(session):
     """Frames are marked and gone to; a stretch is measured in frames, time and calls."""
-    assert not session.toggle_bookmark()
+    assert not session.marks.toggle(session.column)
     for column in (3, 12):
         session.select_column(column)
-        assert session.toggle_bookmark()
+        assert session.marks.toggle(session.column)
     session.select_column(7)
     step_bookmark(session, 1)
     assert session.column == 12
     step_bookmark(session, -1)
     assert session.column == 3
-    assert not session.toggle_bookmark()
-    assert session.bookmarks == [12]
+    assert not session.marks.toggle(session.column)
+    assert session.marks.columns == [12]
     measure = session.measure(4.5, 2.0)
     assert (measure.frames, measure.calls) == (3, 6)
     assert measure.duration_ns == pytest.approx(2.5 * 16.07e6, rel=0.05)

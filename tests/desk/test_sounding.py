@@ -8,9 +8,12 @@ from PySide6.QtWidgets import QFileDialog, QMenu
 
 from opossum.sound.cues import Cue
 from opossum.sound.waveform import read_waveform
+from opossum.take.archive import save_take
 from opossum_desk.flow.layout.strand_rows import gather_strands
 from opossum_desk.flow.layout.strands import STRAND_PX, layout_strands
-from opossum_desk.state.session import Session, Sound
+from opossum_desk.memory import Memory
+from opossum_desk.state.session import Session
+from opossum_desk.state.sounds import Sound
 from sound.test_waveform import RATE, written
 from tape import Stage
 
@@ -41,7 +44,7 @@ def test_the_sound_lies_where_it_was_played(waltz):
     """From its second second on: what is loud in it comes a second after the track began."""
     session = Session(concert().take())
     assert drawn(session).bars == []
-    session.give_sound("waltz", Sound(read_waveform(waltz)))
+    session.sounds.give("waltz", Sound(read_waveform(waltz)))
     picture = drawn(session)
     (bars,) = picture.bars
     heights = bars.bottoms - bars.tops
@@ -56,8 +59,8 @@ def test_the_sound_lies_where_it_was_played(waltz):
 def test_planned_cues_are_fine_lines(waltz):
     """Those before the place it began at, and after its end, are not drawn; what was given of the other stays."""
     session = Session(concert().take())
-    session.give_sound("waltz", Sound(read_waveform(waltz)))
-    session.give_sound("waltz", Sound(cues=(Cue(0.5, "before"), Cue(2.0, "verse"), Cue(9.0, "after"))))
+    session.sounds.give("waltz", Sound(read_waveform(waltz)))
+    session.sounds.give("waltz", Sound(cues=(Cue(0.5, "before"), Cue(2.0, "verse"), Cue(9.0, "after"))))
     picture = drawn(session)
     plans = [(stroke.text, stroke.x) for stroke in picture.strokes if stroke.shape == "plan"]
     assert [name for name, _ in plans] == ["verse"] and len(picture.bars) == 1
@@ -85,3 +88,28 @@ def test_it_is_given_from_the_strands_menu(desk, qtbot, monkeypatch, waltz, tmp_
     cues.write_text("soon\n")
     action.trigger()
     qtbot.waitUntil(lambda: "line 1" in desk.told.toolTip(), timeout=10_000)
+
+
+def test_what_was_given_is_remembered_for_the_take(desk, qtbot, monkeypatch, waltz, tmp_path):
+    """The latest sound and the latest cues of a clip come back when its take is opened; a file that is gone is said."""
+    own = tmp_path / "concert.take"
+    save_take(concert().take(), own)
+    cues = tmp_path / "waltz.txt"
+    cues.write_text("2 verse\n")
+    desk.open_paths([str(own)])
+    qtbot.waitUntil(lambda: desk.session is not None and desk.session.examined, timeout=10_000)
+    for given in (cues, waltz):
+        monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_, given=given: (str(given), ""))
+        desk.session.sound_of("waltz")
+    qtbot.waitUntil(lambda: "waltz: 4.0 s of sound." in desk.told.toolTip(), timeout=10_000)
+    assert desk.session.sounds.of("waltz").cues == (Cue(2.0, "verse"),)
+    assert Memory(desk.memory._path).sound_files(str(own)) == []  # written when the window closes
+    desk.memory.save()
+    assert Memory(desk.memory._path).sound_files(str(own)) == [("waltz", str(cues)), ("waltz", str(waltz))]
+    before = desk.session
+    cues.unlink()
+    desk.open_paths([str(own)])
+    qtbot.waitUntil(lambda: desk.session is not before and desk.session.sounds.of("waltz") is not None, timeout=10_000)
+    sound = desk.session.sounds.of("waltz")
+    assert sound.waveform.seconds == 4.0 and sound.cues == ()
+    qtbot.waitUntil(lambda: "waltz.txt: cannot be read" in desk.told.toolTip(), timeout=10_000)

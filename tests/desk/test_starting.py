@@ -76,10 +76,12 @@ def test_what_was_remembered_is_taken_back_as_far_as_it_makes_sense():
         "recent": ["a.take", 7],
         "splits": {"flow": [1, 2], "middle": "wide"},
         "bookmarks": {"/a.take": [3]},
+        "sounds": {"/a.take": {"waltz": ["/waltz.wav"]}, "/b.take": {"waltz": [3]}, "/c.take": ["/waltz.wav"]},
         "geometry": 5,
         "from a newer one": True,
     }
     kept = remembered(json.dumps(said).encode())
-    assert kept == Remembered(look="night", splits={"flow": [1, 2]}, bookmarks={"/a.take": [3]})
+    sounds = {"/a.take": {"waltz": ["/waltz.wav"]}}
+    assert kept == Remembered(look="night", splits={"flow": [1, 2]}, bookmarks={"/a.take": [3]}, sounds=sounds)
     for broken in (b"", b"{", b"[1]", b"\xff\xfe", b"[" * 100_000):
         assert remembered(broken) == Remembered()

@@ -208,7 +208,7 @@ def test_keys_step_frames_calls_findings_and_back(bakery, qtbot):
     press(bakery, qtbot, Qt.Key.Key_T)
     assert session.axis.mode is AxisMode.TIME
     press(bakery, qtbot, Qt.Key.Key_T, Qt.Key.Key_B)
-    assert session.bookmarks == [session.column]
+    assert session.marks.columns == [session.column]
 
 
 def test_enter_follows_the_cause(bakery, qtbot):
@@ -597,7 +597,7 @@ def test_panels_look_and_marks_come_back_next_time(desk, qtbot, tmp_path):
     record_night(path, seconds=5)
     opened(desk, qtbot, path)
     desk.session.select_column(33)
-    desk.session.toggle_bookmark()
+    desk.session.marks.toggle(desk.session.column)
     desk.menus.panels["Strands"].setChecked(False)
     desk.choose_look("night")
     desk.take_area.split.setSizes([300, 500, 400])
@@ -612,7 +612,7 @@ def test_panels_look_and_marks_come_back_next_time(desk, qtbot, tmp_path):
     opened(again, qtbot, path)
     kept = again.take_area.split.sizes()  # the test's screen may be smaller than the window was: proportions count
     assert kept[0] / kept[2] == pytest.approx(sizes[0] / sizes[2], rel=0.1)
-    assert again.session.bookmarks == [33]
+    assert again.session.marks.columns == [33]
     again.go_to("start")
     assert again.view("start")._recent.count() == 1
     again.close()

@@ -12,6 +12,7 @@ from opossum.stream.tables import Array
 
 BLOCKS_A_SECOND = 400
 """Finer than any zoom of a whole song, coarse enough to keep an hour in a few megabytes."""
+SOUND_ENDING = ".wav"
 MOST_SECONDS = 4 * 3600.0
 MOST_CHANNELS = 32
 READ_FRAMES = 1 << 18

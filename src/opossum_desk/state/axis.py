@@ -12,6 +12,7 @@ from typing import NamedTuple
 import numpy as np
 
 from opossum.stream.tables import Array
+from opossum.take.grouping import distinct
 from opossum.take.take import Take
 
 FROZEN_WIDTH = 7.0
@@ -61,6 +62,17 @@ class Axis(NamedTuple):
         """Return int32 (n,): the column each moment falls in."""
         columns = np.searchsorted(self.starts_ns[:-1], times_ns, "right") - 1
         return np.clip(columns, 0, max(0, self.columns - 1)).astype(np.int32)
+
+    def columns_of_rows(self, frame_rows: Array, start_ns: Array) -> list[int]:
+        """Return the columns of rows among all frames; those of other peers go by their time (`start_ns`: of all frames)."""
+        rows = np.asarray(frame_rows, np.int64)
+        rows = rows[rows >= 0]
+        if not len(rows) or not self.columns:
+            return []
+        columns = rows - self.first_row
+        foreign = (columns < 0) | (columns >= self.columns)
+        columns[foreign] = self.columns_of_times(start_ns[rows[foreign]])
+        return distinct(columns).tolist()
 
     def positions(self, times_ns: Array) -> Array:
         """Return float64 (n,): where moments lie, linear between the edges of their frame."""

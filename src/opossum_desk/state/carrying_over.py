@@ -20,8 +20,9 @@ def carry_over(session: Session, other: Session) -> None:
         session.viewport.show(session.axis.extent[1] - seen.width, session.axis.extent[1])
     else:
         session.viewport.show(seen.low, seen.high)
-    session.notes, session.sounds, session.sound_of = other.notes, other.sounds, other.sound_of
-    session.bookmarks, session.history, session.weave = other.bookmarks, other.history, other.weave
+    session.marks.show(other.marks.columns, other.marks.notes)
+    session.sounds.carry_over(other.sounds)
+    session.history, session.weave, session.sound_of = other.history, other.weave, other.sound_of
     session.sieve.hides, session.shows_resting = other.sieve.hides, other.shows_resting
     session.shows_data = other.shows_data
     if len(session.take.peers) == len(other.take.peers) == 1:

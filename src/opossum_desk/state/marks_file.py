@@ -90,8 +90,8 @@ def marks_of(session: Session) -> list[Mark]:
     peer = session.take.peers[session.peer].name if session.take.peers else ""
     numbers = session.axis.numbers
     return [
-        Mark(peer, int(numbers[column]), session.notes.get(column, ""))
-        for column in session.bookmarks
+        Mark(peer, int(numbers[column]), session.marks.notes.get(column, ""))
+        for column in session.marks.columns
         if column < session.axis.columns
     ]
 
@@ -106,5 +106,4 @@ def show_marks(session: Session, marks: list[Mark]) -> None:
             columns = np.flatnonzero(numbers == mark.frame)
             if len(columns):
                 found[int(columns[0])] = mark.note
-    session.bookmarks = sorted(found)
-    session.notes = {column: note for column, note in found.items() if note}
+    session.marks.show(found, found)

@@ -9,23 +9,25 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 from functools import cached_property
-from typing import Any, NamedTuple
+from typing import Any
 
 import numpy as np
 
 from opossum.findings.finding import Finding
-from opossum.sound.cues import Cue
-from opossum.sound.waveform import Waveform
 from opossum.stream.tables import Array
-from opossum.take.grouping import Groups, distinct
+from opossum.take.grouping import Groups
 from opossum.take.sieve import slow_calls
 from opossum.take.take import Take
 from opossum_desk.state.axis import Axis, AxisMode, make_axis
 from opossum_desk.state.counts import Counts, count
 from opossum_desk.state.history import FIRST_WEAVE, History, Spot
+from opossum_desk.state.marks import Marks
+from opossum_desk.state.measuring import Measure, measured
 from opossum_desk.state.row_index import Flag, Row, RowIndex
 from opossum_desk.state.selection import Selection
 from opossum_desk.state.sieving import Sieve
+from opossum_desk.state.sounds import Sounds
+from opossum_desk.state.topics import Topics
 from opossum_desk.state.trail import Trail, calls_by_cause
 from opossum_desk.state.uncounting import WishesOfTake
 from opossum_desk.state.viewport import Viewport
@@ -38,39 +40,6 @@ FINDING_MARGIN_FRAMES = 20
 """Frames shown on either side of what a finding jumps to."""
 STRETCH_MARGIN_SHARE = 0.06
 """Where all frames of a finding are shown, so much of their stretch is shown on either side besides."""
-
-
-class Sound(NamedTuple):
-    """What was given of a track: its outline, its planned cues, or both."""
-
-    waveform: Waveform | None = None
-    cues: tuple[Cue, ...] = ()
-
-
-class Measure(NamedTuple):
-    """A stretch that was measured."""
-
-    frames: int
-    duration_ns: float
-    calls: int
-
-
-Subscriber = Callable[[], None]
-TOPICS = (
-    "window",
-    "selection",
-    "hover",
-    "sieve",
-    "findings",
-    "rows",
-    "axis",
-    "bookmarks",
-    "measure",
-    "weave",
-    "trail",
-    "settled",
-    "sounds",
-)
 
 
 class Session:
@@ -87,12 +56,12 @@ class Session:
         """Lets the user choose an attribute of an object that lives, to be told while the game plays; None where none plays."""
         self.sound_of: Callable[[str], None] | None = None
         """Lets the user give a track its sound, or its cues; None where there is nobody to ask."""
-        self.sounds: dict[str, Sound] = {}
-        """What was given of tracks, by the clip's name."""
         self.findings: list[Finding] = []
         self.wishes = WishesOfTake("")
         self.examined = False
-        self._subscribers: dict[str, list[Subscriber]] = {topic: [] for topic in TOPICS}
+        topics = Topics()
+        self.subscribe, self._publish = topics.subscribe, topics.publish
+        self.marks, self.sounds = Marks(topics), Sounds(topics)
         self.counts = count(take) if counted is None else Counts(**counted["counts"])
         self.peer = 0
         axis = make_axis(take, 0, AxisMode.FRAME, self.counts.frozen_rows)
@@ -113,9 +82,6 @@ class Session:
         self.shows_resting = False
         self.shows_data = False
         """Whether the panel Frame tells data and values."""
-        self.bookmarks: list[int] = []
-        self.notes: dict[int, str] = {}
-        """What somebody wrote to marked frames, by column."""
         self.measured: Measure | None = None
         self.trail: Trail | None = None
         """The chain of causes and effects that is shown, if one is."""
@@ -176,17 +142,6 @@ class Session:
     def frame_lengths(self) -> Array:
         """Return int64 (frames,): ns of work in each frame of the take."""
         return self.counts.frame_lengths
-
-    # --- being told --------------------------------------------------------------------------------
-
-    def subscribe(self, topics: str, subscriber: Subscriber) -> None:
-        """Have `subscriber` called when any of the topics (words) changes."""
-        for topic in topics.split():
-            self._subscribers[topic].append(subscriber)
-
-    def _publish(self, *topics: str) -> None:
-        for subscriber in dict.fromkeys(each for topic in topics for each in self._subscribers[topic]):
-            subscriber()
 
     # --- findings ----------------------------------------------------------------------------------
 
@@ -264,14 +219,7 @@ class Session:
 
     def axis_columns(self, frame_rows: Array) -> list[int]:
         """Return the axis columns of frame rows; those of other peers go by their time."""
-        rows = np.asarray(frame_rows, np.int64)
-        rows = rows[rows >= 0]
-        if not len(rows) or not self.axis.columns:
-            return []
-        columns = rows - self.axis.first_row
-        foreign = (columns < 0) | (columns >= self.axis.columns)
-        columns[foreign] = self.axis.columns_of_times(self.take.frames.start_ns[rows[foreign]])
-        return distinct(columns).tolist()
+        return self.axis.columns_of_rows(frame_rows, self.take.frames.start_ns)
 
     # --- the window --------------------------------------------------------------------------------
 
@@ -451,7 +399,7 @@ class Session:
                 self._look_at(int(columns[0]), columns)
             self._publish("weave", *(["window"] if len(columns) else []))
 
-    # --- axis, bookmarks, measuring --------------------------------------------------------------------
+    # --- axis, measuring --------------------------------------------------------------------
 
     def set_axis_mode(self, mode: AxisMode) -> None:
         """Lay the axis out by frame or by time, keeping the same frames in view."""
@@ -485,37 +433,9 @@ class Session:
         for name, values in flags.items():
             self.row_index.set_flag(name, values)
 
-    def toggle_bookmark(self) -> bool:
-        """Mark the selected frame, or unmark it; say whether it is marked now."""
-        if self.column < 0:
-            return False
-        self.bookmarks = sorted(set(self.bookmarks) ^ {self.column})
-        self.notes = {column: note for column, note in self.notes.items() if column in self.bookmarks}
-        self._publish("bookmarks")
-        return self.column in self.bookmarks
-
-    def write_note(self, column: int, note: str) -> None:
-        """Mark a frame and write something to it; nothing: it stays marked, without a note."""
-        self.bookmarks = sorted({*self.bookmarks, column})
-        self.notes.pop(column, None)
-        if note.strip():
-            self.notes[column] = note.strip()
-        self._publish("bookmarks")
-
-    def give_sound(self, clip: str, sound: Sound) -> None:
-        """Take what a track sounds like, or where its cues were planned; what was given of the other stays."""
-        before = self.sounds.get(clip, Sound())
-        self.sounds[clip] = Sound(sound.waveform or before.waveform, sound.cues or before.cues)
-        self._publish("sounds")
-
     def measure(self, low: float, high: float) -> Measure:
         """Measure from one axis position to another."""
-        low, high = min(low, high), max(low, high)
-        first, last = self.axis.column_at(low), self.axis.column_at(high)
-        times = np.interp([low, high], self.axis.edges, self.axis.starts_ns)
-        columns = self.row_index.column
-        calls = int(((columns >= first) & (columns <= last)).sum())
-        self.measured = Measure(last - first + 1, float(times[1] - times[0]), calls)
+        self.measured = measured(self.axis, self.row_index.column, low, high)
         self._publish("measure")
         return self.measured
 

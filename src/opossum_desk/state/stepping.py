@@ -56,7 +56,7 @@ def step_event(session: Session, step: int) -> None:
 
 def step_bookmark(session: Session, step: int) -> None:
     """Select the next or previous marked frame."""
-    beyond = [mark for mark in session.bookmarks if (mark > session.column if step > 0 else mark < session.column)]
+    beyond = [mark for mark in session.marks.columns if (mark > session.column if step > 0 else mark < session.column)]
     if beyond:
         session.select_column(beyond[0] if step > 0 else beyond[-1])
 

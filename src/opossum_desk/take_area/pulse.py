@@ -169,7 +169,7 @@ class PulseView(Canvas):
                 text = f"frame {session.axis.numbers[column]} · {session.frame_lengths[row] / 1e6:.2f} ms"
                 near = session.axis.column_at(picture.scale.position(event.position().x() - NOTE_PX))
                 far = session.axis.column_at(picture.scale.position(event.position().x() + NOTE_PX))
-                notes = [note for marked, note in session.notes.items() if near <= marked <= far]
+                notes = [note for marked, note in session.marks.notes.items() if near <= marked <= far]
                 text = plain_tooltip("\n".join([text, *notes])) if notes else text
                 QToolTip.showText(self.mapToGlobal(event.position().toPoint()), text, self)
             return

@@ -38,7 +38,7 @@ def sounding(
     """Return what a play's strand is drawn of besides its bar, from x to x (`reach`). Cost: the pixels it takes."""
     take = session.take
     table = take.tables["play"]
-    sound = session.sounds.get(take.text(int(table["clip"][play])))
+    sound = session.sounds.of(take.text(int(table["clip"][play])))
     if sound is None:
         return []
     rate, begin = float(table["rate"][play]), float(table["from"][play])

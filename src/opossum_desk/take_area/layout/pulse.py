@@ -53,7 +53,7 @@ def layout_overlay(session: Session, scale: Scale) -> PulseOverlay:
     return PulseOverlay(
         (scale.x(session.low), scale.x(session.high)),
         scale.x(float(edges[column] + edges[column + 1]) / 2) if column >= 0 else None,
-        [scale.x(float(edges[mark])) for mark in session.bookmarks if mark < session.axis.columns],
+        [scale.x(float(edges[mark])) for mark in session.marks.columns if mark < session.axis.columns],
     )
 
 
