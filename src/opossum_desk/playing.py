@@ -67,6 +67,8 @@ class Games(QObject):
         self.number = 0
         """Which growth of it is shown, 0 while none is."""
         self.held_game: HeldGame | None = None
+        self._steps = False
+        """A step was asked for last: between its calls or frames a game is not held, yet holds again at once."""
         self.sieve = ""
         """What the next growth is sieved by."""
         self._path = ""
@@ -107,7 +109,7 @@ class Games(QObject):
         except OSError as error:
             self.listening_failed.emit(f"{error}.")
             return
-        self._has_come = False
+        self._has_come = self._steps = False
         self.listening.emit(self.receiver)
         self._games_timer.start(GAMES_CHECK_MS)
 
@@ -152,24 +154,27 @@ class Games(QObject):
     def toggle_hold(self) -> None:
         """Hold the games, or let them go on."""
         if self.receiver is not None:
-            if any(peer.held is not None for peer in self.receiver.peers):
+            if self._steps or any(peer.held is not None for peer in self.receiver.peers):
                 self.go_on()
             else:
                 self.hold()
 
     def hold(self) -> None:
         """Hold every game before its next call or frame."""
+        self._steps = False
         if self.receiver is not None:
             self.receiver.hold()
 
     def go_on(self) -> None:
         """Let the games go on, held or just about to be."""
+        self._steps = False
         if self.receiver is not None:
             self.receiver.go()
 
     def step(self, by: str) -> None:
         """Go one ``call`` or ``frame`` on."""
         if self.receiver is not None:
+            self._steps = self._steps or any(peer.held is not None for peer in self.receiver.peers)
             self.receiver.step(by)
 
     # --- the stream that grows -------------------------------------------------------------------------

@@ -139,6 +139,23 @@ def test_the_keys_hold_step_and_let_go(playing, qtbot):
     qtbot.waitUntil(lambda: game.frames > frames + 5 and now.told.text().startswith("Playing"), timeout=10_000)
 
 
+def test_space_right_after_a_step_lets_it_go_on(playing, qtbot):
+    """While a step is under way the game is not held; it is about to be, so Space means what it means when it is."""
+    desk, game = playing
+    games = desk.games
+    games.toggle_hold()
+    qtbot.waitUntil(lambda: games.held_game is not None, timeout=10_000)
+    for _ in range(3):
+        frames = game.frames
+        games.step("frame")
+        qtbot.waitUntil(lambda frames=frames: game.frames > frames, timeout=10_000)
+        games.toggle_hold()
+        qtbot.waitUntil(lambda frames=frames: game.frames > frames + 5, timeout=10_000)
+        games.toggle_hold()
+        qtbot.waitUntil(lambda: games.held_game is not None, timeout=10_000)
+        qtbot.waitUntil(lambda: any(peer.held is not None for peer in games.receiver.peers), timeout=10_000)
+
+
 def test_a_tripwire_that_is_not_understood_is_said(playing, qtbot):
     """In a sentence beside the line; the line keeps what was typed, and Escape empties it."""
     desk, _ = playing

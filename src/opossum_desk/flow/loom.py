@@ -24,12 +24,14 @@ from opossum_desk.flow.layout.loom import (
 from opossum_desk.flow.layout.trail_line import trail_line
 from opossum_desk.flow.pressing import press_beads, press_density
 from opossum_desk.layout.describing import describe_call
+from opossum_desk.state.row_index import Row
 from opossum_desk.state.session import Session
 from opossum_desk.views.axis_header import paint_axis_header
 from opossum_desk.views.canvas import AxisCanvas, image_of, text_cutter
 from opossum_desk.views.look import Look
 from opossum_desk.views.plain import plain_tooltip
 from opossum_desk.views.stamps import Stamps
+from opossum_desk.views.still import Still
 
 FOLD_PX = 16.0
 LABEL_MARGIN_PX = 48.0
@@ -47,6 +49,7 @@ class LoomView(AxisCanvas):
         super().__init__(look, "Loom", parent)
         self.picture: LoomPicture | None = None
         self._stamps: Stamps | None = None
+        self._labels = Still(self)
         self._cut = text_cutter(self.small_font())
         self.setMinimumSize(320, 120)
         self.setWhatsThis(
@@ -58,11 +61,13 @@ class LoomView(AxisCanvas):
     def set_session(self, session: Session | None) -> None:
         if session is not None:
             session.subscribe("window selection hover sieve findings rows axis trail", self.renew)
+        self._labels.forget()
         self.scroll_bar.setValue(0)
         super().set_session(session)
 
     def restyle(self) -> None:
         self._stamps = None
+        self._labels.forget()
         self._cut = text_cutter(self.small_font())
         super().restyle()
 
@@ -249,14 +254,28 @@ class LoomView(AxisCanvas):
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
 
     def _paint_labels(self, painter: QPainter, picture: LoomPicture) -> None:
-        painter.fillRect(QRectF(0, HEADER_PX, self.label_px - 6, self.height()), self.colour("paper"))
+        session = self.session
+        assert session is not None
+        own = session.row_index.row_of_call(session.call, session.unfolded) if session.call >= 0 else None
+        unfolded = frozenset(session.unfolded)
+        seen = (picture.lines, picture.phases, picture.resting, own, unfolded)
+
+        def write(within: QPainter) -> None:
+            self._write_labels(within, picture, own, unfolded)
+
+        painter.save()
+        painter.setClipRect(QRectF(0, HEADER_PX, self.label_px, self.height()))
+        self._labels.show(painter, (self.label_px - 5, self.height()), seen, self.colour("paper"), write)
+        painter.restore()
+
+    def _write_labels(self, painter: QPainter, picture: LoomPicture, own: Row | None, unfolded: frozenset[int]) -> None:
         band = self.colour("band")
         for number, (top, bottom, _) in enumerate(picture.phases):
             if number % 2:
                 painter.fillRect(QRectF(0, top, self.label_px - 6, bottom - top), band)
         painter.setFont(self.small_font())
         for line in picture.lines:
-            self._paint_label(painter, line)
+            self._paint_label(painter, line, own, unfolded)
         if picture.resting is not None:
             self._paint_resting(painter, picture.resting)
         painter.setFont(self.small_font(2))
@@ -278,7 +297,7 @@ class LoomView(AxisCanvas):
         box = QRectF(38, line.top, self.label_px - 48, ROW_PX)
         painter.drawText(box, Qt.AlignmentFlag.AlignVCenter, f"{line.rows:,} at rest")
 
-    def _paint_label(self, painter: QPainter, line: RowLine) -> None:
+    def _paint_label(self, painter: QPainter, line: RowLine, own: Row | None, unfolded: frozenset[int]) -> None:
         if line.top < HEADER_PX - ROW_PX:
             return
         session = self.session
@@ -290,7 +309,7 @@ class LoomView(AxisCanvas):
         elif line.rests:
             ink = quiet
         group = line.row.number if line.row.folded else int(session.row_index.class_of_listener[line.row.number])
-        foldable = line.row.folded or group in session.unfolded
+        foldable = line.row.folded or group in unfolded
         if foldable:
             painter.setPen(quiet)
             painter.drawText(
@@ -302,12 +321,7 @@ class LoomView(AxisCanvas):
         owner_text = self._cut(owner, max(room * 0.6, room - function_px - 6))
         width = painter.fontMetrics().horizontalAdvance(owner_text)
         function_text = self._cut(line.function, room - width - 6)
-        own = (
-            self.colour("focus")
-            if session.call >= 0 and session.row_index.row_of_call(session.call, session.unfolded) == line.row
-            else ink
-        )
-        painter.setPen(own)
+        painter.setPen(self.colour("focus") if own == line.row else ink)
         painter.drawText(QRectF(38, line.top, room, ROW_PX), Qt.AlignmentFlag.AlignVCenter, owner_text)
         painter.setPen(quiet)
         painter.drawText(

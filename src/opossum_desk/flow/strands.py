@@ -21,6 +21,7 @@ from opossum_desk.views.canvas import AxisCanvas, image_of, premultiplied, text_
 from opossum_desk.views.look import Look
 from opossum_desk.views.pixel_bars import press_bars
 from opossum_desk.views.stamps import Stamps
+from opossum_desk.views.still import Still
 
 DOT_PX = 7.0
 FADED_ALPHA = 110
@@ -52,6 +53,7 @@ class StrandsView(AxisCanvas):
         """The strands as they stand, from top to bottom."""
         self.picture: StrandPicture | None = None
         self._stamps: Stamps | None = None
+        self._labels = Still(self)
         self._cut = text_cutter(self.small_font())
         self.setMinimumSize(320, 60)
         self.setWhatsThis(
@@ -62,6 +64,7 @@ class StrandsView(AxisCanvas):
 
     def restyle(self) -> None:
         self._stamps = None
+        self._labels.forget()
         self._cut = text_cutter(self.small_font())
         super().restyle()
 
@@ -143,13 +146,22 @@ class StrandsView(AxisCanvas):
         painter.drawImage(QPointF(0, 0), self._dot_image(picture, lit))
         self.paint_measure(painter)
         painter.restore()
-        painter.setFont(self.small_font())
         meant = strands_of(session, [line.label for line in picture.lines])
+        faded = [self.ordered[line.place].faded for line in picture.lines]
+
+        def write(within: QPainter) -> None:
+            self._write_labels(within, picture, meant, faded)
+
+        seen = (picture.lines, meant, faded)
+        self._labels.show(painter, (self.label_px - 5, self.height()), seen, self.colour("paper"), write)
+
+    def _write_labels(self, painter: QPainter, picture: StrandPicture, meant: set[int], faded: list[bool]) -> None:
+        painter.setFont(self.small_font())
         for place, line in enumerate(picture.lines):
             if place in meant:
                 painter.fillRect(QRectF(30, line.top + 5, 3, STRAND_PX - 10), self.colour("rose"))
             ink = self.colour("ink")
-            ink.setAlpha(FADED_ALPHA if self.ordered[line.place].faded else 255)
+            ink.setAlpha(FADED_ALPHA if faded[place] else 255)
             painter.setPen(ink)
             text = self._cut(line.label, self.label_px - 46)
             painter.drawText(QRectF(38, line.top, self.label_px - 44, STRAND_PX), Qt.AlignmentFlag.AlignVCenter, text)

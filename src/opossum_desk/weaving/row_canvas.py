@@ -19,6 +19,7 @@ from opossum_desk.views.look import Look
 from opossum_desk.views.pixel_bars import press_bars
 from opossum_desk.views.plain import plain_tooltip
 from opossum_desk.views.stamps import Stamps
+from opossum_desk.views.still import Still
 
 FOLD_PX = 16.0
 LABEL_LEFT_PX = 12.0
@@ -42,6 +43,9 @@ class RowCanvas(AxisCanvas):
         self.cursor_row = -1
         """The row that keys have walked to, -1: none."""
         self._stamps: Stamps | None = None
+        self._fitted: tuple[list[tuple[str, float]], list[str] | None, int] | None = None
+        """What labels were fitted to last."""
+        self._labels = Still(self)
         self._cut, self._cut_bold = self._cutters()
         self.setMinimumSize(320, 120)
 
@@ -79,7 +83,8 @@ class RowCanvas(AxisCanvas):
     # --- being a canvas ----------------------------------------------------------------------------------
 
     def restyle(self) -> None:
-        self._stamps = None
+        self._stamps = self._fitted = None
+        self._labels.forget()
         self._cut, self._cut_bold = self._cutters()
         self.picture = None
         super().restyle()
@@ -99,6 +104,9 @@ class RowCanvas(AxisCanvas):
 
     def fit_labels(self, texts: list[tuple[str, float]], details: list[str] | None = None) -> None:
         """Give labels (text, indent) and what stands below them as much room as they need, up to a share of the view."""
+        if (texts, details, self.width()) == self._fitted:
+            return
+        self._fitted = texts, details, self.width()
         metrics, small = self.fontMetrics(), QFontMetricsF(self.small_font(2))
         widest = max((metrics.horizontalAdvance(text) + indent for text, indent in texts), default=0.0)
         widest = max([widest, *(small.horizontalAdvance(text) for text in details or [])])
@@ -208,14 +216,18 @@ class RowCanvas(AxisCanvas):
         return np.isin(run.rows, wanted[wanted >= 0])
 
     def _paint_labels(self, painter: QPainter, picture: RowPicture) -> None:
-        painter.fillRect(QRectF(0, HEADER_PX, self.label_px - 6, self.height()), self.colour("paper"))
+        # moving along the axis changes no name of a row, and writing takes long
+        def write(within: QPainter) -> None:
+            for label in picture.labels:
+                self._paint_label(within, label)
+            within.setPen(self.colour("line"))
+            within.drawLine(QPointF(self.label_px - 6, HEADER_PX), QPointF(self.label_px - 6, self.height()))
+
         painter.save()
-        painter.setClipRect(QRectF(0, HEADER_PX, self.label_px - 6, self.height()))
-        for label in picture.labels:
-            self._paint_label(painter, label)
+        painter.setClipRect(QRectF(0, HEADER_PX, self.label_px, self.height()))
+        seen = (picture.labels, self.cursor_row)
+        self._labels.show(painter, (self.label_px - 5, self.height()), seen, self.colour("paper"), write)
         painter.restore()
-        painter.setPen(self.colour("line"))
-        painter.drawLine(QPointF(self.label_px - 6, HEADER_PX), QPointF(self.label_px - 6, self.height()))
 
     def _paint_label(self, painter: QPainter, label: Label) -> None:
         alpha = FADED_ALPHA if label.faded else 255

@@ -32,8 +32,8 @@ _TITLES = {
 class StrandRow:
     """One row: its kind, what it is called, and its items (rows of the kind's table), by start time.
 
-    `gone_ns`: for timers, when the owner went while it was armed; NaN where it did not.  `event`, `cls`, `owners`: what a
-    sieve knows it by.  `moments_ns`: when anything happened on it, ascending.
+    `gone_ns`: for timers, when the owner went while it was armed; NaN where it did not; `paused`: whether it ever was.
+    `event`, `cls`, `owners`: what a sieve knows it by.  `moments_ns`: when anything happened on it, ascending.
     """
 
     kind: str
@@ -46,6 +46,7 @@ class StrandRow:
     cls: str = ""
     owners: tuple[str, ...] = ()
     moments_ns: Array = field(default_factory=lambda: np.zeros(0, np.int64))
+    paused: Array = field(default_factory=lambda: np.zeros(0, bool))
 
     def stirs(self, window: Array) -> bool:
         """Say whether anything happens on it from window[0] to window[1] (ns)."""
@@ -119,6 +120,7 @@ def _grouped(take: Take, kind: str, items: Array, table: object, events: Array, 
         by_name.setdefault(name, []).append(item)
         owners.setdefault(name, set()).add(owner)
     rows = []
+    paused = _ever_paused(take) if kind == "timer" else np.zeros(0)
     starts = np.asarray(table["t"], np.int64)  # type: ignore[index]
     for name, numbers in by_name.items():
         own = np.array(numbers, np.int64)
@@ -127,6 +129,8 @@ def _grouped(take: Take, kind: str, items: Array, table: object, events: Array, 
         first = int(own[0])
         codes = sorted(owners[name])[:MOST_OWNERS]
         row = StrandRow(kind, label, own, starts[own], ends[own], gone, take.text(int(events[first])))
+        if kind == "timer":
+            row.paused = np.isin(np.asarray(take.tables["arm"]["a"])[own], paused)
         row.cls, row.owners = names[int(table["o"][first])], tuple(take.text(code) for code in codes)  # type: ignore[index]
         row.moments_ns = np.sort(np.concatenate((starts[own], _moments(take, kind, own))))
         rows.append(row)
@@ -141,6 +145,12 @@ def _moments(take: Take, kind: str, items: Array) -> Array:
     if kind in ("clip", "track"):
         return times[take.plays.fired.rows_of_all(items)]
     return np.asarray(take.waits.end_ns, np.int64)[items]
+
+
+def _ever_paused(take: Take) -> Array:
+    """Return the ids of timers and delays that were paused, or began so."""
+    arms = take.tables["arm"]
+    return np.concatenate((take.tables["pause"]["a"], np.asarray(arms["a"])[np.asarray(arms["paused"]) == 1]))
 
 
 def _gone_times(take: Take, arms: Array) -> Array:

@@ -174,10 +174,7 @@ def _timers(session: Session, row: StrandRow, scale: Scale, top: float, window: 
     last_ns = float(session.axis.starts_ns[-1])
     begins = scale.xs(session.axis.positions(row.starts_ns[places]))
     stops = scale.xs(session.axis.positions(np.minimum(row.ends_ns[places].astype(np.float64), last_ns)))
-    paused = np.concatenate(
-        (take.tables["pause"]["a"], take.tables["arm"]["a"][np.asarray(take.tables["arm"]["paused"]) == 1])
-    )
-    is_paused = np.isin(np.asarray(take.tables["arm"]["a"])[row.items[places]], paused)
+    is_paused = row.paused[places]
     for index, place in enumerate(places.tolist()):
         arm = int(row.items[place])
         start, end = float(row.starts_ns[place]), float(row.ends_ns[place])

@@ -217,10 +217,9 @@ class _Drawing:
 
     def _xs(self, times_ns: Array) -> Array:
         """Return the pixels of moments, at most a little beyond the view."""
-        times = np.clip(np.asarray(times_ns, np.float64), self.window[0] - 1e18, self.window[1] + 1e18)
-        xs = self.scale.xs(self.session.axis.positions(times))
         # the axis ends with the take's last frame; what lasts beyond it reaches the edge
-        return np.clip(xs, self.scale.left - 8, self.scale.left + self.scale.width + 8)
+        xs = self.scale.xs(self.session.axis.positions(times_ns))
+        return np.minimum(np.maximum(xs, self.scale.left - 8), self.scale.left + self.scale.width + 8)
 
     # --- an event: its sends -------------------------------------------------------------------------
 
