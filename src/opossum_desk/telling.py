@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from opossum.findings.finding import Finding, Severity
+from opossum.findings.wording import plural
 from opossum_desk.state.axis import AxisMode
 from opossum_desk.state.session import Session
 
@@ -29,7 +30,7 @@ def selection_told(session: Session) -> str:
     number = int(session.take.frames.number[row])
     calls = len(session.calls_of_column(session.column))
     name = f"Frame {number}" if number >= 0 else "Start-up"
-    return f"{name} · {session.frame_lengths[row] / 1e6:.2f} ms of work · {calls} calls"
+    return f"{name} · {session.frame_lengths[row] / 1e6:.2f} ms of work · {plural(calls, 'call')}"
 
 
 def examined_told(findings: Sequence[Finding]) -> str:

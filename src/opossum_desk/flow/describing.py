@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from opossum.findings.wording import plural
 from opossum_desk.flow.layout.loom import RowLine
 from opossum_desk.state.session import Session
 
@@ -14,4 +15,4 @@ def describe_line(session: Session, line: RowLine) -> str:
     event = take.text(int(take.listeners.event[listener]))
     calls = len(session.row_index.calls_of(line.row))
     many = f"{line.members} listeners of class {line.owner}" if line.row.folded else line.owner
-    return f"{many}\n{function} for {event}\n{calls:,} calls, phase {line.phase or 'none'}"
+    return f"{many}\n{function} for {event}\n{plural(calls, 'call')}, phase {line.phase or 'none'}"

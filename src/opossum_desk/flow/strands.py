@@ -9,6 +9,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QContextMenuEvent, QFontMetricsF, QImage, QPainter, QPainterPath, QPen
 from PySide6.QtWidgets import QMenu, QToolTip, QWidget
 
+from opossum.findings.wording import plural
 from opossum.take.grouping import distinct
 from opossum_desk.context_menus import add_call_actions, add_tripwires, sieve
 from opossum_desk.flow.layout.loom import frozen_bands
@@ -309,7 +310,7 @@ class StrandsView(AxisCanvas):
         calls = session.calls_of_send(send).tolist()
         session.set_hover(calls[0] if calls else -1)
         event = session.take.text(int(session.take.tables["send"]["ev"][send]))
-        QToolTip.showText(self.mapToGlobal(point.toPoint()), f"{event}: {len(calls)} calls", self)
+        QToolTip.showText(self.mapToGlobal(point.toPoint()), f"{event}: {plural(len(calls), 'call')}", self)
 
     def click(self, point: QPointF) -> None:
         picture, session = self.current(), self.session

@@ -22,6 +22,7 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QScrollBar, QWidget
 
+from opossum.findings.wording import plural
 from opossum_desk.state.session import Session
 from opossum_desk.views.look import Look
 
@@ -199,7 +200,7 @@ class AxisCanvas(Canvas):
             result = session.measure(self._origin, here)
             self._measure = (self._origin, here)
             self.measured.emit(
-                f"Measured: {result.frames:,} frames · {result.duration_ns / 1e6:,.2f} ms · {result.calls:,} calls"
+                f"Measured: {plural(result.frames, 'frame')} · {result.duration_ns / 1e6:,.2f} ms · {plural(result.calls, 'call')}"
             )
             self.update()
         self._before_y = event.position().y()

@@ -6,6 +6,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from opossum.findings.wording import plural
 from opossum.take.moment import last_line, values_at
 from opossum_desk.layout.wording import short_time
 from opossum_desk.state.session import Session
@@ -110,7 +111,7 @@ def layout_frame(session: Session) -> FramePicture:
     rows += [FrameRow("say", text) for _, text in says]
     if session.shows_data:
         rows += _values_at_end(session, row)
-    return FramePicture(title, f"{len(calls) + left_out:,} calls · {length} of work{loading}", rows, left_out)
+    return FramePicture(title, f"{plural(len(calls) + left_out, 'call')} · {length} of work{loading}", rows, left_out)
 
 
 def call_marks(session: Session, call: int) -> tuple[str, ...]:
