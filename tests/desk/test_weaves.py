@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt, QUrl
 from PySide6.QtWidgets import QMenu
@@ -53,6 +54,31 @@ def test_the_rail_goes_to_a_weave_and_back_undoes_it(bakery, qtbot, name):
     session.go_back()
     assert (session.weave, session.low, session.high, session.column) == before
     assert bakery.rail.buttons[before[0]].isChecked()
+
+
+@pytest.mark.parametrize("name", NAMES)
+def test_names_are_written_anew_where_they_change(bakery, qtbot, name):
+    """Panning leaves them as they are; the look, the selection or the row walked to shows in them at once."""
+    view = canvas(bakery, name)
+    qtbot.waitUntil(view.isVisible, timeout=10_000)
+    bakery.session.set_window(700.0, 800.0)
+    bakery.session.settle()
+
+    def labels():
+        return picture(view)[int(HEADER_PX) + 2 : -4, 4 : int(view.label_px) - 10]
+
+    before = labels()
+    bakery.session.pan(0.2)
+    assert np.array_equal(labels(), before)
+    if name == "flow":
+        call = next(line for line in view.current().lines if not line.rests).row
+        bakery.session.select_call(int(bakery.session.row_index.calls_of(call)[0]))
+        bakery.session.set_window(700.0, 800.0)
+    else:
+        view.walk_to(min(1, view.row_count() - 1))
+    assert not np.array_equal(labels(), before)
+    bakery.look.choose("night")
+    assert has_colour(labels(), NIGHT.paper) and not has_colour(before, NIGHT.paper)
 
 
 def test_clicking_the_chosen_finding_again_goes_where_it_is_proved(bakery, qtbot):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
-from PySide6.QtGui import QContextMenuEvent, QFontMetricsF, QImage, QMouseEvent, QPainter, QPen
+from PySide6.QtGui import QContextMenuEvent, QImage, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QMenu, QToolTip, QWidget
 
 from opossum_desk.context_menus import add_call_actions, add_tripwires, sieve
@@ -15,28 +15,22 @@ from opossum_desk.flow.layout.loom import (
     ROW_PX,
     FrozenBand,
     LoomPicture,
-    RestingLine,
     RowLine,
     layout_loom,
     line_count,
     line_of_row,
 )
 from opossum_desk.flow.layout.trail_line import trail_line
+from opossum_desk.flow.loom_labels import LoomLabels
 from opossum_desk.flow.pressing import press_beads, press_density
 from opossum_desk.layout.describing import describe_call
-from opossum_desk.state.row_index import Row
 from opossum_desk.state.session import Session
 from opossum_desk.views.axis_header import paint_axis_header
-from opossum_desk.views.canvas import AxisCanvas, image_of, text_cutter
+from opossum_desk.views.canvas import AxisCanvas, image_of
 from opossum_desk.views.look import Look
 from opossum_desk.views.plain import plain_tooltip
 from opossum_desk.views.stamps import Stamps
-from opossum_desk.views.still import Still
 
-FOLD_PX = 16.0
-LABEL_MARGIN_PX = 48.0
-MOST_MEASURED = 400
-"""So many names are measured to find out how much room labels need."""
 MOST_FROZEN_NAMES = 12
 LEAST_RAGGED_PX = 10.0
 """A frozen frame drawn narrower than this is a stripe: its ragged edges would meet."""
@@ -49,8 +43,7 @@ class LoomView(AxisCanvas):
         super().__init__(look, "Loom", parent)
         self.picture: LoomPicture | None = None
         self._stamps: Stamps | None = None
-        self._labels = Still(self)
-        self._cut = text_cutter(self.small_font())
+        self.labels = LoomLabels(self)
         self.setMinimumSize(320, 120)
         self.setWhatsThis(
             "The Loom: columns are frames, rows are listeners in the order they run. A filled bead changed something, "
@@ -61,14 +54,13 @@ class LoomView(AxisCanvas):
     def set_session(self, session: Session | None) -> None:
         if session is not None:
             session.subscribe("window selection hover sieve findings rows axis trail", self.renew)
-        self._labels.forget()
+        self.labels.forget()
         self.scroll_bar.setValue(0)
         super().set_session(session)
 
     def restyle(self) -> None:
         self._stamps = None
-        self._labels.forget()
-        self._cut = text_cutter(self.small_font())
+        self.labels.forget()
         super().restyle()
 
     def content_height(self) -> float:
@@ -116,7 +108,7 @@ class LoomView(AxisCanvas):
         for band in picture.frozen:
             self._paint_frozen(painter, band)
         self.paint_measure(painter)
-        self._paint_labels(painter, picture)
+        self.labels.paint(painter, session, picture)
         self._paint_lit(painter, picture, marks)
         self._paint_header(painter, picture)
         self._paint_falling(painter, [tick for tick in marks.falling if tick[1] < HEADER_PX])
@@ -253,81 +245,6 @@ class LoomView(AxisCanvas):
         painter.setPen(self.colour("paper"))
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
 
-    def _paint_labels(self, painter: QPainter, picture: LoomPicture) -> None:
-        session = self.session
-        assert session is not None
-        own = session.row_index.row_of_call(session.call, session.unfolded) if session.call >= 0 else None
-        unfolded = frozenset(session.unfolded)
-        seen = (picture.lines, picture.phases, picture.resting, own, unfolded)
-
-        def write(within: QPainter) -> None:
-            self._write_labels(within, picture, own, unfolded)
-
-        painter.save()
-        painter.setClipRect(QRectF(0, HEADER_PX, self.label_px, self.height()))
-        self._labels.show(painter, (self.label_px - 5, self.height()), seen, self.colour("paper"), write)
-        painter.restore()
-
-    def _write_labels(self, painter: QPainter, picture: LoomPicture, own: Row | None, unfolded: frozenset[int]) -> None:
-        band = self.colour("band")
-        for number, (top, bottom, _) in enumerate(picture.phases):
-            if number % 2:
-                painter.fillRect(QRectF(0, top, self.label_px - 6, bottom - top), band)
-        painter.setFont(self.small_font())
-        for line in picture.lines:
-            self._paint_label(painter, line, own, unfolded)
-        if picture.resting is not None:
-            self._paint_resting(painter, picture.resting)
-        painter.setFont(self.small_font(2))
-        painter.setPen(self.colour("quiet"))
-        for top, bottom, phase in picture.phases:
-            if phase and bottom - top >= 60:
-                painter.save()
-                painter.translate(11, (max(top, HEADER_PX) + min(bottom, self.height())) / 2)
-                painter.rotate(-90)
-                painter.drawText(QRectF(-60, -7, 120, 14), Qt.AlignmentFlag.AlignCenter, phase)
-                painter.restore()
-        painter.setPen(self.colour("line"))
-        painter.drawLine(QPointF(self.label_px - 6, HEADER_PX), QPointF(self.label_px - 6, self.height()))
-
-    def _paint_resting(self, painter: QPainter, line: RestingLine) -> None:
-        painter.setPen(self.colour("quiet"))
-        sign = "–" if line.opened else "+"
-        painter.drawText(QRectF(20, line.top, FOLD_PX, ROW_PX), Qt.AlignmentFlag.AlignCenter, sign)
-        box = QRectF(38, line.top, self.label_px - 48, ROW_PX)
-        painter.drawText(box, Qt.AlignmentFlag.AlignVCenter, f"{line.rows:,} at rest")
-
-    def _paint_label(self, painter: QPainter, line: RowLine, own: Row | None, unfolded: frozenset[int]) -> None:
-        if line.top < HEADER_PX - ROW_PX:
-            return
-        session = self.session
-        assert session is not None
-        quiet, ink = self.colour("quiet"), self.colour("ink")
-        if line.faded:
-            quiet.setAlpha(110)
-            ink.setAlpha(110)
-        elif line.rests:
-            ink = quiet
-        group = line.row.number if line.row.folded else int(session.row_index.class_of_listener[line.row.number])
-        foldable = line.row.folded or group in unfolded
-        if foldable:
-            painter.setPen(quiet)
-            painter.drawText(
-                QRectF(20, line.top, FOLD_PX, ROW_PX), Qt.AlignmentFlag.AlignCenter, "+" if line.row.folded else "–"
-            )
-        owner = f"{line.owner} ×{line.members}" if line.members > 1 else line.owner
-        room = self.label_px - LABEL_MARGIN_PX
-        function_px = painter.fontMetrics().horizontalAdvance(line.function)
-        owner_text = self._cut(owner, max(room * 0.6, room - function_px - 6))
-        width = painter.fontMetrics().horizontalAdvance(owner_text)
-        function_text = self._cut(line.function, room - width - 6)
-        painter.setPen(self.colour("focus") if own == line.row else ink)
-        painter.drawText(QRectF(38, line.top, room, ROW_PX), Qt.AlignmentFlag.AlignVCenter, owner_text)
-        painter.setPen(quiet)
-        painter.drawText(
-            QRectF(38 + width + 6, line.top, room - width, ROW_PX), Qt.AlignmentFlag.AlignVCenter, function_text
-        )
-
     def _paint_header(self, painter: QPainter, picture: LoomPicture) -> None:
         paint_axis_header(self, painter, picture.grid, HEADER_PX)
         self._paint_frozen_names(painter, picture.frozen)
@@ -412,17 +329,6 @@ class LoomView(AxisCanvas):
         cls = take.class_of(int(take.listeners.owner[listener])) if shown.row.folded else ""
         event, function = (take.text(int(part[listener])) for part in (take.listeners.event, take.listeners.function))
         add_tripwires(menu, session, event=event, owner="" if cls else owner, cls=cls, function=function)
-
-    def label_needs(self, session: Session) -> float:
-        """Return how wide labels must be to show every row's name whole, of the first `MOST_MEASURED` rows."""
-        metrics = QFontMetricsF(self.small_font())
-        widest = 0.0
-        for row in session.rows[:MOST_MEASURED]:
-            owner, function = session.row_index.label(row)
-            members = len(session.row_index.listeners_of(row))
-            text = f"{owner} ×{members} {function}" if members > 1 else f"{owner} {function}"
-            widest = max(widest, metrics.horizontalAdvance(text))
-        return widest + LABEL_MARGIN_PX + 8
 
     def scroll_to_call(self, call: int) -> None:
         """Scroll so that a call's row is seen."""

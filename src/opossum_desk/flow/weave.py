@@ -52,7 +52,7 @@ class FlowWeave(WeaveView):
         """Give the names of both views the room they need, up to a share of the width: one axis runs below both."""
         if self.session is None:
             return
-        needed = max(self.loom.label_needs(self.session), self.strands.label_needs())
+        needed = max(self.loom.labels.needs(self.session), self.strands.label_needs())
         room = float(round(max(LABEL_PX, min(needed, self.width() * MOST_LABEL_SHARE))))
         for view in (self.loom, self.strands):
             if view.label_px != room:
