@@ -8,8 +8,9 @@ import pytest
 from opossum.findings.examine import examine
 from opossum_desk.layout.row_picture import RowPicture
 from opossum_desk.pacing.layout.firings import BLOCK, Firings
+from opossum_desk.pacing.layout.gathering import recurring
 from opossum_desk.pacing.layout.pacing import PacingView, cost_told, layout_pacing, stack_rows
-from opossum_desk.pacing.layout.recurring import Recurring, recurring
+from opossum_desk.pacing.layout.recurring import Recurring
 from opossum_desk.pacing.layout.worst_first import paced_rows
 from opossum_desk.state.session import Session
 from tape import Stage

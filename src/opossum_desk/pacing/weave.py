@@ -7,8 +7,9 @@ from PySide6.QtWidgets import QMenu, QWidget
 
 from opossum_desk.context_menus import sieve
 from opossum_desk.layout.row_picture import RowPicture, RowStack
+from opossum_desk.pacing.layout.gathering import recurring
 from opossum_desk.pacing.layout.pacing import SPREAD_PX, PacedRow, PacingView, cost_told, layout_pacing, stack_rows
-from opossum_desk.pacing.layout.recurring import Recurring, recurring
+from opossum_desk.pacing.layout.recurring import Recurring
 from opossum_desk.pacing.layout.worst_first import paced_rows, tells_of
 from opossum_desk.state.session import Session
 from opossum_desk.views.look import Look

@@ -17,9 +17,10 @@ from opossum_desk.clips.layout.rows import tells_of as clip_is_meant
 from opossum_desk.flow.layout.finding_marks import finding_marks
 from opossum_desk.flow.layout.loom import HEADER_PX, ROW_PX, layout_loom
 from opossum_desk.layout.row_picture import RowPicture, RowStack
+from opossum_desk.pacing.layout.gathering import recurring
 from opossum_desk.pacing.layout.pacing import PacingView, layout_pacing
 from opossum_desk.pacing.layout.pacing import stack_rows as stack_paced
-from opossum_desk.pacing.layout.recurring import Recurring, recurring
+from opossum_desk.pacing.layout.recurring import Recurring
 from opossum_desk.pacing.layout.worst_first import paced_rows
 from opossum_desk.pacing.layout.worst_first import tells_of as recurs
 from opossum_desk.report.svg import loom_svg, rows_svg

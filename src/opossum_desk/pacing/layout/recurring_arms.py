@@ -1,0 +1,143 @@
+"""Timers and delays: gathered whole, linear in their firings."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+
+import numpy as np
+
+from opossum.findings.frame_times import frame_times, stalls
+from opossum.findings.scene import Scene
+from opossum.findings.wording import plural
+from opossum.stream.tables import Array
+from opossum.take.grouping import distinct, parted
+from opossum_desk.pacing.layout.firings import Firings
+from opossum_desk.pacing.layout.recurring import FEWEST_FIRINGS, Recurring, peer_name, wasted_share
+
+
+def timers(scene: Scene) -> Iterator[Recurring]:
+    """Yield looping timers: each firing is off by what all intervals so far were off together, so that drift is a slope."""
+    take = scene.take
+    table = take.tables["arm"]
+    looping = np.flatnonzero((np.asarray(table["loop"]) == 1) & (take.arms.firings.sizes() > 0))
+    for arms in _arm_groups(scene, looping):
+        if int(take.arms.firings.sizes()[arms].sum()) < FEWEST_FIRINGS:
+            continue
+        asked = _asked(scene, arms)
+
+        def reckon(arms: Array = arms, asked: Array = asked) -> Firings:
+            place, send, times, before, counts = _fired(scene, arms)
+            usual = asked
+            if np.isnan(asked).all():
+                steps = (times - before)[counts]
+                usual = np.full(len(arms), float(np.median(steps)) if len(steps) else 0.0)
+            step = np.where(counts, times - before - usual[place], 0.0)
+            total = np.cumsum(step)
+            first = np.searchsorted(place, np.arange(len(arms)))
+            begins = np.append(0.0, total)[first]
+            return Firings(np.asarray(take.tables["send"]["t"], np.int64)[send], total - begins[place], send)
+
+        yield _of_arms(scene, arms, "timer", reckon, _rhythm(table, arms, asked))
+
+
+def _rhythm(table: object, arms: Array, asked: Array) -> str:
+    frames = int(table["frames"][arms[0]])  # type: ignore[index]
+    if frames > 0:
+        return f"every {plural(frames, 'frame')}"
+    return f"every {_seconds(float(asked[0]) / 1e9)}" if asked[0] == asked[0] else "no interval told"
+
+
+def delays(scene: Scene) -> Iterator[Recurring]:
+    """Yield delays that are set again and again: each landing is off by itself."""
+    take = scene.take
+    table = take.tables["arm"]
+    once = np.flatnonzero((np.asarray(table["loop"]) != 1) & (take.arms.firings.sizes() > 0))
+    once = once[~np.isnan(_asked(scene, once))]
+    for arms in _arm_groups(scene, once):
+        if len(arms) < FEWEST_FIRINGS:
+            continue
+        asked = _asked(scene, arms)
+
+        def reckon(arms: Array = arms, asked: Array = asked) -> Firings:
+            place, send, times, before, counts = _fired(scene, arms)
+            off = (times - before - asked[place])[counts]
+            return Firings(np.asarray(take.tables["send"]["t"], np.int64)[send][counts], off, send[counts])
+
+        yield _of_arms(scene, arms, "delay", reckon, f"{_rhythm(table, arms, asked).replace('every', 'after')}")
+
+
+def _seconds(value: float) -> str:
+    return f"{value:.3g} s" if value >= 1 else f"{value * 1000:.3g} ms"
+
+
+def _fired(scene: Scene, arms: Array) -> tuple[Array, Array, Array, Array, Array]:
+    """Return for each firing of arms (rows): its place in `arms`, its send, its time, the time of the firing before (or of
+    the arming), and whether the stretch between counts: no pause, hold, freeze or loading lies in it."""
+    take = scene.take
+    table, sends = take.tables["arm"], take.tables["send"]
+    sizes = take.arms.firings.sizes()[arms]
+    send = take.arms.firings.rows_of_all(arms).astype(np.int64)
+    place = np.repeat(np.arange(len(arms)), sizes)
+    peers = np.asarray(table["p"])[arms]
+    times = take.holds.game_times(peers[place], np.asarray(sends["t"], np.int64)[send])
+    armed = take.holds.game_times(peers, np.asarray(table["t"], np.int64)[arms])
+    first = np.concatenate(([True], np.diff(place) != 0)) if len(place) else np.zeros(0, bool)
+    before = np.where(first, armed[place], np.append(0, times)[: len(times)])
+    stood = np.concatenate(
+        ([0], np.cumsum(scene.once(stalls) | take.frames.loading | (take.frames.held_ns > 0), dtype=np.int64))
+    )
+    arm_frame = take.frames.rows_of_lines(peers, np.asarray(table["line"], np.int64)[arms]).astype(np.int64)
+    end = take.sends.frame[send].astype(np.int64)
+    begin = np.where(first, arm_frame[place], np.append(0, end)[: len(end)])
+    counts = (begin >= 0) & (end >= 0) & (stood[np.maximum(end, 0) + 1] == stood[np.maximum(begin, 0)])
+    paused = np.zeros(len(arms), bool)
+    for kind in ("pause", "resume"):
+        other = take.tables[kind]
+        paused |= np.isin(arms, take.arm_ids.rows(other["p"], other["a"]))
+    counts &= ~(paused[place] | ((np.asarray(table["paused"])[arms] == 1)[place] & first))
+    return place, send, times, before, counts
+
+
+def _asked(scene: Scene, arms: Array) -> Array:
+    """Return float64 (n,): the interval in ns that was asked for, NaN where none was told."""
+    table = scene.take.tables["arm"]
+    usual = np.array(scene.once(frame_times).usual_ns)[np.asarray(table["p"], np.int64)[arms]]
+    counted = np.asarray(table["frames"], np.float64)[arms]
+    return np.where(counted > 0, counted * usual, np.asarray(table["sec"], np.float64)[arms] * 1e9)
+
+
+def _arm_groups(scene: Scene, arms: Array) -> Iterator[Array]:
+    """Yield arms (rows) of one peer, class, event and interval."""
+    take = scene.take
+    table = take.tables["arm"]
+    if len(arms):
+        classes = np.asarray(scene.class_of_object[np.asarray(table["o"])[arms]], np.int64)
+        asked = np.round(np.nan_to_num(_asked(scene, arms), nan=-1.0) / 1e5).astype(np.int64)
+        for part in parted(np.asarray(table["p"])[arms], classes, take.arms.event[arms], asked):
+            yield arms[part]
+
+
+def _of_arms(scene: Scene, arms: Array, sort: str, reckon: Callable[[], Firings], rhythm: str) -> Recurring:
+    take = scene.take
+    table = take.tables["arm"]
+    peer, owner = int(table["p"][arms[0]]), int(table["o"][arms[0]])
+    event, cls = take.text(int(take.arms.event[arms[0]])), take.class_of(owner)
+    owners = len(distinct(np.asarray(table["o"])[arms]))
+    called = scene.calls_by_send.rows_of_all(take.arms.firings.rows_of_all(arms).astype(np.int64))
+    who = take.text(owner) if owners == 1 else f"{cls} ×{owners:,}"
+    return Recurring(
+        sort=sort,
+        name=f"{peer_name(take, peer)}{who or 'the game'}  {event}",
+        rhythm=rhythm,
+        via=sort,
+        rows_of="send",
+        unit_ns=scene.once(frame_times).usual_ns[peer],
+        count=int(take.arms.firings.sizes()[arms].sum()),
+        reckon=reckon,
+        event=event,
+        owner=take.text(owner) if owners == 1 else "",
+        cls=cls,
+        peer=take.peers[peer].name,
+        cost_ns=float(take.calls.duration_ns[called].sum()) / (scene.played_ns / 1e9),
+        wasted=wasted_share(take.calls.effect[called]),
+    )
