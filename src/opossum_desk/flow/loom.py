@@ -10,10 +10,10 @@ from PySide6.QtWidgets import QMenu, QToolTip, QWidget
 from opossum_desk.context_menus import add_call_actions, add_tripwires, sieve
 from opossum_desk.flow.describing import describe_line
 from opossum_desk.flow.layout.finding_marks import FindingMarks, finding_marks
+from opossum_desk.flow.layout.frozen import FrozenBand
 from opossum_desk.flow.layout.loom import (
     HEADER_PX,
     ROW_PX,
-    FrozenBand,
     LoomPicture,
     RowLine,
     layout_loom,

@@ -7,7 +7,8 @@ from PySide6.QtGui import QColor
 
 from opossum.stream.tables import Array
 from opossum.take.grouping import distinct
-from opossum_desk.flow.layout.loom import HEADER_PX, ROW_PX, Beads, Density, LoomPicture
+from opossum_desk.flow.layout.beads import Beads
+from opossum_desk.flow.layout.loom import HEADER_PX, ROW_PX, Density, LoomPicture
 from opossum_desk.state.session import Session
 from opossum_desk.views.canvas import premultiplied
 from opossum_desk.views.look import Look

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QMenu, QToolTip, QWidget
 from opossum.findings.wording import plural
 from opossum.take.grouping import distinct
 from opossum_desk.context_menus import add_call_actions, add_tripwires, sieve
-from opossum_desk.flow.layout.loom import frozen_bands
+from opossum_desk.flow.layout.frozen import frozen_bands
 from opossum_desk.flow.layout.strand_order import OrderedStrand, order_strands
 from opossum_desk.flow.layout.strand_rows import StrandRow, gather_strands
 from opossum_desk.flow.layout.strands import STRAND_PX, StrandPicture, Stroke, layout_strands, strands_of
