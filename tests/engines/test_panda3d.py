@@ -105,7 +105,8 @@ def test_a_listener_that_stays_after_destroy_is_found(tmp_path):
 def test_faults_are_found(tmp_path, fault, status, found):
     """Each by its name, and nothing else."""
     ended, take = recorded(tmp_path, "--", sys.executable, str(EXAMPLE), fault)
-    assert (ended, causes(take)) == (status, found)
+    # where the machine is slow not every effect is looked for: landings known to change something are told apart from the rest
+    assert (ended, sorted(set(causes(take)))) == (status, found)
 
 
 def test_a_slow_listener_is_found(tmp_path):
@@ -235,9 +236,12 @@ def test_intervals_are_clips_of_whoever_starts_them(playing):
     ]
     assert found == [("cut", "open", [91])]
     assert {owner for owner, *_ in rounds + parallel} == {"oven#1"}
-    assert [how for *_, how, _ in rounds] == ["end"] * (len(rounds) - 2) + ["cut", "end"]
+    ways = [how for *_, how, _ in rounds]
+    paused = ways.index("cut")
+    # after it was resumed it ends once, or more often where frames were long
+    assert paused > 0 and set(ways[:paused]) == set(ways[paused + 1 :]) == {"end"}
     assert [how for *_, how, _ in parallel] == ["end", "cut"]
-    assert 0 < rounds[-2][3] == pytest.approx(float(np.nanmax(playing.tables["play"]["from"])), abs=0.01)
+    assert 0 < rounds[paused][3] == pytest.approx(float(np.nanmax(playing.tables["play"]["from"])), abs=0.01)
 
 
 def test_functions_in_intervals_are_marks_that_fire(playing):
