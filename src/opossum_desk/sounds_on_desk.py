@@ -58,6 +58,7 @@ class SoundsOnDesk(QObject):
         self._awaited: list[SoundFile] = []
         self._work = Work(self)
         self._work.finished.connect(self._show)
+        self._work.failed.connect(self._fail)
 
     def take_opened(self, session: Session, own: str) -> None:
         """Give the tracks of the take in a file what they were given when it was looked at before."""
@@ -93,6 +94,10 @@ class SoundsOnDesk(QObject):
 
         if wanted:
             self._work.start(task)
+
+    def _fail(self, why: str) -> None:
+        self._awaited = []
+        self._desk.say(why)
 
     def _show(self, heard: Heard) -> None:
         desk, current = self._desk, self._desk.session

@@ -6,11 +6,11 @@ import numpy as np
 import pytest
 
 from opossum.findings.examine import examine
-from opossum_desk.clips.layout.clips import ClipsView, clip_remark, layout_clips, stack_rows
+from opossum_desk.clips.layout.clips import clip_remark, layout_clips, stack_rows
 from opossum_desk.clips.layout.plays import Overlaid
 from opossum_desk.clips.layout.rows import Sort, clip_rows
 from opossum_desk.layout.bead import BeadState
-from opossum_desk.layout.row_picture import RowPicture
+from opossum_desk.layout.row_picture import RowPicture, RowsView
 from opossum_desk.state.session import Session
 from tape import Stage
 
@@ -56,7 +56,7 @@ def drawn(session: Session) -> RowPicture:
     """Return the picture of a session's Clips."""
     known = Overlaid(session.take)
     rows = clip_rows(known, session)
-    view = ClipsView(900.0, 700.0, 0.0, 200.0, LINE_PX)
+    view = RowsView(900.0, 700.0, 0.0, 200.0, LINE_PX)
     return layout_clips(known, session, rows, stack_rows(rows, LINE_PX), view, set())
 
 

@@ -6,10 +6,10 @@ import numpy as np
 import pytest
 
 from opossum.findings.examine import examine
-from opossum_desk.layout.row_picture import RowPicture
+from opossum_desk.layout.row_picture import RowPicture, RowsView
 from opossum_desk.pacing.layout.firings import BLOCK, Firings
 from opossum_desk.pacing.layout.gathering import recurring
-from opossum_desk.pacing.layout.pacing import PacingView, cost_told, layout_pacing, stack_rows
+from opossum_desk.pacing.layout.pacing import cost_told, layout_pacing, stack_rows
 from opossum_desk.pacing.layout.recurring import Recurring
 from opossum_desk.pacing.layout.worst_first import paced_rows
 from opossum_desk.state.session import Session
@@ -44,7 +44,7 @@ def of_sort(session: Session, sort: str) -> Recurring:
 def drawn(session: Session, width: float = 800.0, height: float = 600.0) -> RowPicture:
     """Return the picture of a session's Pacing."""
     rows = paced_rows(session, recurring(session.take))
-    view = PacingView(width, height, 0.0, 200.0, LINE_PX)
+    view = RowsView(width, height, 0.0, 200.0, LINE_PX)
     return layout_pacing(session, rows, stack_rows(rows, LINE_PX), view, set())
 
 

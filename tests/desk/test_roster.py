@@ -7,10 +7,10 @@ import pytest
 
 from opossum.findings.examine import examine
 from opossum_desk.layout.bead import BeadState
-from opossum_desk.layout.row_picture import HEADER_PX, RowPicture
+from opossum_desk.layout.row_picture import HEADER_PX, RowPicture, RowsView
 from opossum_desk.roster.layout.listeners import RosterListeners
 from opossum_desk.roster.layout.meant import meant_listeners, meant_rows
-from opossum_desk.roster.layout.roster import RosterView, event_remark, layout_roster, listener_remark, stack_rows
+from opossum_desk.roster.layout.roster import event_remark, layout_roster, listener_remark, stack_rows
 from opossum_desk.roster.layout.rows import RosterRow, Sort, roster_rows
 from opossum_desk.state.session import Session
 from tape import Stage
@@ -56,7 +56,7 @@ def drawn(session: Session, *opened: str, width: float = 800.0, height: float = 
     """Return the picture of a session's Roster."""
     known, rows = roster(session, *opened)
     meant = meant_rows(known, rows, session.finding, session.findings)
-    view = RosterView(width, height, 0.0, 200.0, LINE_PX)
+    view = RowsView(width, height, 0.0, 200.0, LINE_PX)
     return layout_roster(known, session, rows, stack_rows(known, rows, LINE_PX), view, meant)
 
 

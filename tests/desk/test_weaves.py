@@ -75,7 +75,7 @@ def test_names_are_written_anew_where_they_change(bakery, qtbot, name):
         bakery.session.select_call(int(bakery.session.row_index.calls_of(call)[0]))
         bakery.session.set_window(700.0, 800.0)
     else:
-        view.walk_to(min(1, view.row_count() - 1))
+        view.walk_to(min(1, len(view.stack) - 1))
     assert not np.array_equal(labels(), before)
     bakery.look.choose("night")
     assert has_colour(labels(), NIGHT.paper) and not has_colour(before, NIGHT.paper)
@@ -194,7 +194,7 @@ def test_an_empty_spot_selects_its_frame_but_not_where_x_is_no_moment(bakery, qt
 def test_every_row_has_something_that_can_be_done_with_it(bakery, name):
     """Behind the right button; doing it raises nothing."""
     view = canvas(bakery, name)
-    for row in range(view.row_count()):
+    for row in range(len(view.stack)):
         menu = QMenu()
         view.add_row_actions(menu, row)
         assert view.describe_row(row)
@@ -259,7 +259,21 @@ def test_a_large_take_is_gathered_off_the_windows_thread(bakery, qtbot, monkeypa
     bakery.session.choose_weave(name)
     assert not weave.canvas.isVisible() and weave.waiting.text().endswith("…")
     qtbot.waitUntil(weave.canvas.isVisible, timeout=20_000)
-    assert weave.canvas.row_count() > 0
+    assert len(weave.canvas.stack) > 0
+
+
+def test_what_cannot_be_gathered_is_said(bakery, qtbot, monkeypatch):
+    """In place of the rows, which would be those of another take."""
+    monkeypatch.setattr(gathered_weave, "QUICK_RECORDS", 10)
+    weave = bakery.take_area.weave("roster")
+
+    def gather(session):
+        raise MemoryError
+
+    monkeypatch.setattr(weave, "gather", gather)
+    bakery.session.choose_weave("roster")
+    qtbot.waitUntil(lambda: "too large" in weave.waiting.text(), timeout=10_000)
+    assert weave.waiting.isVisible() and not weave.canvas.isVisible()
 
 
 @pytest.mark.parametrize("name", GATHERED)
@@ -277,4 +291,4 @@ def test_a_take_that_grows_stays_in_its_weave(desk, qtbot, tmp_path, name):
     desk.set_session(grown, grown=True)
     assert grown.weave == name and desk.rail.buttons[name].isChecked()
     view = desk.take_area.weave(name).focusable()[0]
-    assert view.session is grown and view.row_count() > 0
+    assert view.session is grown and len(view.stack) > 0

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from functools import partial
 
 import numpy as np
@@ -9,7 +10,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QMenu, QWidget
 
-from opossum_desk.clips.layout.clips import ClipsView, clip_remark, layout_clips, stack_rows
+from opossum_desk.clips.layout.clips import clip_remark, layout_clips, stack_rows
 from opossum_desk.clips.layout.plays import Overlaid
 from opossum_desk.clips.layout.rows import ClipRow, Sort, clip_rows, tells_of
 from opossum_desk.context_menus import sieve
@@ -28,67 +29,34 @@ class ClipsCanvas(RowCanvas):
         self.is_on_axis = False
         self.known: Overlaid | None = None
         self.rows: list[ClipRow] = []
-        self._stack = RowStack(np.zeros(0))
-        self._meant: set[int] = set()
-        self._shown_finding = ""
         self.setWhatsThis(
             "Clips: all plays of a clip laid over each other. Tall ticks are planned marks, dots where they really came, "
             "hollow ones never came; an arc is a delay that acts beside the clip, a ragged line a cut, a dashed one a wait "
             "(rose: in vain). Below, which clip of the class has which mark. What is not in the visible stretch is faint."
         )
 
-    def show_clips(self, session: Session, known: Overlaid) -> None:
-        """Show a take of which all plays are known."""
-        self.known = known
-        self.session = session
-        session.subscribe("window selection hover axis", self.renew)
-        session.subscribe("sieve findings", self._order)
-        session.subscribe("selection", self._follow_finding)
-        self._shown_finding = ""
-        self._order()
-        self.set_session(session)
-        self._follow_finding()
+    def list_rows(self, session: Session) -> RowStack:
+        assert self.known is not None
+        self.rows = clip_rows(self.known, session)
+        return stack_rows(self.rows, self.line_px())
 
-    def _order(self) -> None:
-        if self.session is None or self.known is None:
-            return
-        self.rows = clip_rows(self.known, self.session)
-        self._stack = stack_rows(self.rows, self.line_px())
-        self._mean()
-        self.cursor_row = min(self.cursor_row, len(self.rows) - 1)
-        self.renew()
-
-    def _mean(self) -> None:
-        finding, known = self.session.finding if self.session is not None else None, self.known
-        self._meant = set()
-        if finding is not None and known is not None:
-            self._meant = {
-                place
-                for place, row in enumerate(self.rows)
-                if row.sort in (Sort.CLIP, Sort.GRID) and tells_of(known, finding, row.clip)
-            }
-
-    def _follow_finding(self) -> None:
-        session = self.session
-        name = session.finding.id if session is not None and session.finding is not None else ""
-        if name != self._shown_finding:
-            self._shown_finding = name
-            self._mean()
-            if self._meant:
-                self.scroll_to_row(min(self._meant))
-
-    def restyle(self) -> None:
-        super().restyle()
-        self._order()
+    def mean(self, session: Session) -> Collection[int]:
+        finding, known = session.finding, self.known
+        if finding is None or known is None:
+            return ()
+        return {
+            place
+            for place, row in enumerate(self.rows)
+            if row.sort in (Sort.CLIP, Sort.GRID) and tells_of(known, finding, row.clip)
+        }
 
     def lay_out(self, session: Session) -> RowPicture:
         assert self.known is not None
-        self.fit_labels(
+        self.labels.fit(
             [(row.clip.clip, 12.0) for row in self.rows if row.sort is Sort.CLIP],
             [line for row in self.rows if row.findings for line in clip_remark(self.known, row)[0].split("\n")],
         )
-        view = ClipsView(self.width(), self.height(), self.scroll_bar.value(), self.label_px, self.line_px())
-        return layout_clips(self.known, session, self.rows, self._stack, view, self._meant)
+        return layout_clips(self.known, session, self.rows, self.stack, self.layout_view(), self.meant)
 
     def paint_header(self, painter: QPainter) -> None:
         painter.fillRect(QRectF(0, 0, self.width(), HEADER_PX), self.colour("paper"))
@@ -98,15 +66,6 @@ class ClipsCanvas(RowCanvas):
         painter.drawText(QRectF(28, 0, self.width() - 40, HEADER_PX), Qt.AlignmentFlag.AlignVCenter, text)
         painter.setPen(self.colour("line"))
         painter.drawLine(QPointF(0, HEADER_PX), QPointF(self.width(), HEADER_PX))
-
-    def rows_height(self) -> float:
-        return self._stack.height
-
-    def row_count(self) -> int:
-        return len(self.rows)
-
-    def row_span(self, row: int) -> tuple[float, float]:
-        return float(self._stack.tops[row]), float(self._stack.tops[row + 1])
 
     def summary(self) -> str:
         if self.session is None or self.known is None:
@@ -162,4 +121,5 @@ class ClipsWeave(GatheredWeave):
         return Overlaid(session.take)
 
     def show_gathered(self, session: Session, known: Overlaid) -> None:
-        self.canvas.show_clips(session, known)
+        self.canvas.known = known
+        self.canvas.show_rows(session)

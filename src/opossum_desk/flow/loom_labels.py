@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QFontMetricsF, QPainter
 
 from opossum_desk.flow.layout.loom import HEADER_PX, ROW_PX, LoomPicture, RestingLine, RowLine
 from opossum_desk.state.row_index import Row
 from opossum_desk.state.session import Session
 from opossum_desk.views.canvas import AxisCanvas, text_cutter
-from opossum_desk.views.still import Still
+from opossum_desk.views.label_column import LabelColumn
 
 FOLD_PX = 16.0
 LABEL_MARGIN_PX = 48.0
@@ -22,17 +22,16 @@ class LoomLabels:
 
     def __init__(self, view: AxisCanvas) -> None:
         self._view = view
-        self._still = Still(view)
+        self._column = LabelColumn(view)
         self._cut = text_cutter(view.small_font())
 
     def forget(self) -> None:
         """Write anew: the look has changed, or the take."""
-        self._still.forget()
+        self._column.forget()
         self._cut = text_cutter(self._view.small_font())
 
     def paint(self, painter: QPainter, session: Session, picture: LoomPicture) -> None:
         """Show the labels of what is seen."""
-        view = self._view
         own = session.row_index.row_of_call(session.call, session.unfolded) if session.call >= 0 else None
         unfolded = frozenset(session.unfolded)
         seen = (picture.lines, picture.phases, picture.resting, own, unfolded)
@@ -40,10 +39,7 @@ class LoomLabels:
         def write(within: QPainter) -> None:
             self._write(within, session, picture, own, unfolded)
 
-        painter.save()
-        painter.setClipRect(QRectF(0, HEADER_PX, view.label_px, view.height()))
-        self._still.show(painter, (view.label_px - 5, view.height()), seen, view.colour("paper"), write)
-        painter.restore()
+        self._column.paint(painter, HEADER_PX, seen, write)
 
     def _write(
         self, painter: QPainter, session: Session, picture: LoomPicture, own: Row | None, unfolded: frozenset[int]
@@ -68,8 +64,6 @@ class LoomLabels:
                 painter.rotate(-90)
                 painter.drawText(QRectF(-60, -7, 120, 14), Qt.AlignmentFlag.AlignCenter, phase)
                 painter.restore()
-        painter.setPen(view.colour("line"))
-        painter.drawLine(QPointF(view.label_px - 6, HEADER_PX), QPointF(view.label_px - 6, view.height()))
 
     def _write_resting(self, painter: QPainter, line: RestingLine) -> None:
         view = self._view

@@ -19,10 +19,10 @@ from opossum_desk.flow.layout.strands import STRAND_PX, StrandPicture, Stroke, l
 from opossum_desk.layout.bead import BeadState
 from opossum_desk.state.session import Session
 from opossum_desk.views.canvas import AxisCanvas, image_of, premultiplied, text_cutter
+from opossum_desk.views.label_column import LabelColumn
 from opossum_desk.views.look import Look
 from opossum_desk.views.pixel_bars import press_bars
 from opossum_desk.views.stamps import Stamps
-from opossum_desk.views.still import Still
 
 DOT_PX = 7.0
 FADED_ALPHA = 110
@@ -54,7 +54,7 @@ class StrandsView(AxisCanvas):
         """The strands as they stand, from top to bottom."""
         self.picture: StrandPicture | None = None
         self._stamps: Stamps | None = None
-        self._labels = Still(self)
+        self._labels = LabelColumn(self)
         self._cut = text_cutter(self.small_font())
         self.setMinimumSize(320, 60)
         self.setWhatsThis(
@@ -154,7 +154,7 @@ class StrandsView(AxisCanvas):
             self._write_labels(within, picture, meant, faded)
 
         seen = (picture.lines, meant, faded)
-        self._labels.show(painter, (self.label_px - 5, self.height()), seen, self.colour("paper"), write)
+        self._labels.paint(painter, 0.0, seen, write)
 
     def _write_labels(self, painter: QPainter, picture: StrandPicture, meant: set[int], faded: list[bool]) -> None:
         painter.setFont(self.small_font())
@@ -166,8 +166,6 @@ class StrandsView(AxisCanvas):
             painter.setPen(ink)
             text = self._cut(line.label, self.label_px - 46)
             painter.drawText(QRectF(38, line.top, self.label_px - 44, STRAND_PX), Qt.AlignmentFlag.AlignVCenter, text)
-        painter.setPen(self.colour("line"))
-        painter.drawLine(QPointF(self.label_px - 6, 0), QPointF(self.label_px - 6, self.height()))
 
     def _fade(self, painter: QPainter, picture: StrandPicture) -> None:
         """Lay paper over what the sieve does not let through, so that it is only just seen."""

@@ -6,13 +6,15 @@ the window costs nothing.
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
 import numpy as np
 
 from opossum.stream.tables import Array
-from opossum_desk.layout.scale import Scale
+from opossum_desk.layout.scale import Scale, frozen_stripes, grid_marks, selected_band
+from opossum_desk.state.session import Session
 
 HEADER_PX = 24.0
 """Height of the line of frame numbers."""
@@ -136,6 +138,26 @@ class RowPicture:
         return next((label for label in self.labels if label.top <= y < label.top + label.height), None)
 
 
+def ground(session: Session, scale: Scale) -> RowPicture:
+    """Return a picture of rows on the shared axis, with nothing on it yet but the axis."""
+    return RowPicture(
+        scale,
+        grid=grid_marks(session.axis, scale),
+        selected=selected_band(session, scale),
+        frozen=frozen_stripes(session, scale),
+    )
+
+
+class RowsView(NamedTuple):
+    """What a layout goes by: the size of the view, how far it is scrolled, and the height of a line of text."""
+
+    width: float
+    height: float
+    scroll: float
+    label_px: float
+    line_px: float
+
+
 class RowStack:
     """Rows of different heights, one below the other: `tops` (rows + 1,), and which of them are seen."""
 
@@ -150,11 +172,13 @@ class RowStack:
         """Return how tall all rows are together."""
         return float(self.tops[-1])
 
-    def seen(self, scroll: float, height: float) -> range:
-        """Return the rows of which something is seen when scrolled by `scroll` in a view of `height` px."""
-        first = int(np.searchsorted(self.tops, scroll, "right")) - 1
-        last = int(np.searchsorted(self.tops, scroll + height, "left"))
-        return range(max(0, first), min(len(self), last))
+    def seen(self, view: RowsView) -> Iterator[tuple[int, float, float]]:
+        """Yield (row, its top in the view, its height) of the rows of which something is seen below the header."""
+        first = int(np.searchsorted(self.tops, view.scroll, "right")) - 1
+        last = int(np.searchsorted(self.tops, view.scroll + view.height - HEADER_PX, "left"))
+        for row in range(max(0, first), min(len(self), last)):
+            top = float(self.tops[row])
+            yield row, HEADER_PX + top - view.scroll, float(self.tops[row + 1]) - top
 
     def row_at(self, y: float) -> int:
         """Return the row at a height of the stack (not of the view), -1 beyond its ends."""

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-import numpy as np
+from collections.abc import Collection
+
 from PySide6.QtWidgets import QMenu, QWidget
 
 from opossum_desk.context_menus import sieve
 from opossum_desk.layout.row_picture import RowPicture, RowStack
 from opossum_desk.pacing.layout.gathering import recurring
-from opossum_desk.pacing.layout.pacing import SPREAD_PX, PacedRow, PacingView, cost_told, layout_pacing, stack_rows
+from opossum_desk.pacing.layout.pacing import SPREAD_PX, PacedRow, cost_told, layout_pacing, stack_rows
 from opossum_desk.pacing.layout.recurring import Recurring
 from opossum_desk.pacing.layout.worst_first import paced_rows, tells_of
 from opossum_desk.state.session import Session
@@ -30,69 +31,26 @@ class PacingCanvas(RowCanvas):
         self.right_px = SPREAD_PX
         self.all_rows: list[Recurring] = []
         self.rows: list[PacedRow] = []
-        self._stack = RowStack(np.zeros(0))
-        self._meant: set[int] = set()
-        self._shown_finding = ""
         self.setWhatsThis(
             "Pacing: each firing of what recurs is a dot at its distance from where it should have come: level is kept, "
             "raised is always late, a slope is drift, a cloud is jitter. At the right, how they spread; below the name, "
             "what it costs a second and how much of that was for nothing. Worst first."
         )
 
-    def show_pacing(self, session: Session, rows: list[Recurring]) -> None:
-        """Show a take of which everything that recurs is known."""
-        self.all_rows = rows
-        self.session = session
-        session.subscribe("window selection hover axis", self.renew)
-        session.subscribe("sieve findings", self._order)
-        session.subscribe("selection", self._follow_finding)
-        self._shown_finding = ""
-        self._order()
-        self.set_session(session)
-        self._follow_finding()
+    def list_rows(self, session: Session) -> RowStack:
+        self.rows = paced_rows(session, self.all_rows)
+        return stack_rows(self.rows, self.line_px())
 
-    def _order(self) -> None:
-        if self.session is None:
-            return
-        self.rows = paced_rows(self.session, self.all_rows)
-        self._stack = stack_rows(self.rows, self.line_px())
-        self._mean()
-        self.cursor_row = min(self.cursor_row, len(self.rows) - 1)
-        self.renew()
-
-    def _mean(self) -> None:
-        finding = self.session.finding if self.session is not None else None
-        self._meant = (
-            {place for place, row in enumerate(self.rows) if tells_of(finding, row.recurring)} if finding else set()
-        )
-
-    def _follow_finding(self) -> None:
-        session = self.session
-        name = session.finding.id if session is not None and session.finding is not None else ""
-        if name != self._shown_finding:
-            self._shown_finding = name
-            self._mean()
-            if self._meant:
-                self.scroll_to_row(min(self._meant))
-
-    def restyle(self) -> None:
-        super().restyle()
-        self._order()
+    def mean(self, session: Session) -> Collection[int]:
+        finding = session.finding
+        if finding is None:
+            return ()
+        return {place for place, row in enumerate(self.rows) if tells_of(finding, row.recurring)}
 
     def lay_out(self, session: Session) -> RowPicture:
         measured = self.all_rows[:MOST_MEASURED]
-        self.fit_labels([(row.name, 12.0) for row in measured], [cost_told(row) for row in measured])
-        view = PacingView(self.width(), self.height(), self.scroll_bar.value(), self.label_px, self.line_px())
-        return layout_pacing(session, self.rows, self._stack, view, self._meant)
-
-    def rows_height(self) -> float:
-        return self._stack.height
-
-    def row_count(self) -> int:
-        return len(self.rows)
-
-    def row_span(self, row: int) -> tuple[float, float]:
-        return float(self._stack.tops[row]), float(self._stack.tops[row + 1])
+        self.labels.fit([(row.name, 12.0) for row in measured], [cost_told(row) for row in measured])
+        return layout_pacing(session, self.rows, self.stack, self.layout_view(), self.meant)
 
     def summary(self) -> str:
         if self.session is None:
@@ -145,4 +103,5 @@ class PacingWeave(GatheredWeave):
         return rows
 
     def show_gathered(self, session: Session, known: list[Recurring]) -> None:
-        self.canvas.show_pacing(session, known)
+        self.canvas.all_rows = known
+        self.canvas.show_rows(session)

@@ -8,7 +8,7 @@ import numpy as np
 
 from opossum.findings.catalogue import weave_of
 from opossum.findings.finding import Finding
-from opossum_desk.clips.layout.clips import ClipsView, layout_clips
+from opossum_desk.clips.layout.clips import layout_clips
 from opossum_desk.clips.layout.clips import stack_rows as stack_clips
 from opossum_desk.clips.layout.plays import Overlaid
 from opossum_desk.clips.layout.rows import Sort as ClipSort
@@ -16,9 +16,9 @@ from opossum_desk.clips.layout.rows import clip_rows
 from opossum_desk.clips.layout.rows import tells_of as clip_is_meant
 from opossum_desk.flow.layout.finding_marks import finding_marks
 from opossum_desk.flow.layout.loom import HEADER_PX, ROW_PX, layout_loom
-from opossum_desk.layout.row_picture import RowPicture, RowStack
+from opossum_desk.layout.row_picture import RowPicture, RowStack, RowsView
 from opossum_desk.pacing.layout.gathering import recurring
-from opossum_desk.pacing.layout.pacing import PacingView, layout_pacing
+from opossum_desk.pacing.layout.pacing import layout_pacing
 from opossum_desk.pacing.layout.pacing import stack_rows as stack_paced
 from opossum_desk.pacing.layout.recurring import Recurring
 from opossum_desk.pacing.layout.worst_first import paced_rows
@@ -26,7 +26,7 @@ from opossum_desk.pacing.layout.worst_first import tells_of as recurs
 from opossum_desk.report.svg import loom_svg, rows_svg
 from opossum_desk.roster.layout.listeners import RosterListeners
 from opossum_desk.roster.layout.meant import meant_listeners, meant_rows
-from opossum_desk.roster.layout.roster import RosterView, layout_roster
+from opossum_desk.roster.layout.roster import layout_roster
 from opossum_desk.roster.layout.roster import stack_rows as stack_roster
 from opossum_desk.roster.layout.rows import Sort, roster_rows
 from opossum_desk.state.session import Session
@@ -109,16 +109,15 @@ class Pictures:
         kept = [rows[place] for place in sorted(wanted)]
         meant = meant_rows(known, kept, finding, session.findings)
         stack = stack_roster(known, kept, LINE_PX)
-        view = RosterView(WIDTH, stack.height + HEADER_PX + 8, 0.0, LABELS, LINE_PX)
-        return self._rows(layout_roster(known, session, kept, stack, view, meant), stack, finding)
+        picture = layout_roster(known, session, kept, stack, _whole(stack), meant)
+        return self._rows(picture, stack, finding)
 
     def _pacing(self, finding: Finding) -> str:
         rows = [row for row in paced_rows(self.session, self._recurring) if recurs(finding, row.recurring)][:MOST_ROWS]
         if not rows:
             return ""
         stack = stack_paced(rows, LINE_PX)
-        view = PacingView(WIDTH, stack.height + HEADER_PX + 8, 0.0, LABELS, LINE_PX)
-        return self._rows(layout_pacing(self.session, rows, stack, view, set()), stack, finding)
+        return self._rows(layout_pacing(self.session, rows, stack, _whole(stack), set()), stack, finding)
 
     def _clips(self, finding: Finding) -> str:
         known = self._overlaid
@@ -137,8 +136,13 @@ class Pictures:
             if row.sort in (ClipSort.CLIP, ClipSort.GRID) and clip_is_meant(known, finding, row.clip)
         }
         stack = stack_clips(kept, LINE_PX)
-        view = ClipsView(WIDTH, stack.height + HEADER_PX + 8, 0.0, LABELS, LINE_PX)
-        return self._rows(layout_clips(known, self.session, kept, stack, view, lit), stack, finding)
+        picture = layout_clips(known, self.session, kept, stack, _whole(stack), lit)
+        return self._rows(picture, stack, finding)
 
     def _rows(self, picture: RowPicture, stack: RowStack, finding: Finding) -> str:
-        return rows_svg(picture, WIDTH, float(np.ceil(stack.height + HEADER_PX + 8)), self._named(finding))
+        return rows_svg(picture, WIDTH, float(np.ceil(_whole(stack).height)), self._named(finding))
+
+
+def _whole(stack: RowStack) -> RowsView:
+    """Return a view that shows all rows of a stack."""
+    return RowsView(WIDTH, stack.height + HEADER_PX + 8, 0.0, LABELS, LINE_PX)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
+
 import numpy as np
 from PySide6.QtWidgets import QMenu, QWidget
 
@@ -10,7 +12,6 @@ from opossum_desk.layout.row_picture import RowPicture, RowStack
 from opossum_desk.roster.layout.listeners import RosterListeners
 from opossum_desk.roster.layout.meant import MeantRows, meant_listeners, meant_rows
 from opossum_desk.roster.layout.roster import (
-    RosterView,
     event_remark,
     layout_roster,
     listener_remark,
@@ -35,9 +36,7 @@ class RosterCanvas(RowCanvas):
         self.rows: list[RosterRow] = []
         self.opened: set[tuple[str, str, str, str]] = set()
         """The groups that are open, by name, so that they stay so while a take grows."""
-        self._stack = RowStack(np.zeros(0))
         self._meant = MeantRows(frozenset(), frozenset(), np.zeros(0, bool))
-        self._shown_finding = ""
         self._texts: list[tuple[str, float]] = []
         self.setWhatsThis(
             "The Roster: for each event its sends as ticks (a hollow one that falls was heard by nobody), below it a bar "
@@ -49,72 +48,44 @@ class RosterCanvas(RowCanvas):
         """Show a take of which everything that listens is known."""
         self.known = known
         self._texts = []
-        session.subscribe("window selection hover axis", self.renew)
-        session.subscribe("sieve findings", self._order)
-        session.subscribe("selection", self._follow_finding)
-        self._shown_finding = session.finding.id if session.finding else ""
-        self.session = session
-        self._order()
-        self.set_session(session)
-        if session.finding is not None:
-            self.reveal_finding()
+        self.show_rows(session)
 
-    def _order(self) -> None:
-        """List the rows anew: what is folded or sieved has changed."""
-        session, known = self.session, self.known
-        if session is None or known is None:
-            return
-        self.rows = roster_rows(known, session, self.opened)
-        self._stack = stack_rows(known, self.rows, self.line_px())
-        self._mean()
-        self.cursor_row = min(self.cursor_row, len(self.rows) - 1)
-        self.renew()
+    def list_rows(self, session: Session) -> RowStack:
+        assert self.known is not None
+        self.rows = roster_rows(self.known, session, self.opened)
+        return stack_rows(self.known, self.rows, self.line_px())
 
-    def _mean(self) -> None:
-        if self.session is not None and self.known is not None:
-            self._meant = meant_rows(self.known, self.rows, self.session.finding, self.session.findings)
-
-    def _follow_finding(self) -> None:
-        session = self.session
-        name = session.finding.id if session is not None and session.finding is not None else ""
-        if name != self._shown_finding:
-            self._shown_finding = name
-            self._mean()
-            self.reveal_finding()
+    def mean(self, session: Session) -> Collection[int]:
+        assert self.known is not None
+        self._meant = meant_rows(self.known, self.rows, session.finding, session.findings)
+        return self._meant.places
 
     def reveal_finding(self) -> None:
-        """Open and scroll so that the first row that the chosen finding is about is seen."""
         session, known = self.session, self.known
         if session is None or known is None:
             return
         listeners = meant_listeners(known, session.finding)
         if len(listeners) == 1:
             self.reveal_listener(next(iter(listeners)))
-        elif self._meant.places:
-            self.scroll_to_row(min(self._meant.places))
+        else:
+            super().reveal_finding()
 
     def reveal_listener(self, listener: int) -> None:
         """Open a listener's group and scroll to it."""
         assert self.known is not None
         self.opened.add(self.known.key_of_group(int(self.known.group[listener])))
-        self._order()
+        self.order()
         for place, row in enumerate(self.rows):
             if row.sort is Sort.LISTENER and row.number == listener:
                 self.scroll_to_row(place)
                 return
 
-    def restyle(self) -> None:
-        super().restyle()
-        if self.known is not None:
-            self._order()
-
     # --- what a canvas of rows asks ------------------------------------------------------------------
 
     def lay_out(self, session: Session) -> RowPicture:
         assert self.known is not None
-        self.fit_labels(self._widest_texts())
-        view = RosterView(self.width(), self.height(), self.scroll_bar.value(), self.label_px, self.line_px())
-        return layout_roster(self.known, session, self.rows, self._stack, view, self._meant)
+        self.labels.fit(self._widest_texts())
+        return layout_roster(self.known, session, self.rows, self.stack, self.layout_view(), self._meant)
 
     def _widest_texts(self) -> list[tuple[str, float]]:
         assert self.known is not None
@@ -129,15 +100,6 @@ class RosterCanvas(RowCanvas):
                 for at in known.first_of_group[:MOST_MEASURED].tolist()
             ]
         return self._texts
-
-    def rows_height(self) -> float:
-        return self._stack.height
-
-    def row_count(self) -> int:
-        return len(self.rows)
-
-    def row_span(self, row: int) -> tuple[float, float]:
-        return float(self._stack.tops[row]), float(self._stack.tops[row + 1])
 
     def summary(self) -> str:
         if self.known is None or self.session is None:
@@ -181,7 +143,7 @@ class RosterCanvas(RowCanvas):
             group = int(self.known.group[item.number])
         if group >= 0:
             self.opened ^= {self.known.key_of_group(group)}
-            self._order()
+            self.order()
             self.cursor_row = next(
                 (at for at, other in enumerate(self.rows) if other.sort is Sort.PILE and other.number == group), -1
             )

@@ -73,6 +73,17 @@ class Canvas(QWidget):
         font.setBold(bold)
         return font
 
+    def role_colour(self, role: str, alpha: int = 255) -> QColor:
+        """Return a colour of the look by name; ``via:timer`` is that of a way events come about."""
+        kind, _, name = role.partition(":")
+        colour = self.look.via(name) if kind == "via" else self.colour(kind)
+        colour.setAlpha(alpha)
+        return colour
+
+    def line_px(self) -> float:
+        """Return the height of a row with one line of text, by the font."""
+        return float(max(20, self.fontMetrics().height() + 4))
+
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = QPainter(self)
         try:

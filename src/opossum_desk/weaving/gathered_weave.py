@@ -33,7 +33,7 @@ class GatheredWeave(WeaveView):
         self._stack.addWidget(self.waiting)
         self._work = Work(self)
         self._work.finished.connect(self._gathered)
-        self._work.failed.connect(self.waiting.setText)
+        self._work.failed.connect(self._tell_failure)
         canvas.measured.connect(self.said)
         canvas.row_told.connect(self.said)
 
@@ -63,6 +63,11 @@ class GatheredWeave(WeaveView):
         assert self.session is not None
         self.show_gathered(self.session, known)
         self._stack.setCurrentWidget(self.canvas)
+
+    def _tell_failure(self, why: str) -> None:
+        # also while a take grows: what is shown is of the take before, and would stay so without a word
+        self.waiting.setText(why)
+        self._stack.setCurrentWidget(self.waiting)
 
     def focusable(self) -> list[QWidget]:
         return [self.canvas]

@@ -2,34 +2,30 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Collection
 
 import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QContextMenuEvent, QFontMetricsF, QImage, QKeyEvent, QPainter, QPen
+from PySide6.QtGui import QContextMenuEvent, QImage, QKeyEvent, QPainter, QPen
 from PySide6.QtWidgets import QMenu, QToolTip, QWidget
 
 from opossum_desk.context_menus import add_call_actions
 from opossum_desk.layout.describing import describe_call, describe_send
-from opossum_desk.layout.row_picture import HEADER_PX, Boxes, Dots, Label, Lines, RowPicture
+from opossum_desk.layout.row_picture import HEADER_PX, Boxes, Dots, Lines, RowPicture, RowStack, RowsView
 from opossum_desk.state.session import Session
 from opossum_desk.views.axis_header import paint_axis_header
-from opossum_desk.views.canvas import AxisCanvas, image_of, premultiplied, text_cutter
+from opossum_desk.views.canvas import AxisCanvas, image_of, premultiplied
 from opossum_desk.views.look import Look
 from opossum_desk.views.pixel_bars import press_bars
 from opossum_desk.views.plain import plain_tooltip
 from opossum_desk.views.stamps import Stamps
-from opossum_desk.views.still import Still
+from opossum_desk.weaving.row_labels import RowLabels
 
-FOLD_PX = 16.0
-LABEL_LEFT_PX = 12.0
-LEAST_LABEL_PX, MOST_LABEL_SHARE = 180.0, 0.42
-FADED_ALPHA = 110
 DASHES = {"": Qt.PenStyle.SolidLine, "dash": Qt.PenStyle.DashLine, "dot": Qt.PenStyle.DotLine}
 
 
 class RowCanvas(AxisCanvas):
-    """What a weave of rows overrides: `lay_out`, `rows_height`, `describe_row`, `add_row_actions`, `fold`.
+    """What a weave of rows overrides: `list_rows`, `mean`, `lay_out`, `describe_row`, `add_row_actions`, `fold`.
 
     A row can be walked to by Shift+Up and Shift+Down (`cursor`), and is said aloud then.
     """
@@ -40,17 +36,16 @@ class RowCanvas(AxisCanvas):
     def __init__(self, look: Look, name: str, parent: QWidget | None = None) -> None:
         super().__init__(look, name, parent)
         self.picture: RowPicture | None = None
+        self.stack = RowStack(np.zeros(0))
+        """How tall the rows are."""
+        self.meant: Collection[int] = ()
+        """The places of the rows that the chosen finding is about."""
+        self._shown_finding = ""
         self.cursor_row = -1
         """The row that keys have walked to, -1: none."""
         self._stamps: Stamps | None = None
-        self._fitted: tuple[list[tuple[str, float]], list[str] | None, int] | None = None
-        """What labels were fitted to last."""
-        self._labels = Still(self)
-        self._cut, self._cut_bold = self._cutters()
+        self.labels = RowLabels(self)
         self.setMinimumSize(320, 120)
-
-    def _cutters(self) -> tuple[Callable[[str, float], str], Callable[[str, float], str]]:
-        return text_cutter(self.small_font()), text_cutter(self.small_font(1, bold=True))
 
     # --- what a weave says of itself -------------------------------------------------------------------
 
@@ -58,17 +53,22 @@ class RowCanvas(AxisCanvas):
         """Return what to paint now."""
         raise NotImplementedError
 
-    def rows_height(self) -> float:
-        """Return how tall all rows are."""
-        return 0.0
+    def list_rows(self, session: Session) -> RowStack:
+        """List the rows as they are to stand, and return how tall they are."""
+        raise NotImplementedError
 
-    def row_count(self) -> int:
-        """Return how many rows there are."""
-        return 0
+    def mean(self, session: Session) -> Collection[int]:
+        """Take note of what the chosen finding is about, and return the places of its rows."""
+        raise NotImplementedError
 
-    def row_span(self, row: int) -> tuple[float, float]:
-        """Return from where to where a row reaches within all rows, in px."""
-        return 0.0, 0.0
+    def reveal_finding(self) -> None:
+        """Scroll so that the first row that the chosen finding is about is seen."""
+        if self.meant:
+            self.scroll_to_row(min(self.meant))
+
+    def layout_view(self) -> RowsView:
+        """Return what a layout goes by."""
+        return RowsView(self.width(), self.height(), self.scroll_bar.value(), self.label_px, self.line_px())
 
     def describe_row(self, row: int) -> str:
         """Return what a row is, in a few lines."""
@@ -80,17 +80,48 @@ class RowCanvas(AxisCanvas):
     def fold(self, row: int) -> None:
         """Fold a row, or unfold it, if it is one that can."""
 
+    # --- its rows --------------------------------------------------------------------------------------
+
+    def show_rows(self, session: Session) -> None:
+        """Show a take of which what a weave shows is known by now."""
+        self.session = session
+        session.subscribe("window selection hover axis", self.renew)
+        session.subscribe("sieve findings", self.order)
+        session.subscribe("selection", self._follow_finding)
+        self._shown_finding = ""
+        self.order()
+        self.set_session(session)
+        self._follow_finding()
+
+    def order(self) -> None:
+        """List the rows anew: what is folded, found or sieved has changed."""
+        if self.session is not None:
+            self.stack = self.list_rows(self.session)
+            self.meant = self.mean(self.session)
+            self.cursor_row = min(self.cursor_row, len(self.stack) - 1)
+            self.renew()
+
+    def _follow_finding(self) -> None:
+        session = self.session
+        if session is None:
+            return
+        name = session.finding.id if session.finding is not None else ""
+        if name != self._shown_finding:
+            self._shown_finding = name
+            self.meant = self.mean(session)
+            self.reveal_finding()
+
     # --- being a canvas ----------------------------------------------------------------------------------
 
     def restyle(self) -> None:
-        self._stamps = self._fitted = None
-        self._labels.forget()
-        self._cut, self._cut_bold = self._cutters()
+        self._stamps = None
+        self.labels.forget()
         self.picture = None
         super().restyle()
+        self.order()
 
     def content_height(self) -> float:
-        return HEADER_PX + self.rows_height() + 8 if self.session is not None else 0.0
+        return HEADER_PX + self.stack.height + 8 if self.session is not None else 0.0
 
     def renew(self) -> None:
         self.picture = None
@@ -101,17 +132,6 @@ class RowCanvas(AxisCanvas):
         if self.picture is None and self.session is not None:
             self.picture = self.lay_out(self.session)
         return self.picture
-
-    def fit_labels(self, texts: list[tuple[str, float]], details: list[str] | None = None) -> None:
-        """Give labels (text, indent) and what stands below them as much room as they need, up to a share of the view."""
-        if (texts, details, self.width()) == self._fitted:
-            return
-        self._fitted = texts, details, self.width()
-        metrics, small = self.fontMetrics(), QFontMetricsF(self.small_font(2))
-        widest = max((metrics.horizontalAdvance(text) + indent for text, indent in texts), default=0.0)
-        widest = max([widest, *(small.horizontalAdvance(text) for text in details or [])])
-        room = min(widest + LABEL_LEFT_PX + FOLD_PX + 14, self.width() * MOST_LABEL_SHARE)
-        self.label_px = float(round(max(LEAST_LABEL_PX, room)))
 
     # --- painting ------------------------------------------------------------------------------------
 
@@ -138,7 +158,7 @@ class RowCanvas(AxisCanvas):
             painter.setPen(self.role_colour(words.role))
             painter.drawText(QPointF(words.x, words.y + 4), words.text)
         painter.restore()
-        self._paint_labels(painter, picture)
+        self.labels.paint(painter, picture.labels, self.cursor_row)
         if self.is_on_axis:
             paint_axis_header(self, painter, picture.grid, HEADER_PX)
         else:
@@ -146,13 +166,6 @@ class RowCanvas(AxisCanvas):
 
     def paint_header(self, painter: QPainter) -> None:
         """Draw the strip above the rows where they do not stand on the shared axis."""
-
-    def role_colour(self, role: str, alpha: int = 255) -> QColor:
-        """Return a colour of the look by name; ``via:timer`` is that of a way events come about."""
-        kind, _, name = role.partition(":")
-        colour = self.look.via(name) if kind == "via" else self.colour(kind)
-        colour.setAlpha(alpha)
-        return colour
 
     def _paint_ground(self, painter: QPainter, picture: RowPicture) -> None:
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
@@ -214,51 +227,6 @@ class RowCanvas(AxisCanvas):
         calls = np.fromiter(related, np.int64)
         wanted = calls if run.kind == "call" else session.take.calls.send[calls] if run.kind == "send" else calls[:0]
         return np.isin(run.rows, wanted[wanted >= 0])
-
-    def _paint_labels(self, painter: QPainter, picture: RowPicture) -> None:
-        # moving along the axis changes no name of a row, and writing takes long
-        def write(within: QPainter) -> None:
-            for label in picture.labels:
-                self._paint_label(within, label)
-            within.setPen(self.colour("line"))
-            within.drawLine(QPointF(self.label_px - 6, HEADER_PX), QPointF(self.label_px - 6, self.height()))
-
-        painter.save()
-        painter.setClipRect(QRectF(0, HEADER_PX, self.label_px, self.height()))
-        seen = (picture.labels, self.cursor_row)
-        self._labels.show(painter, (self.label_px - 5, self.height()), seen, self.colour("paper"), write)
-        painter.restore()
-
-    def _paint_label(self, painter: QPainter, label: Label) -> None:
-        alpha = FADED_ALPHA if label.faded else 255
-        if label.row == self.cursor_row:
-            painter.fillRect(QRectF(0, label.top, self.label_px - 6, label.height), self.colour("choice"))
-        if label.lit:
-            painter.fillRect(QRectF(3, label.top + 3, 3, label.height - 6), self.colour("rose"))
-        left = LABEL_LEFT_PX + label.indent
-        line = min(label.height, self.line_px())
-        painter.setFont(self.small_font(1, bold=label.heads))
-        if label.fold:
-            painter.setPen(self.role_colour("quiet", alpha))
-            box = QRectF(left - 2, label.top, FOLD_PX, line)
-            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, label.fold)
-        left += FOLD_PX
-        room = self.label_px - 10 - left
-        painter.setPen(self.role_colour(label.role, alpha))
-        text = (self._cut_bold if label.heads else self._cut)(label.text, room)
-        painter.drawText(QRectF(left, label.top, room, line), Qt.AlignmentFlag.AlignVCenter, text)
-        if label.detail:
-            painter.setFont(self.small_font(2))
-            painter.setPen(self.role_colour(label.detail_role, alpha))
-            metrics = painter.fontMetrics()
-            for number, text in enumerate(label.detail.split("\n")):
-                top = label.top + line - 4 + number * (metrics.height() + 1)
-                detail = metrics.elidedText(text, Qt.TextElideMode.ElideRight, int(room))
-                painter.drawText(QRectF(left, top, room, metrics.height()), Qt.AlignmentFlag.AlignTop, detail)
-
-    def line_px(self) -> float:
-        """Return the height of a row with one line of text, by the font."""
-        return float(max(20, self.fontMetrics().height() + 4))
 
     # --- hands -----------------------------------------------------------------------------------------
 
@@ -332,8 +300,8 @@ class RowCanvas(AxisCanvas):
         if key in scrolls:
             bar = self.scroll_bar
             bar.setValue(max(0, min(bar.maximum(), bar.value() + scrolls[key])))
-        elif shifted and key in (Qt.Key.Key_Up, Qt.Key.Key_Down) and self.row_count():
-            self.walk_to(max(0, min(self.row_count() - 1, self.cursor_row + (1 if key == Qt.Key.Key_Down else -1))))
+        elif shifted and key in (Qt.Key.Key_Up, Qt.Key.Key_Down) and len(self.stack):
+            self.walk_to(max(0, min(len(self.stack) - 1, self.cursor_row + (1 if key == Qt.Key.Key_Down else -1))))
         else:
             event.ignore()
 
@@ -348,7 +316,7 @@ class RowCanvas(AxisCanvas):
 
     def scroll_to_row(self, row: int) -> None:
         """Scroll so that a row is seen."""
-        top, bottom = self.row_span(row)
+        top, bottom = float(self.stack.tops[row]), float(self.stack.tops[row + 1])
         self._place_scroll_bar()
         room = self.height() - HEADER_PX
         if top < self.scroll_bar.value():

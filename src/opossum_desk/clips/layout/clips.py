@@ -5,7 +5,7 @@ Cost: what belongs to the clips on screen, reduced to at most a few dots a pixel
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from collections.abc import Collection
 
 import numpy as np
 
@@ -14,7 +14,7 @@ from opossum.stream.tables import Array
 from opossum_desk.clips.layout.plays import Overlaid, OverlaidClip, owners_told
 from opossum_desk.clips.layout.rows import ClipRow, Sort
 from opossum_desk.layout.bead import BeadState
-from opossum_desk.layout.row_picture import HEADER_PX, Boxes, Dots, Label, Lines, RowPicture, RowStack, Words
+from opossum_desk.layout.row_picture import Boxes, Dots, Label, Lines, RowPicture, RowStack, RowsView, Words
 from opossum_desk.layout.scale import Scale, seconds_marks
 from opossum_desk.layout.wording import cause_title
 from opossum_desk.state.session import Session
@@ -33,16 +33,6 @@ WORD_PX = 6.2
 """About how wide a letter of a mark's name is."""
 
 
-class ClipsView(NamedTuple):
-    """What a layout goes by: the size of the view, how far it is scrolled, and the height of a line of text."""
-
-    width: float
-    height: float
-    scroll: float
-    label_px: float
-    line_px: float
-
-
 def stack_rows(rows: list[ClipRow], line_px: float) -> RowStack:
     """Return the heights of all rows."""
     heights = {
@@ -55,7 +45,7 @@ def stack_rows(rows: list[ClipRow], line_px: float) -> RowStack:
 
 
 def layout_clips(
-    known: Overlaid, session: Session, rows: list[ClipRow], stack: RowStack, view: ClipsView, lit: set[int]
+    known: Overlaid, session: Session, rows: list[ClipRow], stack: RowStack, view: RowsView, lit: Collection[int]
 ) -> RowPicture:
     """Return what to paint; `lit`: places of the rows that the chosen finding is about."""
     left, room = view.label_px + 8, max(1.0, view.width - view.label_px - 8 - MARGIN_PX)
@@ -73,9 +63,7 @@ def layout_clips(
     for row in rows:
         key = row.clip.peer, row.clip.cls
         longest[key] = max(longest.get(key, 0.0), row.clip.seconds)
-    for place in stack.seen(view.scroll, view.height - HEADER_PX):
-        top = HEADER_PX + float(stack.tops[place]) - view.scroll
-        height = float(stack.tops[place + 1] - stack.tops[place])
+    for place, top, height in stack.seen(view):
         row = rows[place]
         picture.scale = Scale(0.0, longest[row.clip.peer, row.clip.cls], left, room)
         picture.labels.append(_label(known, row, place, top, height, place in lit))

@@ -6,7 +6,7 @@ lowest and the highest a pixel, so that a lone late one never disappears.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from typing import NamedTuple
 
 import numpy as np
@@ -16,7 +16,6 @@ from opossum.findings.wording import milliseconds
 from opossum.stream.tables import Array
 from opossum_desk.layout.bead import BeadState
 from opossum_desk.layout.row_picture import (
-    HEADER_PX,
     Boxes,
     Dots,
     Label,
@@ -24,10 +23,12 @@ from opossum_desk.layout.row_picture import (
     PixelBars,
     RowPicture,
     RowStack,
+    RowsView,
     Words,
+    ground,
     pixel_times,
 )
-from opossum_desk.layout.scale import Scale, frozen_stripes, grid_marks, selected_band
+from opossum_desk.layout.scale import Scale
 from opossum_desk.pacing.layout.recurring import Recurring
 from opossum_desk.pacing.layout.verdict import LATE_FRAMES
 from opossum_desk.state.session import Session
@@ -44,16 +45,6 @@ LEAST_RANGE_NS = 1e5
 """The height of a row stands for at least this much to either side."""
 EARLY_FRAMES = 1.0
 """What comes more than this before its time is wrong."""
-
-
-class PacingView(NamedTuple):
-    """What a layout goes by: the size of the view, how far it is scrolled, and the height of a line of text."""
-
-    width: float
-    height: float
-    scroll: float
-    label_px: float
-    line_px: float
 
 
 class PacedRow(NamedTuple):
@@ -75,7 +66,7 @@ def stack_rows(rows: list[PacedRow], line_px: float) -> RowStack:
 
 
 def layout_pacing(
-    session: Session, rows: list[PacedRow], stack: RowStack, view: PacingView, lit: set[int]
+    session: Session, rows: list[PacedRow], stack: RowStack, view: RowsView, lit: Collection[int]
 ) -> RowPicture:
     """Return what to paint; `lit`: places of the rows that the chosen finding is about."""
     scale = Scale(session.low, session.high, view.label_px, max(1.0, view.width - view.label_px - SPREAD_PX))
@@ -86,16 +77,9 @@ def layout_pacing(
             else "Nothing recurs in this take: no timer, delay, tick or cue came often enough to have a rhythm."
         )
         return RowPicture(scale, empty=empty)
-    picture = RowPicture(
-        scale,
-        grid=grid_marks(session.axis, scale),
-        selected=selected_band(session, scale),
-        frozen=frozen_stripes(session, scale),
-    )
+    picture = ground(session, scale)
     times = pixel_times(session.axis.edges, session.axis.starts_ns, scale)
-    for place in stack.seen(view.scroll, view.height - HEADER_PX):
-        top = HEADER_PX + float(stack.tops[place]) - view.scroll
-        height = float(stack.tops[place + 1] - stack.tops[place])
+    for place, top, height in stack.seen(view):
         row = rows[place]
         picture.labels.append(_label(row, place, top, height, place in lit))
         _draw(picture, session, row, top, height, times)

@@ -5,8 +5,6 @@ Cost: the rows on screen times the width in pixels, each found by binary search.
 
 from __future__ import annotations
 
-from typing import NamedTuple
-
 import numpy as np
 
 from opossum.findings.wording import plural
@@ -14,7 +12,6 @@ from opossum.stream.tables import Array
 from opossum.take.indexes.objects import NEVER
 from opossum_desk.layout.bead import BeadState
 from opossum_desk.layout.row_picture import (
-    HEADER_PX,
     Boxes,
     Dots,
     Label,
@@ -22,9 +19,11 @@ from opossum_desk.layout.row_picture import (
     PixelBars,
     RowPicture,
     RowStack,
+    RowsView,
+    ground,
     pixel_times,
 )
-from opossum_desk.layout.scale import Scale, frozen_stripes, grid_marks, pixel_columns, selected_band
+from opossum_desk.layout.scale import Scale, pixel_columns
 from opossum_desk.roster.layout.listeners import RosterListeners
 from opossum_desk.roster.layout.meant import MeantRows
 from opossum_desk.roster.layout.rows import RosterRow, Sort
@@ -37,16 +36,6 @@ EXACT_CALLS, EXACT_TICKS = 150, 60
 MOST_BARS = 400
 GROUND_PX, BAR_PX, PILE_PX = 12.0, 2.6, 14.0
 FALLING_PX = 7.0
-
-
-class RosterView(NamedTuple):
-    """What a layout goes by: the size of the view, how far it is scrolled, and the height of a line of text."""
-
-    width: float
-    height: float
-    scroll: float
-    label_px: float
-    line_px: float
 
 
 def stack_rows(known: RosterListeners, rows: list[RosterRow], line_px: float) -> RowStack:
@@ -70,23 +59,16 @@ def layout_roster(
     session: Session,
     rows: list[RosterRow],
     stack: RowStack,
-    view: RosterView,
+    view: RowsView,
     meant: MeantRows,
 ) -> RowPicture:
     """Return what to paint."""
     scale = Scale(session.low, session.high, view.label_px, max(1.0, view.width - view.label_px))
     if not rows:
         return RowPicture(scale, empty=_why_empty(session))
-    picture = RowPicture(
-        scale,
-        grid=grid_marks(session.axis, scale),
-        selected=selected_band(session, scale),
-        frozen=frozen_stripes(session, scale),
-    )
+    picture = ground(session, scale)
     draw = _Drawing(known, session, scale, picture, meant.unheard)
-    for place in stack.seen(view.scroll, view.height - HEADER_PX):
-        top = HEADER_PX + float(stack.tops[place]) - view.scroll
-        height = float(stack.tops[place + 1] - stack.tops[place])
+    for place, top, height in stack.seen(view):
         row = rows[place]
         picture.labels.append(_label(known, session, row, place, top, height, meant))
         draw.row(row, top + min(height, view.line_px) / 2)
