@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 import click
 
 from opossum.whole_file import whole_file
+from opossum_commands.keeping import spare_what_is_there
 from opossum_commands.reading import CommandError, opened
 from opossum_commands.terminal import say
 
@@ -27,8 +28,7 @@ def convert(paths: tuple[str, ...], target: str, force: bool) -> None:
     """
     if not target.endswith((".take", ".jsonl", ".jsonl.gz")):
         raise CommandError(f"{target}: the ending does not say what to make; use .take, .flow.jsonl or .flow.jsonl.gz.")
-    if Path(target).exists() and not force:
-        raise CommandError(f"{target}: is there already; give --force to replace it.")
+    spare_what_is_there(target, force)
     take = opened(paths)
     try:
         if target.endswith(".take"):

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from opossum_commands.desk import run_on_screen
+from opossum_commands.keeping import spare_what_is_there
 from opossum_commands.reading import CommandError, opened
 
 if TYPE_CHECKING:
@@ -63,8 +64,8 @@ def demo(
         return
     if healthy and faults:
         raise CommandError("--healthy and --with contradict each other; give one of them.")
-    if out is not None and Path(out).exists() and not force:
-        raise CommandError(f"{out}: is there already; give --force to replace it.")
+    if out is not None:
+        spare_what_is_there(out, force)
     if out is not None and not out.endswith((".take", ".jsonl", ".jsonl.gz")):
         raise CommandError(f"{out}: the ending does not say what to make; use .take, .flow.jsonl or .flow.jsonl.gz.")
     named = tuple(name for given in faults for name in given.replace(",", " ").split())

@@ -14,6 +14,16 @@ if TYPE_CHECKING:
     from opossum.take.take import Take
 
 
+def spare_what_is_there(target: str | Path, force: bool) -> None:
+    """See that nothing is written over that nobody gave up.
+
+    Raises:
+        CommandError: the file is there, and is not to be replaced.
+    """
+    if Path(target).exists() and not force:
+        raise CommandError(f"{target}: is there already; give --force to replace it.")
+
+
 def free_part(target: Path) -> Path:
     """Return a name beside `target` for a recording in the making; one that an earlier run left there is not touched.
 

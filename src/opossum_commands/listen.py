@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 import click
 
 from opossum_commands.convert import write_stream
-from opossum_commands.keeping import free_part, keep
+from opossum_commands.keeping import free_part, keep, spare_what_is_there
 from opossum_commands.reading import CommandError, opened
 from opossum_commands.terminal import say
 
@@ -53,8 +53,7 @@ def listen(
     target = Path(out or time.strftime("game-%Y-%m-%d-%H%M%S.take"))
     if not target.name.endswith((".take", ".jsonl", ".jsonl.gz")):
         raise CommandError(f"{target}: the ending does not say what to make; use .take, .flow.jsonl or .flow.jsonl.gz.")
-    if target.exists() and not force:
-        raise CommandError(f"{target}: is there already; give --force to replace it.")
+    spare_what_is_there(target, force)
     for left in unfinished(target):
         say(f"opossum: an unfinished recording lies at {left}; it is left as it is.", error=True)
     part = free_part(target)

@@ -19,7 +19,7 @@ from opossum_commands.declaring import declared_for
 from opossum_commands.desk import run_on_screen
 from opossum_commands.engines import ENGINES, PYTHON, engine_at
 from opossum_commands.engines.engine import LINK, Engine, Launch
-from opossum_commands.keeping import free_part, keep
+from opossum_commands.keeping import free_part, keep, spare_what_is_there
 from opossum_commands.reading import CommandError, opened, wishes_for
 from opossum_commands.terminal import say
 from opossum_recorder.engines.declared.declarations import VARIABLE as DECLARED
@@ -127,8 +127,7 @@ def record(
     target = Path(out or time.strftime(f"{game.name}-%Y-%m-%d-%H%M%S.take"))
     from opossum.take.unfinished import unfinished
 
-    if target.exists() and not force:
-        raise CommandError(f"{target}: is there already; give --force to replace it.")
+    spare_what_is_there(target, force)
     for left in unfinished(target):
         say(f"opossum: an unfinished recording lies at {left}; it is left as it is.", error=True)
     stream = free_part(target)

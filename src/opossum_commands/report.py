@@ -6,6 +6,7 @@ from pathlib import Path
 
 import click
 
+from opossum_commands.keeping import spare_what_is_there
 from opossum_commands.reading import CommandError, opened, wishes_for
 from opossum_commands.terminal import say
 
@@ -20,11 +21,11 @@ def report(paths: tuple[str, ...], out: str, force: bool) -> None:
     A colleague reads it in any browser, without Opossum, without a network, without scripts.
     """
     target = Path(out)
-    if target.exists() and not force:
-        raise CommandError(f"{target}: exists already; give --force to replace it.")
+    spare_what_is_there(target, force)
     wishes = wishes_for(paths[0])
     take = opened(paths)
     from opossum.findings.examine import examine
+    from opossum.findings.wording import plural
     from opossum.take.checks import check_take
     from opossum_desk.report.writing import write_report
 
@@ -33,5 +34,4 @@ def report(paths: tuple[str, ...], out: str, force: bool) -> None:
         write_report(take, findings, check_take(take), target)
     except OSError as error:
         raise CommandError(f"{target}: cannot be written ({error.strerror or error}).") from None
-    count = len(findings)
-    say(f"{target}: {count} {'finding' if count == 1 else 'findings'}, {target.stat().st_size:,} bytes")
+    say(f"{target}: {plural(len(findings), 'finding')}, {target.stat().st_size:,} bytes")

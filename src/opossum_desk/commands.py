@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 
+from opossum.findings.wording import plural
 from opossum_desk.area import Desk
 from opossum_desk.command import Command
 from opossum_desk.state import stepping
@@ -63,9 +64,7 @@ def _toggle_trail(desk: Desk) -> None:
     stepping.toggle_trail(session)
     if session.trail is not None:
         hops = len(session.trail.hops)
-        desk.say(
-            f"Its Trail: {hops:,} {'call' if hops == 1 else 'calls'}. Enter walks it, Shift+Enter back, E ends it."
-        )
+        desk.say(f"Its Trail: {plural(hops, 'call')}. Enter walks it, Shift+Enter back, E ends it.")
 
 
 def _hop_back(desk: Desk) -> None:

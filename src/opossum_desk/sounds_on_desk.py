@@ -8,7 +8,8 @@ from typing import TYPE_CHECKING, NamedTuple
 from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QFileDialog
 
-from opossum.sound.cues import read_cues
+from opossum.findings.wording import plural
+from opossum.sound.cues import MOST_CUES, read_cues
 from opossum.sound.waveform import SOUND_ENDING, SoundError, read_waveform
 from opossum_desk.state.sounds import Sound
 from opossum_desk.work import Work
@@ -46,6 +47,12 @@ def read_sound(path: str) -> Sound:
     if path.lower().endswith(SOUND_ENDING):
         return Sound(waveform=read_waveform(path))
     return Sound(cues=tuple(read_cues(path)))
+
+
+def _told(sound: Sound) -> str:
+    if sound.waveform is not None:
+        return f"{sound.waveform.seconds:.1f} s of sound"
+    return plural(len(sound.cues), "cue") + (", which is all there is room for" if len(sound.cues) >= MOST_CUES else "")
 
 
 class SoundsOnDesk(QObject):
@@ -108,8 +115,7 @@ class SoundsOnDesk(QObject):
         for file, sound in heard.sounds:
             current.sounds.give(file.clip, sound)
             if not file.again:
-                told = f"{sound.waveform.seconds:.1f} s of sound" if sound.waveform else f"{len(sound.cues):,} cues"
-                desk.say(f"{file.clip}: {told}.")
+                desk.say(f"{file.clip}: {_told(sound)}.")
                 desk.memory.keep_sound_file(self._own, file.clip, file.path)
         if heard.troubles:
             desk.say(heard.troubles[0])

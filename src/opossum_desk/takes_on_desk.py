@@ -9,6 +9,7 @@ from PySide6.QtCore import QObject, Qt
 
 import moonrise_bakery
 from moonrise_bakery import demo_take_path
+from opossum.findings.wording import plural
 from opossum_desk.sounds_on_desk import SoundsOnDesk
 from opossum_desk.state.marks_file import Mark, MarksError, marks_of, marks_path, read_marks, show_marks, write_marks
 from opossum_desk.state.session import Session
@@ -118,7 +119,7 @@ class TakesOnDesk(QObject):
         count = area.ask(answers(symptom))
         if count:
             session.show_finding(area.findings.shown()[0])
-            desk.say(f"“{symptom.title}”: {count} {'finding' if count == 1 else 'findings'}.")
+            desk.say(f"“{symptom.title}”: {plural(count, 'finding')}.")
         else:
             desk.say(f"“{symptom.title}”: this take shows no such thing.")
 

@@ -131,6 +131,6 @@ class AskedAttributes:
                     else f"has no `{name}` that can be read without running code"
                 )
                 self._recorder.say(f"Opossum: {o} {why}", "warning")
-        elif type(told) is not type(before) or told != before:
+        elif type(told) is not type(before) or (told != before and (told == told or before == before)):  # NaN stays NaN
             self._recorder.watch(o, name, told)  # type: ignore[arg-type]
         self._last[number] = told

@@ -15,6 +15,7 @@ from opossum.findings.finding import Finding, Severity, Subject
 from opossum.live.receiver import PeerState
 from opossum_desk.context_menus import add_call_actions
 from opossum_desk.memory import Memory
+from opossum_desk.now.bar import MOST_TAGS
 from opossum_desk.recordings import silence
 from opossum_desk.state.session import Session
 from opossum_desk.window import DeskWindow
@@ -154,6 +155,20 @@ def test_space_right_after_a_step_lets_it_go_on(playing, qtbot):
         games.toggle_hold()
         qtbot.waitUntil(lambda: games.held_game is not None, timeout=10_000)
         qtbot.waitUntil(lambda: any(peer.held is not None for peer in games.receiver.peers), timeout=10_000)
+
+
+def test_tripwires_without_room_are_said(playing):
+    """Their tags come back as others go; until then a word tells how many they are, and which."""
+    desk, _ = playing
+    now = desk.take_area.now
+    for n in range(MOST_TAGS + 2):
+        assert now.add(f"ev:none_{n}")
+    assert len(now.tags) == MOST_TAGS and now.earlier.text() == "and 2 earlier" and now.earlier.isVisible()
+    assert "ev:none_0" in now.earlier.toolTip() and "ev:none_2" not in now.earlier.toolTip()
+    for _ in range(2):
+        now.tags[-1].click()
+    assert len(now.tags) == MOST_TAGS and not now.earlier.isVisible()
+    assert now.tags[0].text().startswith("ev:none_0")
 
 
 def test_a_tripwire_that_is_not_understood_is_said(playing, qtbot):

@@ -154,6 +154,11 @@ def test_cues_of_a_track_stand_beside_their_places():
         (np.arange(20) * -0.1, "earlier each time", True),
         (np.arange(20) * 0.01, "kept to", False),
         ([], "never free", False),
+        ([0.4] * 19 + [90.0], "at worst 1.50 s off", False),
+        ([1.6] * 19 + [-0.1], "mostly", True),
+        # of many only some are looked at, yet the slope is that of each
+        (np.arange(100_000) * 0.03, "500 µs later each time", True),
+        (np.arange(100_000) * 0.019, "jumps about", False),
     ],
 )
 def test_what_the_dots_say(off_frames, said, wrong):

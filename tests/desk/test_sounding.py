@@ -67,6 +67,16 @@ def test_planned_cues_are_fine_lines(waltz):
     assert plans[0][1] == pytest.approx(picture.scale.x(60 + 60), abs=1.5)
 
 
+def test_of_very_many_cues_the_last_are_drawn_too(waltz):
+    """One line a pixel at most, wherever in the file they stand."""
+    session = Session(concert().take())
+    session.sounds.give("waltz", Sound(cues=tuple(Cue(1.0 + n / 2000, str(n)) for n in range(5000))))
+    xs = [stroke.x for stroke in drawn(session).strokes if stroke.shape == "plan"]
+    scale = drawn(session).scale
+    assert len(xs) == len({int(x) for x in xs}) > 200
+    assert min(xs) == pytest.approx(scale.x(60), abs=1.5) and max(xs) == pytest.approx(scale.x(60 + 150), abs=1.5)
+
+
 def test_it_is_given_from_the_strands_menu(desk, qtbot, monkeypatch, waltz, tmp_path):
     """Read off the window's thread; what cannot be read is said."""
     desk.takes.show(Session(concert().take()))

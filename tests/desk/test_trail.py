@@ -11,7 +11,7 @@ from opossum_desk.flow.layout.loom import HEADER_PX, ROW_PX, layout_loom
 from opossum_desk.flow.layout.trail_line import trail_line
 from opossum_desk.state.session import Session
 from opossum_desk.state.stepping import toggle_trail, walk_trail
-from opossum_desk.state.trail import MOST_EFFECTS, Trail, calls_by_cause
+from opossum_desk.state.trail import MOST_CAUSES, MOST_EFFECTS, Trail, calls_by_cause
 from opossum_desk.take_area.layout.frame import layout_frame
 from opossum_desk.take_area.layout.trail_list import layout_trail
 from tape import Stage, Tape
@@ -143,8 +143,8 @@ def test_what_crosses_the_net_belongs_to_it():
     assert names(session, session.trail) == [(0, "Cat.on_hit"), (1, "Cat.shows_hit")]
 
 
-def test_thousands_of_effects_are_counted_not_listed():
-    """And the list says how many it leaves out."""
+def test_a_trail_that_is_cut_says_so():
+    """How many there are beyond what is listed is not known, so no number is told."""
     stage = Stage()
     root = stage.bind("go", "root#1", "Root.on_go")
     ears = [stage.bind("all", f"ear#{n}", "Ear.on_all") for n in range(MOST_EFFECTS + 50)]
@@ -156,8 +156,29 @@ def test_thousands_of_effects_are_counted_not_listed():
     )
     session = Session(stage.run(10).take())
     trail = Trail(session.take, 0, calls_by_cause(session.take))
-    assert len(trail.hops) <= MOST_EFFECTS + 2 and trail.left_out > 0
-    assert "not listed" in layout_trail(session, trail).subtitle
+    assert len(trail.hops) <= MOST_EFFECTS + 2 and trail.left_out and not trail.begins_earlier
+    assert "more sprang from it than are listed" in layout_trail(session, trail).subtitle
+    few = Trail(session.take, len(session.take.calls) - 1, calls_by_cause(session.take))
+    assert not few.left_out and ";" not in layout_trail(session, few).subtitle
+
+
+def test_causes_beyond_the_first_listed_are_said():
+    """A chain longer than is listed does not seem to begin where the list does."""
+    stage = Stage()
+    bound = stage.bind("again", "echo#1", "Echo.on_again")
+
+    def deeper(left: int, cause: int | None = None) -> None:
+        sent = stage.send("again") if cause is None else stage.send("again", c=cause)
+        if left:
+            stage.inside(sent, bound, lambda c: deeper(left - 1, c))
+
+    stage.at(5, do=lambda: deeper(MOST_CAUSES + 20))
+    session = Session(stage.run(10).take())
+    groups = calls_by_cause(session.take)
+    for call, earlier in ((MOST_CAUSES - 1, False), (MOST_CAUSES, True)):
+        trail = Trail(session.take, call, groups)
+        assert trail.begins_earlier is earlier
+        assert ("it begins earlier" in layout_trail(session, trail).subtitle) is earlier
 
 
 def test_the_keys_show_walk_and_end_it(bakery, qtbot):

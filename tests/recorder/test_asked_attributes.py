@@ -101,9 +101,13 @@ def test_changes_are_told_and_nothing_else():
         oven.heat = heat
         asked.read()
     assert [value for _, _, value in told.values] == [20, 21, True, 1, "a Sly"]
+    for heat in (float("nan"), float("nan")):
+        oven.heat = heat
+        asked.read()
+    assert [str(value) for _, _, value in told.values[5:]] == ["nan"], "what stays no number is no change"
     asked.forget(4)
     asked.read()
-    assert len(told.values) == 5 and asked.asked == {} and told.said == []
+    assert len(told.values) == 6 and asked.asked == {} and told.said == []
 
 
 def test_what_cannot_be_read_is_said_once():

@@ -90,6 +90,10 @@ class NowBar(QFrame):
         self._tags = QHBoxLayout()
         self._tags.setSpacing(4)
         row.addLayout(self._tags)
+        self.earlier = QLabel()
+        self.earlier.setProperty("role", "quiet")
+        self.earlier.hide()
+        row.addWidget(self.earlier)
         row.addStretch(1)
         return row
 
@@ -154,6 +158,11 @@ class NowBar(QFrame):
             tag.setProperty("number", number)
             self._tags.addWidget(tag)
             self.tags.append(tag)
+        earlier = [text for _, text, _ in shown[:-MOST_TAGS]]
+        self.earlier.setText(f"and {len(earlier):,} earlier")
+        self.earlier.setToolTip(plain_tooltip("\n".join(earlier)))
+        self.earlier.setAccessibleDescription("; ".join(earlier))
+        self.earlier.setVisible(bool(earlier))
 
     # --- doing -------------------------------------------------------------------------------------
 
@@ -182,7 +191,10 @@ class NowBar(QFrame):
         """Take a tripwire, or what is watched, away."""
         receiver = self.games.receiver
         if receiver is not None:
-            receiver.unwatch(number) if number in receiver.watched else receiver.untrip(number)
+            if number in receiver.watched:
+                receiver.unwatch(number)
+            else:
+                receiver.untrip(number)
             self._fill_tags()
             self.line.setFocus()
 

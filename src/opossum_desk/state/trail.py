@@ -30,9 +30,12 @@ class Trail:
     def __init__(self, take: Take, call: int, children: Groups) -> None:
         self.call = call
         self.hops: list[Hop] = []
-        self.left_out = 0
-        """How many effects there is no room for."""
-        for cause in reversed(chain_of(take.causes, call, MOST_CAUSES)):
+        self.left_out = False
+        """Whether there are effects that there is no room for; how many sprang from those is not known."""
+        causes = chain_of(take.causes, call, MOST_CAUSES)
+        self.begins_earlier = int(take.causes[causes[-1]]) >= 0
+        """Whether the outermost cause that is listed has a cause itself."""
+        for cause in reversed(causes):
             self._add(take, cause, len(self.hops) - 1, min(len(self.hops), 1) if cause == call else 0)
         self.place = len(self.hops) - 1
         """Where among the hops the call itself stands."""
@@ -52,15 +55,17 @@ class Trail:
             if call in seen:
                 continue
             if len(seen) > MOST_CAUSES + MOST_EFFECTS or len(self.hops) - self.place > MOST_EFFECTS:
-                self.left_out += 1
-                continue
+                self.left_out = True
+                break
             seen.add(call)
             self._add(take, call, of, self.hops[of].depth + 1)
             here = len(self.hops) - 1
             waiting += [(child, here) for child in self._effects(take, children, call)[::-1]]
 
     def _effects(self, take: Take, children: Groups, call: int) -> list[int]:
-        own = children.rows(call)[: MOST_EFFECTS + 1].tolist()
+        own = children.rows(call)
+        self.left_out |= len(own) > MOST_EFFECTS
+        own = own[: MOST_EFFECTS + 1].tolist()
         return sorted({*own, *same_on_other_peers(take, call)})
 
     def place_of(self, call: int) -> int:

@@ -10,6 +10,7 @@ from collections.abc import Collection
 import numpy as np
 
 from opossum.findings.finding import Finding
+from opossum.findings.wording import plural
 from opossum.stream.tables import Array
 from opossum_desk.clips.layout.plays import Overlaid, OverlaidClip, owners_told
 from opossum_desk.clips.layout.rows import ClipRow, Sort
@@ -94,8 +95,7 @@ def _label(known: Overlaid, row: ClipRow, place: int, top: float, height: float,
 def clip_remark(known: Overlaid, row: ClipRow) -> tuple[str, str]:
     """Return (how often it played and what is wrong with it, in lines; the colour)."""
     clip, marks = row.clip, known.take.marks
-    count = len(clip.plays)
-    plays = f"{count:,} {'play' if count == 1 else 'plays'} of {owners_told(known, clip)}"
+    plays = f"{plural(len(clip.plays), 'play')} of {owners_told(known, clip)}"
     if row.findings:
         told = dict.fromkeys(_finding_told(finding) for finding in row.findings)
         return "\n".join([plays, *list(told)[:2]]), "rose"

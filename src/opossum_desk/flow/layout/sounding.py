@@ -11,8 +11,6 @@ from opossum_desk.layout.scale import Scale
 from opossum_desk.state.session import Session
 
 STRAND_PX = 26.0
-MOST_CUES = 300
-"""Cues of one play that are drawn."""
 
 
 class Stroke(NamedTuple):
@@ -55,9 +53,12 @@ def sounding(
             tops, bottoms = middle - high * half, middle - low * half
             # silence is a thin line, so that one sees where the sound goes on
             drawn.append(PixelBars("via:net", scale.left + first, tops, np.maximum(bottoms, tops + 1.0), 170))
-    for cue in sound.cues[:MOST_CUES]:
-        moment = start + (cue.seconds - begin) / rate * 1e9
-        x = scale.x(float(np.interp(moment, session.axis.starts_ns, session.axis.edges)))
-        if cue.seconds >= begin and reach[0] <= x <= reach[1]:
-            drawn.append(Stroke("plan", x, top + 2, x, top + STRAND_PX - 2, "quiet", cue.name))
+    seconds = np.array([cue.seconds for cue in sound.cues])
+    xs = scale.xs(session.axis.positions(start + (seconds - begin) / rate * 1e9))
+    seen = np.flatnonzero((seconds >= begin) & (xs >= reach[0]) & (xs <= reach[1]))
+    # of those on one pixel the first stands for all
+    _, leading = np.unique(xs[seen].astype(np.int64), return_index=True)
+    for place in seen[leading].tolist():
+        x = float(xs[place])
+        drawn.append(Stroke("plan", x, top + 2, x, top + STRAND_PX - 2, "quiet", sound.cues[place].name))
     return drawn

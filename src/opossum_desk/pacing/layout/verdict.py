@@ -17,31 +17,42 @@ CLOUD_FRAMES = 1.0
 """From so many frames between the tenth and the ninetieth of a hundred firings on it jumps about."""
 EXACT_NS = 1000.0
 """What is off by less is as exact as clocks are read."""
+NEARLY = 1.25
+"""What is off by no more than so much of the usual is told by one number."""
 MOST_JUDGED = 20_000
 """Firings that are looked at for a verdict; of more, evenly chosen ones."""
 
 
 def verdict(sort: str, off: Array, unit: float) -> tuple[str, bool]:
     """Return (what the dots say, whether it is wrong) of firings `off` (n,) ns, measured by a frame of `unit` ns."""
-    if len(off) > MOST_JUDGED:
+    lowest, highest = (float(off.min()), float(off.max())) if len(off) else (0.0, 0.0)
+    count = len(off)
+    if count > MOST_JUDGED:
         off = off[np.linspace(0, len(off) - 1, MOST_JUDGED).astype(np.int64)]
     if not len(off):
         return "never free of a pause or a freeze", False
     middle = float(np.median(off))
     low, high = np.percentile(off, [10, 90]).tolist()
     if sort == "answer":
-        return f"within {milliseconds(float(off.max()))} of the send", bool(high > LATE_FRAMES * unit)
+        return f"within {milliseconds(highest)} of the send", bool(high > LATE_FRAMES * unit)
     if sort == "tick":
         return f"most intervals within {milliseconds(high - low)}", False
     slope, share = _slope(off)
-    if abs(slope) > SLOPE_FRAMES * unit and share >= SLOPE_SHARE and abs(slope) * len(off) > unit:
+    slope *= len(off) / count  # by the firing, not by the one that is looked at
+    if abs(slope) > SLOPE_FRAMES * unit and share >= SLOPE_SHARE and abs(slope) * count > unit:
         return f"{milliseconds(abs(slope))} {'later' if slope > 0 else 'earlier'} each time", True
     if high - low > CLOUD_FRAMES * unit:
         return f"jumps about by {milliseconds(high - low)}", False
     if abs(middle) > LATE_FRAMES * unit:
-        return f"always {milliseconds(abs(middle))} {'late' if middle > 0 else 'early'}", True
-    furthest = max(abs(low), abs(high))
-    return (f"kept to {milliseconds(furthest)}" if furthest >= EXACT_NS else "kept exactly"), False
+        often = "always" if (lowest if middle > 0 else -highest) > 0 else "mostly"
+        return f"{often} {milliseconds(abs(middle))} {'late' if middle > 0 else 'early'}", True
+    furthest = max(abs(lowest), abs(highest))
+    if furthest < EXACT_NS:
+        return "kept exactly", False
+    usual = max(abs(low), abs(high), EXACT_NS)
+    if furthest <= usual * NEARLY:
+        return f"kept to {milliseconds(furthest)}", False
+    return f"mostly kept to {milliseconds(usual)}, at worst {milliseconds(furthest)} off", False
 
 
 def _slope(off: Array) -> tuple[float, float]:

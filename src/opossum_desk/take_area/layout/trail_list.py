@@ -37,9 +37,11 @@ def layout_trail(session: Session, trail: Trail) -> FramePicture:
         )
     first, last = trail.hops[0], max(trail.hops, key=lambda hop: int(take.calls.start_ns[hop.call]))
     span = int(take.calls.start_ns[last.call] - take.calls.start_ns[first.call])
-    count = len(trail.hops) + trail.left_out
-    left = f", {trail.left_out:,} not listed" if trail.left_out else ""
-    told = f"{count:,} {'call' if count == 1 else 'calls'} over {short_time(span)}{left}"
+    told = f"{plural(len(trail.hops), 'call')} over {short_time(span)}"
+    if trail.begins_earlier:
+        told += "; it begins earlier"
+    if trail.left_out:
+        told += "; more sprang from it than are listed"
     return FramePicture("Trail", told, rows)
 
 
