@@ -20,6 +20,7 @@ COMMANDS = {
     "demo": "demo:demo",
     "findings": "findings:findings",
     "report": "report:report",
+    "compare": "compare:compare",
     "convert": "convert:convert",
     "check-stream": "check_stream:check_stream",
     "info": "info:info",

@@ -13,32 +13,7 @@ import pytest
 from moonrise_bakery.faults import FAULTS
 from opossum import __version__
 from opossum.findings.catalogue import KINDS, all_thresholds
-from opossum_commands.main import main
 from tape import Tape
-
-
-class Run:
-    """How a command ended and what it said."""
-
-    def __init__(self, status: int, out: str, err: str) -> None:
-        self.status, self.out, self.err = status, out, err
-
-    @property
-    def json(self):
-        return json.loads(self.out)
-
-
-@pytest.fixture
-def run(capsys):
-    """Return a function that runs `opossum` with arguments."""
-
-    def call(*arguments: object) -> Run:
-        with pytest.raises(SystemExit) as ended:
-            main([str(argument) for argument in arguments])
-        captured = capsys.readouterr()
-        return Run(int(ended.value.code or 0), captured.out, captured.err)
-
-    return call
 
 
 @pytest.fixture
