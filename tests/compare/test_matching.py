@@ -7,9 +7,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from opossum.compare.matching import nearest_in_order
-from opossum.compare.nesting import Nesting
 from opossum.compare.time_map import TimeMap, longest_rising
 from opossum.take.moment import call_around
+from opossum.take.nesting import Nesting
 from tape import Tape
 
 moments = st.lists(st.floats(0, 100, allow_nan=False), max_size=30).map(lambda values: np.array(sorted(values)))

@@ -13,11 +13,11 @@ import numpy as np
 
 from opossum.compare.every_frame import Labels, peer_numbers
 from opossum.compare.names import CommonNames
-from opossum.compare.nesting import Nesting
 from opossum.compare.side import Side
 from opossum.stream.tables import Array
 from opossum.take.grouping import Groups, factorised
 from opossum.take.indexes.objects import NEVER
+from opossum.take.nesting import Nesting
 from opossum.take.spans import LineSpans
 from opossum.take.take import Take
 

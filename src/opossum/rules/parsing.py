@@ -1,0 +1,251 @@
+"""Reading a rule file: each sentence by itself, so that one mistake hides no other."""
+
+from __future__ import annotations
+
+import re
+from functools import cache
+from importlib.resources import files
+from typing import NamedTuple
+
+from lark import Lark, Token, UnexpectedCharacters, UnexpectedEOF, UnexpectedInput, UnexpectedToken
+from lark.exceptions import VisitError
+
+from opossum.rules.sentence import Form, Reading, Rule
+
+MOST_RULES = 10_000
+"""Sentences that are read of one file."""
+
+LONGEST_SENTENCE = 4_000
+"""Characters of one sentence."""
+
+
+class RuleError(NamedTuple):
+    """What is wrong with a sentence: line and column (from 1), and what to write instead."""
+
+    line: int
+    column: int
+    message: str
+
+
+class RuleBook(NamedTuple):
+    """A rule file as read: the game it is for, its rules, and what could not be understood."""
+
+    game: str
+    rules: list[Rule]
+    errors: list[RuleError]
+
+
+class Sentence(NamedTuple):
+    """A sentence as it stands in a file: the line it begins in, and its text with its line ends."""
+
+    line: int
+    text: str
+
+
+def parse_rules(text: str) -> RuleBook:
+    """Read a rule file's text. Linear in the sentences."""
+    game, section = "", ""
+    rules: list[Rule] = []
+    errors: list[RuleError] = []
+    for number, sentence in enumerate(sentences(text)):
+        if number >= MOST_RULES:
+            errors.append(RuleError(sentence.line, 1, f"a rule file may have {MOST_RULES:,} sentences; part it"))
+            break
+        if len(sentence.text) > LONGEST_SENTENCE:
+            errors.append(
+                RuleError(sentence.line, 1, f"a sentence may have {LONGEST_SENTENCE:,} characters; shorten it")
+            )
+            continue
+        read = parse_sentence(sentence)
+        if isinstance(read, RuleError):
+            errors.append(read)
+        elif isinstance(read, Rule):
+            read.section = section
+            rules.append(read)
+        elif read[0] == "title":
+            game = read[1]
+        else:
+            section = read[1]
+    return RuleBook(game, rules, errors)
+
+
+def sentences(text: str) -> list[Sentence]:
+    """Part a text into sentences: one a line, an indented line goes on; comments and empty lines are left out."""
+    found: list[Sentence] = []
+    for number, line in enumerate(text.splitlines(), 1):
+        bare = _without_comment(line)
+        if not bare.strip():
+            continue
+        if bare[0] in " \t" and found:
+            begin, before = found[-1]
+            # as many line ends as there are, so that an error's line is right
+            missing = number - begin - before.count("\n")
+            found[-1] = Sentence(begin, before + "\n" * missing + bare)
+        else:
+            found.append(Sentence(number, bare))
+    return found
+
+
+def _without_comment(line: str) -> str:
+    """Cut a comment off; a `#` within quotes, back-ticks or a name (`oven#2`) begins none."""
+    quote = ""
+    for place, letter in enumerate(line):
+        if quote:
+            quote = "" if letter == quote else quote
+        elif letter in '"`':
+            quote = letter
+        elif letter == "#" and (place == 0 or line[place - 1].isspace()):
+            return line[:place]
+    return line
+
+
+@cache
+def parser() -> Lark:
+    """Return the parser of sentences."""
+    grammar = files("opossum.rules").joinpath("grammar.lark").read_text(encoding="utf-8")
+    return Lark(grammar, parser="lalr", propagate_positions=True)
+
+
+def parse_sentence(sentence: Sentence) -> Rule | tuple[str, str] | RuleError:
+    """Read one sentence: a rule, a title or section as (which, text), or what is wrong with it."""
+    try:
+        tree = parser().parse(sentence.text)
+        read = Reading(sentence.text).transform(tree)
+    except UnexpectedInput as error:
+        return _explained(sentence, error)
+    except (VisitError, ValueError, RecursionError) as error:
+        return RuleError(sentence.line, 1, f"cannot be understood ({error})")
+    if read.data in ("title", "section"):
+        return str(read.data), str(read.children[0]).strip('"')
+    head, form, *scopes = read.children
+    if head is None or not isinstance(head, Form) or head.data != "head":
+        head = None
+    severity, title = _head(head)
+    wrong = _wrong_units(form, sentence)
+    return wrong or Rule(
+        form,
+        " ".join(_body(sentence.text).split()),
+        sentence.line,
+        severity,
+        title,
+        "",
+        [item for item in scopes if item],
+    )
+
+
+def _head(head: Form | None) -> tuple[str, str]:
+    severity, title = "fault", ""
+    for part in head.children if head is not None else ():
+        if isinstance(part, Token) and part.type == "SEVERITY":
+            severity = str(part)
+        elif part is not None:
+            title = str(part).strip('"')
+    return severity, title
+
+
+def _body(text: str) -> str:
+    """Return a sentence without its severity and title."""
+    found = re.match(r'\s*(?:(?:fault|waste|risk|note)\b\s*)?(?:"[^"]*"\s*)?:', text)
+    return text[found.end() :] if found else text
+
+
+def _wrong_units(form: Form, sentence: Sentence) -> RuleError | None:
+    """Refuse frames where a time is meant that a call takes."""
+    for tree in form.walk():
+        for part in tree.children:
+            if tree.data in ("takes", "worktime", "cost", "e_long") and getattr(part, "frames", False):
+                return RuleError(
+                    sentence.line, 1, "a call takes ms, s or min, not frames; write such as `at most 4 ms`"
+                )
+    return None
+
+
+# --- what is wrong, and what was meant ------------------------------------------------------------------
+
+
+def _explained(sentence: Sentence, error: UnexpectedInput) -> RuleError:
+    words = possible_words(error)
+    if isinstance(error, UnexpectedEOF) or (isinstance(error, UnexpectedToken) and error.token.type == "$END"):
+        last = sentence.text.rstrip()
+        line, column = _place(sentence, len(last))
+        return RuleError(line, column, f"the sentence breaks off; what may follow: {_listed(words)}")
+    place = error.pos_in_stream or 0
+    line, column = _place(sentence, place)
+    found = re.match(r"`[^`\n]*`|\"[^\"\n]*\"|[\w.#*/%-]+|\S", sentence.text[place:])
+    written = found.group(0) if found else sentence.text[place : place + 20]
+    meant = nearest(written, words)
+    advice = f"did you mean `{meant}`?" if meant else f"what may stand here: {_listed(words)}"
+    return RuleError(line, column, f"`{written}` is not understood here; {advice}")
+
+
+def _place(sentence: Sentence, position: int) -> tuple[int, int]:
+    before = sentence.text[:position]
+    return sentence.line + before.count("\n"), position - (before.rfind("\n") + 1) + 1
+
+
+_WORDS = {
+    "NAME": "a name",
+    "QUOTED": "a name in back-ticks",
+    "STRING": 'a text in "quotes"',
+    "NUM": "a number",
+    "UNIT": "ms, s, min or frames",
+    "PERCENT": "a share such as 10 %",
+    "CLOCK": "a time of day such as 19:30",
+    "$END": "the end of the sentence",
+}
+
+
+def possible_words(error: UnexpectedInput) -> list[str]:
+    """Return what could stand where a sentence goes wrong: words of the language, and descriptions of the rest."""
+    names: set[str] = set()
+    if isinstance(error, UnexpectedToken):
+        names = set(error.accepts or error.expected or ())
+    elif isinstance(error, UnexpectedCharacters):
+        names = set(error.allowed or ())
+    return sorted({word for name in names for word in _words_of(name)})
+
+
+@cache
+def _words_of(terminal: str) -> tuple[str, ...]:
+    """Return the words a terminal stands for."""
+    if terminal in _WORDS:
+        return (_WORDS[terminal],)
+    for item in parser().terminals:
+        if item.name == terminal:
+            pattern = item.pattern.value
+            if item.pattern.type == "str":
+                return (pattern,)
+            words = re.findall(r"[a-z]+", re.sub(r"\\b|\(\?:|s\?", "|", pattern))
+            return tuple(words) if all(len(word) > 1 for word in words) else ()
+    return ()
+
+
+def nearest(written: str, words: list[str]) -> str:
+    """Return the word that a mistyped one is nearest to, by edits of which a swap is one; empty if none is near."""
+    best, word = 3, ""
+    for candidate in words:
+        if " " in candidate or not candidate.isalpha():
+            continue
+        edits = _edits(written.casefold(), candidate)
+        if edits < best and edits <= max(1, len(candidate) // 3):
+            best, word = edits, candidate
+    return word
+
+
+def _edits(one: str, other: str) -> int:
+    """Return the number of letters inserted, deleted, replaced or swapped (optimal string alignment)."""
+    before_last: list[int] = []
+    last = list(range(len(other) + 1))
+    for row, letter in enumerate(one, 1):
+        now = [row]
+        for column, against in enumerate(other, 1):
+            cost = min(last[column] + 1, now[column - 1] + 1, last[column - 1] + (letter != against))
+            if row > 1 and column > 1 and letter == other[column - 2] and one[row - 2] == against:
+                cost = min(cost, before_last[column - 2] + 1)
+            now.append(cost)
+        before_last, last = last, now
+    return last[-1]
+
+
+def _listed(words: list[str], most: int = 12) -> str:
+    return ", ".join(words[:most]) + (" …" if len(words) > most else "") if words else "nothing"

@@ -1,0 +1,148 @@
+"""`opossum check`: whether what must hold in a game holds in a take."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import click
+
+from opossum_commands.reading import CommandError, opened, printed_json, wishes_for
+from opossum_commands.terminal import say, say_wrapped
+
+if TYPE_CHECKING:
+    from opossum.rules.checked import Outcome
+    from opossum.rules.sentence import Rule
+
+MOST_TOLD = 5
+"""Breaks of a rule that are told in a terminal."""
+
+
+@click.command()
+@click.argument("paths", metavar="TAKE|STREAM…", nargs=-1, required=True)
+@click.option(
+    "--rules",
+    "files",
+    multiple=True,
+    metavar="FILE",
+    help="A rule file (repeatable); those beside the take by default.",
+)
+@click.option("--json", "as_json", is_flag=True, help="Print JSON instead of lines.")
+@click.option("--junit", metavar="FILE", help="Write JUnit XML too, for CI.")
+@click.option("--sarif", metavar="FILE", help="Write SARIF too, for CI and editors.")
+@click.option("-q", "--quiet", is_flag=True, help="Tell only rules that broke.")
+def check(
+    paths: tuple[str, ...], files: tuple[str, ...], as_json: bool, junit: str | None, sarif: str | None, quiet: bool
+) -> None:
+    """Say which rules held in a take, which broke and where.
+
+    Exit status: 0 if none broke, 1 if one did, 2 if a rule cannot be understood.
+
+    \b
+    opossum check night.take --rules game.rules
+    opossum check night.take --rules game.rules --junit rules.xml
+    """
+    from opossum.rules.checking import check as checked
+
+    rules, named = rules_of(files, paths[0])
+    wishes = wishes_for(paths[0])
+    take = opened(paths)
+    outcomes = checked(take, rules, wishes.settings)
+    _write_reports(outcomes, take.name, named, junit, sarif)
+    broke = [outcome for outcome in outcomes if outcome.broken]
+    if as_json:
+        printed_json(
+            {
+                "format": "opossum-check",
+                "version": 1,
+                "take": take.name,
+                "broke": len(broke),
+                "held": sum(outcome.verdict == "held" for outcome in outcomes),
+                "no_occasion": sum(not outcome.occasions for outcome in outcomes),
+                "rules": [outcome.as_dict() for outcome in outcomes],
+            }
+        )
+    else:
+        _tell(outcomes, quiet)
+    raise SystemExit(1 if broke else 0)
+
+
+def rules_of(files: tuple[str, ...], take: str) -> tuple[list[Rule], str]:
+    """Return the rules of the files named, else of those beside the take, and the name of the first file.
+
+    Raises:
+        CommandError: there is no rule file, or something in one cannot be understood; all of it is told.
+    """
+    from opossum.rules.files import RuleFileError, read_rules, rules_beside
+
+    chosen = [Path(name) for name in files] or rules_beside(take)
+    if not chosen:
+        raise CommandError(f"{take}: no rule file beside it; name one with --rules FILE.")
+    rules: list[Rule] = []
+    wrong = 0
+    for file in chosen:
+        try:
+            book = read_rules(file)
+        except RuleFileError as error:
+            raise CommandError(f"{error}.") from None
+        rules += book.rules
+        for mistake in book.errors:
+            say(f"{file}:{mistake.line}:{mistake.column}: {mistake.message}", error=True)
+        wrong += len(book.errors)
+    if wrong:
+        raise CommandError(f"{wrong} of the sentences cannot be understood; mend them and check again.")
+    if not rules:
+        raise CommandError(
+            f"{chosen[0]}: holds no rule; write one sentence a line, such as `every send of oven_on is heard`."
+        )
+    return rules, str(chosen[0])
+
+
+def _write_reports(outcomes: list[Outcome], take: str, rules: str, junit: str | None, sarif: str | None) -> None:
+    from opossum.rules import reports
+    from opossum.whole_file import whole_file
+
+    for target, write in ((junit, reports.junit), (sarif, reports.sarif)):
+        if not target:
+            continue
+        try:
+            with whole_file(target) as file:
+                file.write(write(outcomes, take, rules))
+        except OSError as error:
+            raise CommandError(f"{target}: cannot be written ({error.strerror or error}).") from None
+
+
+def _tell(outcomes: list[Outcome], quiet: bool) -> None:
+    from opossum.findings.wording import plural
+    from opossum.rules.reports import summary
+
+    section = None
+    for outcome in outcomes:
+        if quiet and not outcome.broken:
+            continue
+        if outcome.rule.section != section:
+            section = outcome.rule.section
+            if section:
+                say()
+                say(section, bold=True)
+        rule = outcome.rule
+        mark = {"broke": rule.severity.upper(), "held": "held", "no occasion": "-"}[outcome.verdict]
+        say_wrapped(f"{mark:<6} {rule.name}", "", "       ")
+        if outcome.broken:
+            if rule.title:
+                say_wrapped(rule.text, "       ", "       ")
+            say_wrapped(f"broke {outcome.broken:,} of {plural(outcome.occasions, 'time')}:", "       ", "       ")
+            for item in outcome.breaks[:MOST_TOLD]:
+                where = f"frame {item.frame}" if item.frame >= 0 else "start-up"
+                say_wrapped(f"{where}, line {item.line:,}: {item.note}", "         ", "           ")
+            if outcome.broken > MOST_TOLD:
+                say(f"         and {outcome.broken - MOST_TOLD:,} more")
+        elif not outcome.occasions:
+            say_wrapped(summary(outcome), "       ", "       ")
+    counts = {
+        verdict: sum(outcome.verdict == verdict for outcome in outcomes) for verdict in ("broke", "held", "no occasion")
+    }
+    say()
+    say(
+        f"{plural(len(outcomes), 'rule')}: {counts['broke']} broke, {counts['held']} held, {counts['no occasion']} had no occasion."
+    )
