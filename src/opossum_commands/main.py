@@ -21,6 +21,7 @@ COMMANDS = {
     "findings": "findings:findings",
     "report": "report:report",
     "compare": "compare:compare",
+    "rehearse": "rehearse:rehearse",
     "check": "check:check",
     "convert": "convert:convert",
     "check-stream": "check_stream:check_stream",

@@ -1,0 +1,93 @@
+"""`opossum rehearse`: what a fix would do, before it is written."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import click
+
+from opossum_commands.keeping import spare_what_is_there
+from opossum_commands.reading import CommandError, opened, printed_json, wishes_for
+from opossum_commands.terminal import say, say_wrapped
+
+if TYPE_CHECKING:
+    from opossum.findings.finding import Finding
+
+
+@click.command()
+@click.argument("path", metavar="TAKE|STREAM")
+@click.argument("finding", metavar="FINDING")
+@click.option("-o", "--out", metavar="FILE", help="Save the take as it would have been, such as fixed.take.")
+@click.option("--force", is_flag=True, help="Replace FILE if it exists.")
+@click.option("--json", "as_json", is_flag=True, help="Print JSON instead of sentences.")
+def rehearse(path: str, finding: str, out: str | None, force: bool, as_json: bool) -> None:
+    """Reckon a take again with the fix of one finding, and set both side by side.
+
+    FINDING is its number in `opossum findings`, its id, or as much of its id as tells it from the others. What a call
+    changes is not replayed: what may come otherwise is said to be in doubt.
+
+    \b
+    opossum rehearse night.take 1
+    opossum rehearse night.take double-fire/bound-twice -o fixed.take
+    """
+    from opossum.compare.wording import sections
+    from opossum.findings.examine import examine
+    from opossum.rehearse.plan import RehearsalError
+    from opossum.rehearse.rehearsal import rehearse as rehearsed
+
+    if out is not None:
+        if not out.endswith(".take"):
+            raise CommandError(f"{out}: a rehearsed take is saved as .take; name it so.")
+        spare_what_is_there(out, force)
+    wishes = wishes_for(path)
+    take = opened([path])
+    findings = wishes.counted(examine(take, wishes.settings))
+    chosen = _chosen(finding, findings)
+    try:
+        rehearsal = rehearsed(take, chosen, findings, wishes.settings)
+    except RehearsalError as error:
+        raise CommandError(f"{error}.") from None
+    if out is not None:
+        from opossum.take.archive import save_take
+
+        try:
+            save_take(rehearsal.take, out)
+        except OSError as error:
+            raise CommandError(f"{out}: cannot be written ({error.strerror or error}).") from None
+    if as_json:
+        printed_json(rehearsal.as_dict())
+        return
+    say(f"Rehearsed: {chosen.id}", bold=True)
+    for line in rehearsal.lines():
+        say_wrapped(line, "  ", "    ")
+    for section in sections(rehearsal.comparison):
+        if section.title == "Quality":
+            continue
+        say()
+        say(section.title, bold=True)
+        for line in section.lines:
+            say_wrapped(line, "  ", "    ")
+    if out is not None:
+        say()
+        say(f"{out}: {rehearsal.take.records:,} records")
+
+
+def _chosen(asked: str, findings: list[Finding]) -> Finding:
+    """Return the finding that is meant.
+
+    Raises:
+        CommandError: there is none, or there are several.
+    """
+    if not findings:
+        raise CommandError("nothing was found in this take, so there is nothing to rehearse.")
+    if asked.isdecimal():
+        if 1 <= int(asked) <= len(findings):
+            return findings[int(asked) - 1]
+        raise CommandError(f"there is no finding {asked}; there are {len(findings)} (see `opossum findings`).")
+    exact = [finding for finding in findings if finding.id == asked]
+    meant = exact or [finding for finding in findings if asked in finding.id]
+    if len(meant) == 1:
+        return meant[0]
+    if not meant:
+        raise CommandError(f"no finding is called `{asked}`; there are: {', '.join(item.id for item in findings[:6])}.")
+    raise CommandError(f"`{asked}` may be {' or '.join(item.id for item in meant[:6])}; say more of it, or its number.")

@@ -1,0 +1,207 @@
+"""A fix rehearsed: against the night that was truly played without the fault."""
+
+from __future__ import annotations
+
+import json
+
+import numpy as np
+import pytest
+
+from opossum.compare.comparison import compared
+from opossum.compare.differences import Sort
+from opossum.compare.nodes import What
+from opossum.compare.side import Side
+from opossum.findings.examine import examine
+from opossum.rehearse.fixes import FIXES, can_be_rehearsed
+from opossum.rehearse.plan import RehearsalError
+from opossum.rehearse.rehearsal import Rehearsal, rehearse
+from opossum.take.archive import open_take, save_take
+from opossum.take.checks import check_take
+from opossum.take.sameness import first_difference
+from opossum.take.take import Take
+from tape import Tape
+
+
+def rehearsed(take: Take, kind: str = "") -> Rehearsal:
+    """Rehearse the first finding of a take, or the first of a kind or cause."""
+    findings = examine(take)
+    chosen = next(finding for finding in findings if finding.id.startswith(kind))
+    return rehearse(take, chosen, findings)
+
+
+def difference(take: Take, other: Take):
+    """Compare two takes."""
+    return compared((Side(take, "HEALTHY"), Side(other, "REHEARSED")))
+
+
+@pytest.mark.parametrize(
+    "fault",
+    [
+        "bound-twice",
+        "called-after-gone",
+        "left-bound",
+        "sender-gone",
+        "event-storm",
+        "many-calls",
+        "slow-call",
+        "waiting",
+        "timer-left",
+        "timer-for-nobody",
+    ],
+)
+def test_the_fixed_night_is_the_healthy_one(night, fault):
+    """To the very call: what the programmer would see is what would have come."""
+    seconds = 100.0 if fault in ("timer-left", "sender-gone") else 60.0
+    healthy, take = night(seconds=seconds), night(fault, seconds=seconds)
+    told = rehearsed(take)
+    assert check_take(told.take) == [] and [finding.id for finding in examine(told.take)] == []
+    assert told.comparison.findings.new == [] and told.finding in told.comparison.findings.gone
+    against = difference(healthy, told.take)
+    assert against.differences == [] and against.flips == [] and against.quality.calls == 1
+    # and as long, frame by frame
+    assert against.frames[1].over_budget == 0 and against.frames[0].frames == against.frames[1].frames
+    assert told.take.duration_ns == pytest.approx(healthy.duration_ns, rel=0.001)
+
+
+@pytest.mark.parametrize(
+    ("fault", "left"),
+    [
+        ("two-routes", "`sale` is sent by Till"),
+        ("held-input", "`Till.on_sell` is called for `key_sell_down`"),
+        ("every-frame", "`Shelf.on_bread_ready` is bound to `bread_ready`"),
+        ("short-timer", "`Window.on_cat` is bound to `spot_enter`"),
+        ("delay-early", "`Waiter.on_tray_served` is bound to `tray_served`"),
+    ],
+)
+def test_another_way_to_the_same_end_differs_in_the_way_alone(night, fault, left):
+    """Where the healthy game is written otherwise, one difference is left, and it is how it is written."""
+    told = rehearsed(night(fault))
+    assert check_take(told.take) == []
+    against = [item for item in difference(night(), told.take).differences if item.sort is Sort.CODE]
+    assert len(against) == 1 and against[0].sentence(("", "")).startswith(left)
+
+
+def test_what_was_there_before_is_not_touched(night):
+    """The take that was recorded stays as it is."""
+    take = night("bound-twice")
+    before = {
+        kind: {
+            name: np.asarray(column).copy() for name, column in table.columns.items() if isinstance(column, np.ndarray)
+        }
+        for kind, table in take.tables.items()
+    }
+    rehearsed(take)
+    for kind, columns in before.items():
+        for name, column in columns.items():
+            assert np.array_equal(take.tables[kind][name], column, equal_nan=column.dtype.kind == "f")
+
+
+def test_what_a_removed_call_would_have_changed_is_in_doubt(night):
+    """Doubt begins where the first that changed something goes, and is nobody else's."""
+    told = rehearsed(night("bound-twice"))
+    lost = np.flatnonzero(told.gone.flags["call"])
+    assert len(lost) == 15
+    doubtful = np.flatnonzero(told.gone.doubtful)
+    take = told.comparison.sides[0].take
+    assert {take.owner_of_call(int(call)) for call in doubtful} == {"counter#1"}
+    assert doubtful.min() > lost.min() and told.certain_to == take.frames.number[take.calls.frame[doubtful[0]]]
+    assert any("Certain up to frame 948" in line for line in told.lines())
+    assert rehearsed(night("called-after-gone")).certain_to == -1
+
+
+def test_every_wrong_call_is_in_doubt(night):
+    """What the true night has not, though it is still told, is said to be doubtful: by the calls' own ids."""
+    take = night("armed-twice", seconds=100.0)
+    told = rehearsed(take)
+    against = difference(night(seconds=100.0), told.take)
+    nodes = against.nodes[1]
+    wrong = nodes.row[(nodes.what == What.CALL) & (against.matching.partner[1] < 0)]
+    ids = np.asarray(told.take.tables["call"]["c"], np.int64)[wrong]
+    rows = take.call_ids.rows(np.zeros(len(ids), np.int64), ids)
+    # where the timer itself is cleared is said not to be known
+    others = [row for row in rows.tolist() if take.function_of_call(row) != told.finding.subject.fn]
+    assert len(others) > 10 and told.gone.doubtful[others].all()
+    assert any("cleared at another place" in item for item in told.plan.unknown)
+
+
+def test_a_latch_leaves_the_calls_and_takes_what_they_send(night):
+    """One who stays in a zone is still told of, and nothing is sent again."""
+    take = night("no-latch")
+    told = rehearsed(take)
+    stays = [int((np.asarray(item.tables["send"]["edge"]) == item.code("stay")).sum()) for item in (take, told.take)]
+    settles = [
+        int((np.asarray(item.tables["send"]["ev"]) == item.code("cat_settles")).sum()) for item in (take, told.take)
+    ]
+    assert stays[0] == stays[1] and settles[0] > 10 * settles[1] > 0
+
+
+def test_a_frame_that_was_too_long_lets_the_next_begin_sooner(night):
+    """By what was taken out of it; one within its budget waits as before."""
+    take = night("slow-call")
+    told = rehearsed(take)
+    lengths = [np.diff(item.frames.start_ns) for item in (take, told.take)]
+    slow = np.flatnonzero(lengths[0] > 100e6)
+    assert len(slow) and (lengths[1][slow] < 20e6).all()
+    others = np.setdiff1d(np.arange(len(lengths[0])), slow)
+    assert np.array_equal(lengths[0][others], lengths[1][others])
+
+
+def test_moved_sends_come_with_all_that_ran_because_of_them():
+    """A delay that came 300 ms before its mark: the send, its call and what that sent."""
+    tape = Tape().frame()
+    served, done = tape.bind("served", "waiter#1", "Waiter.on_served"), tape.bind("done", "bell#1", "Bell.on_done")
+    for _ in range(4):
+        tape.frame()("play", y=tape.number("y"), o="waiter#1", clip="lift", len=1.0, marks=[["up", 0.6]])
+        arm = tape.arm("delay", "waiter#1", "served", sec=0.3, loop=False)
+        tape.frames(18)
+        call = tape.open_call(tape.send("served", via="delay", a=arm, o="waiter#1"), served)
+        tape.heard("done", done, c=call)
+        tape("ret", c=call)
+        tape.frames(18)
+        tape.send("up", via="clip", y=tape._counts["y"], mark="up", pos=0.6)
+        tape.frames(30)("stop", y=tape._counts["y"], how="end")
+    take = tape.take()
+    told = rehearsed(take, "delay-off-mark/early")
+    assert check_take(told.take) == []
+    sends = told.take.tables["send"]
+    up, moved, follows = (
+        np.flatnonzero(np.asarray(sends["ev"]) == told.take.code(name)) for name in ("up", "served", "done")
+    )
+    apart = np.abs(np.asarray(sends["t"], np.int64)[up] - np.asarray(sends["t"], np.int64)[moved])
+    assert (apart < 40e6).all() and (np.diff(np.asarray(sends["line"])) > 0).all()
+    assert (told.take.calls.parent[told.take.calls.send >= 0] >= -1).all() and len(follows) == 4
+    assert (np.asarray(sends["t"], np.int64)[follows] > np.asarray(sends["t"], np.int64)[moved]).all()
+
+
+@pytest.mark.parametrize(
+    ("fault", "why"),
+    [
+        ("queue-kept", "cannot be foretold"),
+        ("raised", "was never recorded"),
+        ("near-name", "calls that were never recorded"),
+    ],
+)
+def test_what_cannot_be_told_is_said(night, fault, why):
+    """In a sentence, and nothing is made up."""
+    take = night(fault)
+    findings = examine(take)
+    with pytest.raises(RehearsalError, match=why):
+        rehearse(take, findings[0], findings)
+
+
+def test_fixes_are_for_findings_there_are():
+    """Each stands for a kind, or for a cause of one."""
+    from opossum.findings.catalogue import KINDS
+
+    known = {kind.name for kind in KINDS} | {f"{kind.name}/{cause.name}" for kind in KINDS for cause in kind.causes}
+    assert set(FIXES) <= known
+
+
+def test_a_rehearsed_take_is_a_take_like_any(night, tmp_path):
+    """Saved, opened again, examined; and what is told of it is plain JSON."""
+    told = rehearsed(night("two-routes"))
+    assert can_be_rehearsed(told.finding)
+    save_take(told.take, tmp_path / "fixed.take")
+    assert first_difference(told.take, open_take(str(tmp_path / "fixed.take"))) == ""
+    value = told.as_dict()
+    assert json.loads(json.dumps(value)) == value and value["format"] == "opossum-rehearsal"
