@@ -120,7 +120,7 @@ def test_every_wrong_call_is_in_doubt(night):
     rows = take.call_ids.rows(np.zeros(len(ids), np.int64), ids)
     # where the timer itself is cleared is said not to be known
     others = [row for row in rows.tolist() if take.function_of_call(row) != told.finding.subject.fn]
-    assert len(others) > 10 and told.gone.doubtful[others].all()
+    assert len(others) >= 2 and told.gone.doubtful[others].all()
     assert any("cleared at another place" in item for item in told.plan.unknown)
 
 
