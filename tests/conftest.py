@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import os
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -57,3 +58,29 @@ def desk(qtbot, tmp_path):
     qtbot.waitExposed(window)
     yield window
     window.close()
+
+
+class Run:
+    """How a command ended and what it said."""
+
+    def __init__(self, status: int, out: str, err: str) -> None:
+        self.status, self.out, self.err = status, out, err
+
+    @property
+    def json(self):
+        return json.loads(self.out)
+
+
+@pytest.fixture
+def run(capsys):
+    """Return a function that runs `opossum` with arguments."""
+
+    from opossum_commands.main import main
+
+    def call(*arguments: object) -> Run:
+        with pytest.raises(SystemExit) as ended:
+            main([str(argument) for argument in arguments])
+        captured = capsys.readouterr()
+        return Run(int(ended.value.code or 0), captured.out, captured.err)
+
+    return call

@@ -1,8 +1,9 @@
-"""`opossum convert`: streams become takes, takes become streams."""
+"""`opossum convert`: streams become takes, takes become streams, and either what other programs read."""
 
 from __future__ import annotations
 
 import gzip
+from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -17,30 +18,80 @@ if TYPE_CHECKING:
     from opossum.take.take import Take
 
 
+ENDINGS = ".take, .flow.jsonl, .flow.jsonl.gz, .parquet, .csv or .otlp.jsonl"
+
+
 @click.command()
 @click.argument("paths", metavar="FROM…", nargs=-1, required=True)
 @click.argument("target", metavar="TO")
 @click.option("--force", is_flag=True, help="Replace TO if it exists.")
 def convert(paths: tuple[str, ...], target: str, force: bool) -> None:
-    """Convert a stream into a .take file, or a take back into a stream.
+    """Convert a stream into a .take file, a take back into a stream, or either into what other programs read.
 
-    TO's ending says which: .take, .flow.jsonl or .flow.jsonl.gz.
+    TO's ending says which: .take, .flow.jsonl or .flow.jsonl.gz; .parquet or .csv for a folder with a file a table;
+    .otlp.jsonl for OpenTelemetry's spans.
     """
-    if not target.endswith((".take", ".jsonl", ".jsonl.gz")):
-        raise CommandError(f"{target}: the ending does not say what to make; use .take, .flow.jsonl or .flow.jsonl.gz.")
+    write = _writer(target)
     spare_what_is_there(target, force)
     take = opened(paths)
     try:
-        if target.endswith(".take"):
-            from opossum.take.archive import save_take
-
-            save_take(take, target)
-        else:
-            write_stream(take, target)
+        told = write(take, target)
     except OSError as error:
         raise CommandError(f"{target}: cannot be written ({error.strerror or error}).") from None
-    size = Path(target).stat().st_size
-    say(f"{target}: {take.records:,} records, {size:,} bytes ({size / max(1, take.records):.1f} a record)")
+    size = _size(Path(target))
+    say(f"{target}: {told}, {size:,} bytes ({size / max(1, take.records):.1f} a record)")
+
+
+def _writer(target: str) -> Callable[[Take, str], str]:
+    """Return what writes a file or folder of that ending and says what it wrote.
+
+    Raises:
+        CommandError: nothing is made by that ending.
+    """
+    name = target.rstrip("/")
+    writers = {".take": _write_take, ".parquet": _write_parquet, ".csv": _write_csv, ".otlp.jsonl": _write_spans}
+    for ending, write in writers.items():
+        if name.endswith(ending):
+            return write
+    if name.endswith((".jsonl", ".jsonl.gz")):
+        return _write_records
+    raise CommandError(f"{target}: the ending does not say what to make; use {ENDINGS}.")
+
+
+def _size(path: Path) -> int:
+    """Return the bytes of a file, or of all files of a folder."""
+    return sum(item.stat().st_size for item in path.iterdir()) if path.is_dir() else path.stat().st_size
+
+
+def _write_take(take: Take, target: str) -> str:
+    from opossum.take.archive import save_take
+
+    save_take(take, target)
+    return f"{take.records:,} records"
+
+
+def _write_records(take: Take, target: str) -> str:
+    write_stream(take, target)
+    return f"{take.records:,} records"
+
+
+def _write_parquet(take: Take, target: str) -> str:
+    from opossum.export.folders import write_parquet
+
+    return f"{write_parquet(take, target)} tables"
+
+
+def _write_csv(take: Take, target: str) -> str:
+    from opossum.export.folders import write_csv
+
+    return f"{write_csv(take, target)} tables"
+
+
+def _write_spans(take: Take, target: str) -> str:
+    from opossum.export.spans import write_spans
+
+    with whole_file(target) as file:
+        return f"{write_spans(take, file):,} spans"
 
 
 def write_stream(take: Take, target: str) -> None:
