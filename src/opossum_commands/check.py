@@ -117,9 +117,12 @@ def _tell(outcomes: list[Outcome], quiet: bool) -> None:
     from opossum.rules.reports import summary
 
     section = None
-    for outcome in outcomes:
-        if quiet and not outcome.broken:
-            continue
+    broke = [outcome for outcome in outcomes if outcome.broken]
+    others = [] if quiet else [outcome for outcome in outcomes if not outcome.broken]
+    # what broke comes first: it is what one came for
+    for outcome in (*broke, *others):
+        if outcome is (others[0] if others else None):
+            section = None
         if outcome.rule.section != section:
             section = outcome.rule.section
             if section:

@@ -23,6 +23,7 @@ COMMANDS = {
     "compare": "compare:compare",
     "rehearse": "rehearse:rehearse",
     "check": "check:check",
+    "learn": "learn:learn",
     "convert": "convert:convert",
     "check-stream": "check_stream:check_stream",
     "info": "info:info",

@@ -41,9 +41,12 @@ def test_heard(shop):
     """By anybody, by somebody, by so many."""
     shop.send("bread", o="oven#2")
     take = shop.take()
-    assert told(take, "every send of bread is heard") == (4, [(6, "heard by 0")])
+    assert told(take, "every send of bread is heard") == (4, [(6, "bread was heard by 0")])
     assert told(take, "every send of bread from Oven is heard by Shelf") == (3, [])
-    assert told(take, "every send of bread from oven#1 is heard by exactly 2 listeners") == (3, [(3, "heard by 3")])
+    assert told(take, "every send of bread from oven#1 is heard by exactly 2 listeners") == (
+        3,
+        [(3, "bread was heard by 3")],
+    )
     assert told(take, "every send of cake is heard") == (0, [])
 
 
@@ -96,6 +99,16 @@ def test_followed_by():
     assert told(take, "every send of knock is followed by send of open before send of knock") == (3, [])
     occasions, breaks = told(take, "every send of knock is followed by at most 1 send of open within 20 frames")
     assert occasions >= 1 and all("2 ×" in note or "3 ×" in note for _, note in breaks)
+
+
+def test_only_what_is_named(shop):
+    """Each other name once, where it first came."""
+    shop.send("cake")
+    shop.frame().send("cake")
+    take = shop.take()
+    assert told(take, "only send of bread comes") == (4, [(6, "send of cake came")])
+    assert told(take, "only send of bread or cake comes") == (5, [])
+    assert told(take, "only call of Counter.* by Counter comes") == (4, [])
 
 
 def test_preceded_by_and_before():

@@ -15,7 +15,7 @@ from opossum.rules.sentence import Form, Reading, Rule
 MOST_RULES = 10_000
 """Sentences that are read of one file."""
 
-LONGEST_SENTENCE = 4_000
+LONGEST_SENTENCE = 400_000
 """Characters of one sentence."""
 
 
@@ -218,6 +218,18 @@ def _words_of(terminal: str) -> tuple[str, ...]:
             words = re.findall(r"[a-z]+", re.sub(r"\\b|\(\?:|s\?", "|", pattern))
             return tuple(words) if all(len(word) > 1 for word in words) else ()
     return ()
+
+
+@cache
+def reserved_words() -> frozenset[str]:
+    """Return the words of the language, which as names stand in back-ticks."""
+    return frozenset(
+        word
+        for item in parser().terminals
+        if item.name not in _WORDS
+        for word in _words_of(item.name)
+        if word.isalpha()
+    ) | {"ms", "s", "min", "frame", "frames"}
 
 
 def nearest(written: str, words: list[str]) -> str:

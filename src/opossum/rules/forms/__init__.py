@@ -14,6 +14,7 @@ from opossum.rules.forms import (
     frames,
     heard,
     never,
+    only,
     queues,
     reaching,
     single,
@@ -48,6 +49,7 @@ def _every(ground: Ground, form: Form) -> Occasions:
 FORMS: dict[str, Callable[[Ground, Form], Occasions]] = {
     "every": _every,
     "never": never.never,
+    "only": only.only,
     "within": frames.within,
     "between": following.between,
     "queue": queues.queue,

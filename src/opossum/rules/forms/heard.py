@@ -23,5 +23,14 @@ def heard(ground: Ground, moment: Moment, form: Form) -> Occasions:
     held = np.array([wanted.holds(number) for number in range(int(times.max(initial=0)) + 1)])[times]
     whom = "" if by is None or isinstance(by, Count) else f" by {' or '.join(by)}"
     return occasions(
-        found.lines, found.frames, held, lambda place: f"heard by {times[place]}{whom}", found.peers, found.owners
+        found.lines,
+        found.frames,
+        held,
+        lambda place: f"{_event(ground, int(found.sends[place]))}heard by {times[place]}{whom}",
+        found.peers,
+        found.owners,
     )
+
+
+def _event(ground: Ground, send: int) -> str:
+    return f"{ground.take.text(int(ground.take.tables['send']['ev'][send]))} was "
