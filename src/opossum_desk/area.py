@@ -96,6 +96,12 @@ class Desk(Protocol):
     def ask_save(self) -> None:
         """Let the user say where to save the take."""
 
+    def ask_beside(self) -> None:
+        """Let the user choose a take to set beside the open one."""
+
+    def rehearse(self) -> None:
+        """Rehearse the chosen finding's fix."""
+
     def ask_report(self) -> None:
         """Let the user say where to write the report of the open take."""
 

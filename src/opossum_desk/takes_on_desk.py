@@ -10,6 +10,8 @@ from PySide6.QtCore import QObject, Qt
 import moonrise_bakery
 from moonrise_bakery import demo_take_path
 from opossum.findings.wording import plural
+from opossum_desk.beside_on_desk import BesideOnDesk
+from opossum_desk.rules_on_desk import RulesOnDesk
 from opossum_desk.sounds_on_desk import SoundsOnDesk
 from opossum_desk.state.marks_file import Mark, MarksError, marks_of, marks_path, read_marks, show_marks, write_marks
 from opossum_desk.state.session import Session
@@ -43,6 +45,10 @@ class TakesOnDesk(QObject):
         self.question: Symptom | None = None
         """The symptom that is asked once the take has been examined."""
         self._sounds = SoundsOnDesk(desk, self)
+        self.beside = BesideOnDesk(desk, self)
+        self.rules = RulesOnDesk(desk, self)
+        desk.view("take").story.rehearsal_wanted.connect(self.beside.rehearse)
+        desk.view("take").story.rule_wanted.connect(self.rules.keep_away)
         opening = desk.opening
         opening.opened.connect(self.show_opened)
         opening.examined.connect(self._examined)
@@ -61,6 +67,7 @@ class TakesOnDesk(QObject):
         self._show_marks(session, own)
         self.show(session)
         self._sounds.take_opened(session, own)
+        self.rules.take_opened(own)
         if len(self.paths) == 1 and own.endswith(".jsonl") and desk.games.followed is None:
             desk.games.watch(own)
 
@@ -68,6 +75,11 @@ class TakesOnDesk(QObject):
         """Show a session and have its take examined; `grown`: it is the one on the desk, longer by now."""
         desk = self._desk
         session.sound_of = self._sounds.ask
+        session.rules.check, session.rules.learn, session.rules.write = (
+            self.rules.check,
+            self.rules.learn,
+            self.rules.write,
+        )
         desk.set_session(session, grown)
         session.subscribe("selection window axis measure", self._tell_selection)
         session.subscribe("bookmarks", self._keep_bookmarks)

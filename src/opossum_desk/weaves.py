@@ -25,6 +25,18 @@ def _make_clips(look: Look) -> WeaveView:
     return ClipsWeave(look)
 
 
+def _make_compare(look: Look) -> WeaveView:
+    from opossum_desk.compare.weave import CompareWeave
+
+    return CompareWeave(look)
+
+
+def _make_rules(look: Look) -> WeaveView:
+    from opossum_desk.rules.weave import RulesWeave
+
+    return RulesWeave(look)
+
+
 WEAVES: list[Weave] = [
     Weave("flow", "Flow", "Alt+2", "what ran in which order, frame by frame", "See the order", FlowWeave),
     Weave(
@@ -32,6 +44,8 @@ WEAVES: list[Weave] = [
     ),
     Weave("pacing", "Pacing", "Alt+4", "how regular, how wasteful", "See how regular", _make_pacing),
     Weave("clips", "Clips", "Alt+5", "clips laid over each other, and their marks", "See the clips", _make_clips),
+    Weave("compare", "Compare", "Alt+6", "this take beside another one", "See it compared", _make_compare),
+    Weave("rules", "Rules", "Alt+7", "what must hold, and where it broke", "See the rules", _make_rules),
 ]
 
 

@@ -160,6 +160,14 @@ class DeskWindow(QMainWindow):
             self.memory.kept.folder = os.path.dirname(paths[0])
             self.open_paths(paths)
 
+    def ask_beside(self) -> None:
+        """Let the user choose a take to set beside the open one."""
+        self.takes.beside.ask()
+
+    def rehearse(self) -> None:
+        """Rehearse the chosen finding's fix, and set both runs side by side."""
+        self.takes.beside.rehearse()
+
     def open_demo(self) -> None:
         """Open the bakery's night."""
         self.open_paths([str(demo_take_path())])

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt, QUrl
@@ -10,15 +12,20 @@ from test_window import bakery, has_colour, opened, picture
 
 from moonrise_bakery.night import record_night
 from opossum.findings.catalogue import KINDS, weave_of
+from opossum.rehearse.rehearsal import rehearse
 from opossum_desk.layout.colours import DAY, NIGHT
 from opossum_desk.layout.row_picture import HEADER_PX
+from opossum_desk.rules_on_desk import check_files
 from opossum_desk.weaves import WEAVES
 from opossum_desk.weaving import gathered_weave
 from tape import Stage
 
 __all__ = ["bakery"]
 NAMES = [weave.name for weave in WEAVES]
-GATHERED = NAMES[1:]
+GATHERED = ["roster", "pacing", "clips"]
+"""Those that show what is gathered of the take alone."""
+ROWS = [*GATHERED, "compare", "rules"]
+BAKERY_RULES = Path(__file__).parents[2] / "docs" / "examples" / "bakery.rules"
 
 
 def finding_of(desk, cause: str):
@@ -27,8 +34,15 @@ def finding_of(desk, cause: str):
 
 
 def canvas(desk, name: str):
-    """Return a weave's canvas, the weave being shown."""
-    desk.session.choose_weave(name)
+    """Return a weave's canvas, the weave being shown and having something to show."""
+    session = desk.session
+    if name == "compare" and session.beside.comparison is None:
+        told = rehearse(session.take, finding_of(desk, "bound-twice"), session.findings)
+        session.beside.show(told.comparison, told.lines())
+    if name == "rules" and (session.rules.checked is None or not session.rules.checked.files):
+        desk.takes.rules.stop()
+        session.rules.show(check_files(session, [BAKERY_RULES]))
+    session.choose_weave(name)
     return desk.take_area.weave(name).focusable()[0]
 
 
@@ -56,7 +70,7 @@ def test_the_rail_goes_to_a_weave_and_back_undoes_it(bakery, qtbot, name):
     assert bakery.rail.buttons[before[0]].isChecked()
 
 
-@pytest.mark.parametrize("name", NAMES)
+@pytest.mark.parametrize("name", ["flow", *ROWS])
 def test_names_are_written_anew_where_they_change(bakery, qtbot, name):
     """Panning leaves them as they are; the look, the selection or the row walked to shows in them at once."""
     view = canvas(bakery, name)
@@ -129,7 +143,7 @@ def test_all_frames_of_a_finding_are_in_view_where_lives_are_looked_at(bakery):
     assert session.visible_columns[0] <= columns[0] and columns[-1] <= session.visible_columns[1]
 
 
-@pytest.mark.parametrize("name", GATHERED)
+@pytest.mark.parametrize("name", ROWS)
 def test_a_weave_is_walked_and_read_by_keys_alone(bakery, qtbot, name):
     """Shift+Down walks the rows and says what each is; End and Home go to the ends; the rest of the keys stay the desk's."""
     view = canvas(bakery, name)
@@ -190,7 +204,7 @@ def test_an_empty_spot_selects_its_frame_but_not_where_x_is_no_moment(bakery, qt
         assert (bakery.session.column != 0) is selects
 
 
-@pytest.mark.parametrize("name", GATHERED)
+@pytest.mark.parametrize("name", ROWS)
 def test_every_row_has_something_that_can_be_done_with_it(bakery, name):
     """Behind the right button; doing it raises nothing."""
     view = canvas(bakery, name)
@@ -203,10 +217,10 @@ def test_every_row_has_something_that_can_be_done_with_it(bakery, name):
 
 
 @pytest.mark.parametrize("look", ["day", "night"])
-@pytest.mark.parametrize("name", GATHERED)
+@pytest.mark.parametrize("name", ROWS)
 def test_what_is_wrong_is_rose_by_day_and_by_night(bakery, name, look):
     """In each weave, with a finding of its own chosen."""
-    cause = {"roster": "called-after-gone", "pacing": "every-frame", "clips": "early"}[name]
+    cause = {"roster": "called-after-gone", "pacing": "every-frame", "clips": "early"}.get(name, "bound-twice")
     bakery.choose_look(look)
     bakery.session.show_finding(finding_of(bakery, cause))
     view = canvas(bakery, name)
@@ -225,7 +239,7 @@ def test_each_kind_of_finding_is_shown_in_each_weave(bakery, name):
             assert any(label.lit for label in labels), finding.id
 
 
-@pytest.mark.parametrize("name", GATHERED)
+@pytest.mark.parametrize("name", ROWS)
 @pytest.mark.parametrize(("width", "height"), [(1024, 640), (2560, 1440)])
 def test_it_is_whole_on_small_and_large_screens(bakery, qtbot, name, width, height):
     """No label is wider than its share, and the rows have room."""

@@ -5,10 +5,11 @@ from __future__ import annotations
 import pytest
 
 from moonrise_bakery.night import record_night
-from opossum.learning.candidate import either, seconds, written
+from opossum.learning.candidate import either, seconds
 from opossum.learning.learn import Learning, learn, rule_file
 from opossum.rules.checking import check
 from opossum.rules.parsing import parse_rules
+from opossum.rules.writing import written
 from opossum.take.opening import open_any
 from opossum.take.take import Take
 from tape import Tape

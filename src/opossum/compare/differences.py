@@ -40,7 +40,7 @@ class Difference:
     `side`: 0 or 1, the run that has it (more often); `first_side`, `node`: the first such node, `frame`: the game's number
     of its frame there, `seconds`: its time on the second run's clock; `more`: how many of it have no counterpart on each side; `follows`: how many
     further records there are because of it, by sort; `examples`: (side, node) of some of them; `instead`: the other clip,
-    where it is chance.
+    where it is chance; `listeners`: labels of the calls and stretches that are it or follow from it.
     """
 
     sort: Sort
@@ -55,6 +55,7 @@ class Difference:
     follows: dict[str, int] = field(default_factory=dict)
     examples: list[tuple[int, int]] = field(default_factory=list)
     instead: str = ""
+    listeners: set[int] = field(default_factory=set)
 
     @property
     def following(self) -> int:
@@ -179,10 +180,14 @@ class _Folding:
     def _follow(
         self, story: Difference, side: int, node: int, members: dict[int, list[int]], *, itself: bool = True
     ) -> None:
+        nodes = self.nodes[side]
         for member in members[node]:
+            what = What(int(nodes.what[member]))
+            if what in (What.CALL, What.STRETCH):
+                story.listeners.add(int(nodes.label[member]))
             if member == node and not itself:
                 continue
-            name = What(int(self.nodes[side].what[member])).name.lower()
+            name = what.name.lower()
             story.follows[name] = story.follows.get(name, 0) + 1
             if len(story.examples) < MOST_EXAMPLES:
                 story.examples.append((side, member))

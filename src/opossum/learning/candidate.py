@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-import re
 from typing import NamedTuple
 
-from opossum.rules.parsing import reserved_words
+from opossum.rules.writing import written
 
 
 class Candidate(NamedTuple):
@@ -38,15 +37,6 @@ class Candidate(NamedTuple):
         """Return a candidate that may be told together with others that differ in the name alone."""
         sentence = f"{before}{written(name)}{after}"
         return cls(sentence, section, fewest, severity, implied_by, (before, name, after))
-
-
-_PLAIN = re.compile(r"[^\W\d][\w.#/-]*")
-
-
-def written(name: str) -> str:
-    """Return a name as it stands in a sentence: in back-ticks where it is odd or a word of the language."""
-    odd = not _PLAIN.fullmatch(name) or name in reserved_words()
-    return f"`{name.replace('`', '')}`" if odd else name
 
 
 def either(names: list[str]) -> str:

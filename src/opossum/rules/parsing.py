@@ -202,11 +202,11 @@ def possible_words(error: UnexpectedInput) -> list[str]:
         names = set(error.accepts or error.expected or ())
     elif isinstance(error, UnexpectedCharacters):
         names = set(error.allowed or ())
-    return sorted({word for name in names for word in _words_of(name)})
+    return sorted({word for name in names for word in words_of(name)})
 
 
 @cache
-def _words_of(terminal: str) -> tuple[str, ...]:
+def words_of(terminal: str) -> tuple[str, ...]:
     """Return the words a terminal stands for."""
     if terminal in _WORDS:
         return (_WORDS[terminal],)
@@ -215,7 +215,9 @@ def _words_of(terminal: str) -> tuple[str, ...]:
             pattern = item.pattern.value
             if item.pattern.type == "str":
                 return (pattern,)
-            words = re.findall(r"[a-z]+", re.sub(r"\\b|\(\?:|s\?", "|", pattern))
+            plain = re.sub(r"\\b|\(\?:", "|", pattern)
+            both = [re.findall(r"[a-z]+", plain.replace("s?", ending)) for ending in ("", "s")]
+            words = dict.fromkeys(both[0] + both[1])
             return tuple(words) if all(len(word) > 1 for word in words) else ()
     return ()
 
@@ -224,11 +226,7 @@ def _words_of(terminal: str) -> tuple[str, ...]:
 def reserved_words() -> frozenset[str]:
     """Return the words of the language, which as names stand in back-ticks."""
     return frozenset(
-        word
-        for item in parser().terminals
-        if item.name not in _WORDS
-        for word in _words_of(item.name)
-        if word.isalpha()
+        word for item in parser().terminals if item.name not in _WORDS for word in words_of(item.name) if word.isalpha()
     ) | {"ms", "s", "min", "frame", "frames"}
 
 

@@ -42,3 +42,19 @@ def short_time(ns: float) -> str:
     if ns >= 1e9:
         return f"{ns / 1e9:.2f} s"
     return f"{ns / 1e6:.1f} ms" if ns >= 1e6 else f"{ns / 1e3:.0f} µs"
+
+
+LETTER_PX = 6.6
+"""About how wide a letter is."""
+
+
+def wrapped(text: str, width: float) -> list[str]:
+    """Return a sentence as lines that fit a width in pixels."""
+    room = max(20, int(width / LETTER_PX))
+    lines: list[str] = []
+    for word in text.split():
+        if lines and len(lines[-1]) + 1 + len(word) <= room:
+            lines[-1] += f" {word}"
+        else:
+            lines.append(word)
+    return lines

@@ -19,11 +19,13 @@ from opossum.take.grouping import Groups
 from opossum.take.sieve import slow_calls
 from opossum.take.take import Take
 from opossum_desk.state.axis import Axis, AxisMode, make_axis
+from opossum_desk.state.beside import Beside
 from opossum_desk.state.counts import Counts, count
 from opossum_desk.state.history import FIRST_WEAVE, History, Spot
 from opossum_desk.state.marks import Marks
 from opossum_desk.state.measuring import Measure, measured
 from opossum_desk.state.row_index import Flag, Row, RowIndex
+from opossum_desk.state.rules_of_take import RulesOfTake
 from opossum_desk.state.selection import Selection
 from opossum_desk.state.sieving import Sieve
 from opossum_desk.state.sounds import Sounds
@@ -62,6 +64,7 @@ class Session:
         topics = Topics()
         self.subscribe, self._publish = topics.subscribe, topics.publish
         self.marks, self.sounds = Marks(topics), Sounds(topics)
+        self.beside, self.rules = Beside(topics), RulesOfTake(topics)
         self.counts = count(take) if counted is None else Counts(**counted["counts"])
         self.peer = 0
         axis = make_axis(take, 0, AxisMode.FRAME, self.counts.frozen_rows)

@@ -19,6 +19,8 @@ TOPICS = (
     "trail",
     "settled",
     "sounds",
+    "beside",
+    "rules",
 )
 
 

@@ -22,6 +22,10 @@ class StoryView(QTextBrowser):
 
     place_wanted = Signal(str)
     """A place in the source is to be opened, as the take names it."""
+    rehearsal_wanted = Signal()
+    """The chosen finding's fix is to be rehearsed."""
+    rule_wanted = Signal()
+    """A rule is to keep the chosen finding from coming back."""
     left_out = Signal(str)
     """Findings were left out; says where that was written."""
 
@@ -128,6 +132,10 @@ class StoryView(QTextBrowser):
             self.session.select_column(int(target))
         elif kind == "place":
             self.place_wanted.emit(unquote(target))
+        elif kind == "rule":
+            self.rule_wanted.emit()
+        elif kind == "rehearse":
+            self.rehearsal_wanted.emit()
         elif kind == "weave":
             self.session.choose_weave(target)
         elif kind == "call":

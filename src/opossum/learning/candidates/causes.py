@@ -6,7 +6,8 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from opossum.learning.candidate import Candidate, either, written
+from opossum.learning.candidate import Candidate, either
+from opossum.rules.writing import written
 from opossum.stream.tables import Array
 from opossum.take.grouping import distinct, factorised
 from opossum.take.take import Take

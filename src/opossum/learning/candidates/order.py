@@ -7,7 +7,8 @@ from itertools import pairwise
 
 import numpy as np
 
-from opossum.learning.candidate import Candidate, written
+from opossum.learning.candidate import Candidate
+from opossum.rules.writing import written
 from opossum.stream.tables import Array
 from opossum.take.grouping import Runs, distinct, factorised
 from opossum.take.take import Take

@@ -8,6 +8,7 @@ from pathlib import Path
 from urllib.parse import quote
 
 from opossum.findings.finding import Evidence, Finding
+from opossum.rehearse.fixes import can_be_rehearsed
 from opossum_desk.layout.describing import record_text
 from opossum_desk.layout.wording import SEVERITY_TITLES, cause_title, kind_title
 from opossum_desk.state.session import Session
@@ -30,7 +31,7 @@ def story_html(
 ) -> str:
     """Return the page of one finding in the given colours.
 
-    Links are `frame:COLUMN`, `call:ROW`, `finding:ID`; `offer`: (name, words) of a weave that proves it better, `weave:NAME`.
+    Links are `frame:COLUMN`, `call:ROW`, `finding:ID`; `offer`: (name, words) of a weave that proves it better, `weave:NAME`; `rehearse:`, `rule:`.
     Places in the source are `place:FILE:LINE`; where their files lie below one of `roots`, their lines are shown.
     """
     subject = finding.subject
@@ -47,6 +48,8 @@ def story_html(
     parts += _source(finding, roots, quiet)
     if offer:
         parts.append(f'<p><a href="weave:{offer[0]}">{escape(offer[1])}</a></p>')
+    rehearse = '<a href="rehearse:">Rehearse this fix</a> · ' if can_be_rehearsed(finding) else ""
+    parts.append(f'<p>{rehearse}<a href="rule:">Write a rule against it</a></p>')
     parts.append(_frames(session, finding, quiet))
     parts.append(f'<p style="color:{quiet};margin-bottom:0">Proof</p>')
     parts += [_evidence(session, item, quiet) for item in finding.evidence]

@@ -1,0 +1,1 @@
+"""The weave Compare: two takes, each row twice."""

@@ -1,0 +1,1 @@
+"""What Compare shows, as numbers: no Qt."""

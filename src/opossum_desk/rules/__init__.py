@@ -1,0 +1,1 @@
+"""The weave Rules: what must hold, each with a strip of where it held and broke."""

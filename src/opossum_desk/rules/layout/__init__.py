@@ -1,0 +1,1 @@
+"""What Rules shows, as numbers: no Qt."""
