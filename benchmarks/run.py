@@ -24,6 +24,7 @@ sys.path.insert(0, str(Path(__file__).parent))
 
 import msgspec
 
+import beside
 import games
 import live
 import painting
@@ -251,7 +252,7 @@ def main() -> int:
     parser.add_argument("--live-seconds", type=float, default=60, help="how long the flood lasts")
     parser.add_argument(
         "--only",
-        choices=["reading", "hard", "painting", "starting", "recording", "games", "live"],
+        choices=["reading", "hard", "painting", "starting", "recording", "games", "live", "beside"],
         help="measure one part",
     )
     arguments = parser.parse_args()
@@ -277,6 +278,8 @@ def main() -> int:
             recorders.recorders(table)
             recorders.holding(table)
             recorders.panda(table)
+        if arguments.only in (None, "beside"):
+            beside.beside(table, Path(folder))
         if arguments.only in (None, "games"):
             games.games(table)
         if arguments.only in (None, "live"):

@@ -17,6 +17,7 @@ from PySide6.QtWidgets import QApplication
 from moonrise_bakery import demo_take_path
 from opossum_desk.application import dress, make_application
 from opossum_desk.memory import Memory
+from opossum_desk.rules_on_desk import check_files
 from opossum_desk.views.look import Look
 from opossum_desk.window import DeskWindow
 
@@ -101,6 +102,16 @@ def main() -> None:
         session.show_finding(findings[cause])
         session.settle()
         shoot(name)
+    session.show_finding(findings["bound-twice"])
+    window.rehearse()
+    wait(application, lambda: session.beside.comparison is not None)
+    session.show_all()
+    session.settle()
+    shoot("compare")
+    window.takes.rules.stop()
+    session.rules.show(check_files(session, [Path(__file__).parent.parent / "docs" / "examples" / "bakery.rules"]))
+    session.choose_weave("rules")
+    shoot("rules")
     session.choose_weave("flow")
     if not wanted or {"live", "held", "two-peers"} & set(wanted):
         game = live(application, window)

@@ -116,7 +116,7 @@ def _tell(outcomes: list[Outcome], quiet: bool) -> None:
     from opossum.findings.wording import plural
     from opossum.rules.reports import summary
 
-    section = None
+    section, told = None, False
     broke = [outcome for outcome in outcomes if outcome.broken]
     others = [] if quiet else [outcome for outcome in outcomes if not outcome.broken]
     # what broke comes first: it is what one came for
@@ -126,9 +126,11 @@ def _tell(outcomes: list[Outcome], quiet: bool) -> None:
         if outcome.rule.section != section:
             section = outcome.rule.section
             if section:
-                say()
+                if told:
+                    say()
                 say(section, bold=True)
-        rule = outcome.rule
+                told = True
+        rule, told = outcome.rule, True
         mark = {"broke": rule.severity.upper(), "held": "held", "no occasion": "-"}[outcome.verdict]
         say_wrapped(f"{mark:<6} {rule.name}", "", "       ")
         if outcome.broken:

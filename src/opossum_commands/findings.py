@@ -36,6 +36,7 @@ class FindingsCommand(click.Command):
 @click.command(cls=FindingsCommand)
 @click.argument("paths", metavar="TAKE|STREAM…", nargs=-1, required=True)
 @click.option("--json", "as_json", is_flag=True, help="Print JSON instead of a table.")
+@click.option("--as-rules", is_flag=True, help="Print a rule against each finding instead, for a rule file.")
 @click.option(
     "--only",
     "only",
@@ -54,7 +55,12 @@ class FindingsCommand(click.Command):
     help="Change a threshold (repeatable).",
 )
 def findings(
-    paths: tuple[str, ...], as_json: bool, only: tuple[str, ...], fail_on: str | None, settings: tuple[str, ...]
+    paths: tuple[str, ...],
+    as_json: bool,
+    as_rules: bool,
+    only: tuple[str, ...],
+    fail_on: str | None,
+    settings: tuple[str, ...],
 ) -> None:
     """Print what is wrong with a take or stream (`-`: standard input), worst first."""
     for name in only:
@@ -71,7 +77,12 @@ def findings(
     everything = examine(take, chosen, only)
     found = wishes.counted(everything)
     damage = check_take(take)
-    if as_json:
+    if as_rules:
+        from opossum.rules.against import rule_against
+
+        for sentence in dict.fromkeys(rule_against(finding) for finding in found):
+            say(sentence)
+    elif as_json:
         about = {
             "name": take.name,
             "game": take.game,

@@ -46,6 +46,6 @@ def learn(paths: tuple[str, ...], out: str, force: bool) -> None:
         raise CommandError(f"{out}: cannot be written ({error.strerror or error}).") from None
     say(f"{out}: {plural(len(learning.rules), 'rule')} from {plural(len(takes), 'take')}")
     if learning.disputed:
-        say(f"On {plural(len(learning.disputed), 'more')} the takes disagree; they stand at the end, as comments.")
+        say(f"On {plural(len(learning.disputed), 'more rule')} the takes disagree; they stand at the end, as comments.")
     if len(takes) == 1:
         say("From one take, chance looks like a rule: give two or more.")

@@ -395,7 +395,10 @@ class Recorder(Inner):
             self.abandon()
 
     def abandon(self) -> None:
-        """Stop recording without `bye`: to a reader the game died here."""
+        """Stop recording without `bye`: to a reader the game died here, and what it still does is lost on purpose.
+
+        What was lost before is kept as `lost_by_then`.
+        """
         if self._watchdog is not None:
             self._watchdog.stop()
         if self._processor is not None:
@@ -403,6 +406,7 @@ class Recorder(Inner):
         self._detach()
         self._sink.close()
         self.lost += getattr(self._sink, "unsent", 0)
+        self.lost_by_then = self.lost
 
     def __enter__(self) -> Recorder:
         return self

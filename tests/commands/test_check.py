@@ -72,3 +72,11 @@ def test_reports_and_json_are_written(run, bread, tmp_path):
     assert (tmp_path / "rules.xml").read_bytes().startswith(b"<?xml")
     assert json.loads((tmp_path / "rules.sarif").read_bytes())["version"] == "2.1.0"
     assert "cannot be written" in run("check", bread, "--rules", BAKERY, "--junit", tmp_path / "none" / "x.xml").err
+
+
+def test_findings_as_rules_break_where_they_were_found(run, bread, tmp_path):
+    """Straight from one command into the other."""
+    rules = tmp_path / "against.rules"
+    rules.write_text(run("findings", bread, "--as-rules").out)
+    told = run("check", bread, "--rules", rules, "--json").json
+    assert told["broke"] == len(told["rules"]) >= 1

@@ -251,3 +251,10 @@ def test_the_demo_says_what_it_cannot_do(run, tmp_path):
     target.write_bytes(b"precious")
     assert "is there already" in run("demo", "--out", target).err
     assert "could not be written" in run("demo", "--out", "/nowhere/n.flow.jsonl").err
+
+
+def test_a_night_that_ends_in_an_endless_loop_is_written(run, tmp_path):
+    """What its calls would still have told is not missed."""
+    told = run("demo", "--with", "endless-loop", "--seconds", 40, "--out", tmp_path / "loop.take")
+    assert told.status == 0 and told.err == ""
+    assert "endless-loop" in run("findings", tmp_path / "loop.take").out
