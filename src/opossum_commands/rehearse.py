@@ -12,15 +12,17 @@ from opossum_commands.terminal import say, say_wrapped
 
 if TYPE_CHECKING:
     from opossum.findings.finding import Finding
+    from opossum.rules.sentence import Rule
 
 
 @click.command()
 @click.argument("path", metavar="TAKE|STREAM")
-@click.argument("finding", metavar="FINDING")
+@click.argument("finding", metavar="[FINDING]", required=False)
+@click.option("--rule", metavar="SENTENCE", help="Hold a rule instead of mending a finding.")
 @click.option("-o", "--out", metavar="FILE", help="Save the take as it would have been, such as fixed.take.")
 @click.option("--force", is_flag=True, help="Replace FILE if it exists.")
 @click.option("--json", "as_json", is_flag=True, help="Print JSON instead of sentences.")
-def rehearse(path: str, finding: str, out: str | None, force: bool, as_json: bool) -> None:
+def rehearse(path: str, finding: str | None, rule: str | None, out: str | None, force: bool, as_json: bool) -> None:
     """Reckon a take again with the fix of one finding, and set both side by side.
 
     FINDING is its number in `opossum findings`, its id, or as much of its id as tells it from the others. What a call
@@ -29,12 +31,16 @@ def rehearse(path: str, finding: str, out: str | None, force: bool, as_json: boo
     \b
     opossum rehearse night.take 1
     opossum rehearse night.take double-fire/bound-twice -o fixed.take
+    opossum rehearse night.take --rule "never more than 1 timer steam at once for each owner"
     """
     from opossum.compare.wording import sections
     from opossum.findings.examine import examine
     from opossum.rehearse.plan import RehearsalError
     from opossum.rehearse.rehearsal import rehearse as rehearsed
+    from opossum.rehearse.rehearsal import rehearse_rule
 
+    if (finding is None) == (rule is None):
+        raise CommandError("give a finding, or --rule and a sentence.")
     if out is not None:
         if not out.endswith(".take"):
             raise CommandError(f"{out}: a rehearsed take is saved as .take; name it so.")
@@ -42,9 +48,11 @@ def rehearse(path: str, finding: str, out: str | None, force: bool, as_json: boo
     wishes = wishes_for(path)
     take = opened([path])
     findings = wishes.counted(examine(take, wishes.settings))
-    chosen = _chosen(finding, findings)
     try:
-        rehearsal = rehearsed(take, chosen, findings, wishes.settings)
+        if rule is not None:
+            rehearsal = rehearse_rule(take, _rule(rule), findings, wishes.settings)
+        else:
+            rehearsal = rehearsed(take, _chosen(str(finding), findings), findings, wishes.settings)
     except RehearsalError as error:
         raise CommandError(f"{error}.") from None
     if out is not None:
@@ -57,7 +65,7 @@ def rehearse(path: str, finding: str, out: str | None, force: bool, as_json: boo
     if as_json:
         printed_json(rehearsal.as_dict())
         return
-    say(f"Rehearsed: {chosen.id}", bold=True)
+    say(f"Rehearsed: {rehearsal.about}", bold=True)
     for line in rehearsal.lines():
         say_wrapped(line, "  ", "    ")
     for section in sections(rehearsal.comparison):
@@ -70,6 +78,22 @@ def rehearse(path: str, finding: str, out: str | None, force: bool, as_json: boo
     if out is not None:
         say()
         say(f"{out}: {rehearsal.take.records:,} records")
+
+
+def _rule(text: str) -> Rule:
+    """Return a sentence as a rule.
+
+    Raises:
+        CommandError: it cannot be understood.
+    """
+    from opossum.rules.parsing import RuleError, Sentence, parse_sentence
+
+    read = parse_sentence(Sentence(1, text))
+    if isinstance(read, RuleError):
+        raise CommandError(f"--rule, letter {read.column}: {read.message}.")
+    if isinstance(read, tuple):
+        raise CommandError("--rule: that is a heading, no rule.")
+    return read
 
 
 def _chosen(asked: str, findings: list[Finding]) -> Finding:

@@ -25,7 +25,7 @@ def test_a_fix_is_told_and_saved(run, bread, tmp_path):
     left = examine(open_any(str(tmp_path / "fixed.take")))
     assert [finding.cause for finding in left] == ["slow-call"]
     numbered = run("rehearse", bread, "1", "--json").json
-    assert numbered["finding"] in (finding.id for finding in examine(open_any(str(bread))))
+    assert numbered["about"] in (finding.id for finding in examine(open_any(str(bread))))
     assert run("rehearse", tmp_path / "fixed.take", left[0].id).status == 0
 
 
@@ -35,4 +35,8 @@ def test_what_is_not_meant_is_said(run, bread, tmp_path):
     assert "no finding is called `zebra`; there are: " in run("rehearse", bread, "zebra").err
     assert "may be " in run("rehearse", bread, "e").err
     assert "is saved as .take" in run("rehearse", bread, "1", "-o", tmp_path / "fixed.jsonl").err
+    assert "give a finding, or --rule" in run("rehearse", bread).err
+    assert "did you mean `every`?" in run("rehearse", bread, "--rule", "evry send of a is heard").err
+    told = run("rehearse", bread, "--rule", "never more than 1 listener of bread_ready at once for each owner")
+    assert told.status == 0 and "is held: what is bound already is not bound again" in told.out.replace("\n    ", " ")
     assert "give --force to replace it" in run("rehearse", bread, "1", "-o", bread).err

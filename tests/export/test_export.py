@@ -21,7 +21,7 @@ from tape import Tape
 
 def test_parquet_tables_hold_every_record_by_name(night, tmp_path):
     """As many rows as records, names for codes, nulls for what is absent."""
-    take = night("two-routes")
+    take = night("two-routes", seconds=20.0)
     count = write_parquet(take, tmp_path / "night.parquet")
     read = {path.stem: parquet.read_table(path) for path in (tmp_path / "night.parquet").iterdir()}
     assert len(read) == count and {"frames", "listeners"} <= set(read)
@@ -42,7 +42,7 @@ def test_parquet_tables_hold_every_record_by_name(night, tmp_path):
 
 def test_csv_can_be_read_by_anything(night, tmp_path):
     """A line of names, then as many lines as records."""
-    take = night()
+    take = night(seconds=20.0)
     write_csv(take, tmp_path / "night.csv")
     with (tmp_path / "night.csv" / "call.csv").open(encoding="utf-8", newline="") as file:
         rows = list(csv.DictReader(file))
@@ -53,7 +53,7 @@ def test_csv_can_be_read_by_anything(night, tmp_path):
 
 def test_spans_are_read_by_opentelemetrys_own_messages(night, tmp_path):
     """Every frame, send and call once; each below what led to it within its frame, links over frames."""
-    take = night("delay-early")
+    take = night("delay-early", seconds=20.0)
     path = tmp_path / "night.otlp.jsonl"
     with path.open("wb") as file:
         count = write_spans(take, file)
@@ -145,7 +145,7 @@ def test_the_command_tells_what_it_wrote(run, night, tmp_path):
     """By the ending, replacing nothing that was not given up."""
     from opossum.take.archive import save_take
 
-    save_take(night(), tmp_path / "night.take")
+    save_take(night(seconds=20.0), tmp_path / "night.take")
     for ending, word in (
         (".parquet", "tables"),
         (".csv", "tables"),

@@ -6,7 +6,7 @@ from typing import NamedTuple
 
 from opossum.compare.comparison import Comparison
 from opossum.compare.differences import Difference, Sort
-from opossum.compare.figures import ListenerFigures, ListenerName
+from opossum.compare.figures import ListenerFigures, ListenerName, TimerFigures
 from opossum.findings.wording import milliseconds, plural
 
 BEGINS_LATER = "{} seems to be recorded from a later moment on: record both from their start"
@@ -197,11 +197,20 @@ def _timer_lines(comparison: Comparison) -> list[str]:
     lines = []
     for name in dict.fromkeys([*before, *after]):
         one, other = before.get(name), after.get(name)
-        if one is not None and other is not None and (one.armed, one.fired) == (other.armed, other.fired):
+        if one is not None and other is not None and _same_timer(one, other):
             continue
         cls, event, what = name
-        told = " → ".join(
-            "none" if item is None else f"set {item.armed:,}, fired {item.fired:,}" for item in (one, other)
-        )
-        lines.append(f"{what} `{event or cls}`: {told}")
+        lines.append(f"{what} `{event or cls}`: {' → '.join(_timer_told(item) for item in (one, other))}")
     return lines
+
+
+def _same_timer(one: TimerFigures, other: TimerFigures) -> bool:
+    apart = abs(one.interval_ns - other.interval_ns)
+    return (one.armed, one.fired) == (other.armed, other.fired) and apart <= LEAST_MOVED * max(one.interval_ns, 1)
+
+
+def _timer_told(figures: TimerFigures | None) -> str:
+    if figures is None:
+        return "none"
+    every = f", every {milliseconds(figures.interval_ns)}" if figures.interval_ns > 0 else ""
+    return f"set {figures.armed:,}, fired {figures.fired:,}{every}"

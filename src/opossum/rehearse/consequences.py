@@ -6,10 +6,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from opossum.compare.nodes import Lives
 from opossum.rehearse.plan import Plan
 from opossum.stream.tables import Array
 from opossum.take.grouping import Groups
+from opossum.take.lives import Lives
 from opossum.take.nesting import Nesting
 from opossum.take.take import Take
 

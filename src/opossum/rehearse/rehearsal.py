@@ -16,8 +16,10 @@ from opossum.findings.settings import Settings
 from opossum.findings.wording import listed, plural
 from opossum.rehearse.consequences import Gone, what_goes
 from opossum.rehearse.fixes import fix_of
+from opossum.rehearse.fixes.holding_a_rule import held
 from opossum.rehearse.plan import Plan
 from opossum.rehearse.retelling import retold
+from opossum.rules.sentence import Rule
 from opossum.take.take import Take
 
 Progress = Callable[[str], None]
@@ -28,7 +30,8 @@ Progress = Callable[[str], None]
 class Rehearsal:
     """A fix as rehearsed: the plan, what goes with it, the take told anew, and both takes compared."""
 
-    finding: Finding
+    about: str
+    """The finding's id, or the rule that is held."""
     plan: Plan
     gone: Gone
     take: Take
@@ -70,7 +73,7 @@ class Rehearsal:
         return {
             "format": "opossum-rehearsal",
             "version": 1,
-            "finding": self.finding.id,
+            "about": self.about,
             "done": self.plan.done,
             "gone": {kind: int(flags.sum()) for kind, flags in self.gone.flags.items() if flags.any()},
             "certain_to_frame": self.certain_to,
@@ -102,14 +105,40 @@ def rehearse(
         finding: what is to be mended.
         findings: all that was found in the take.
         settings: thresholds for what is found afterwards.
-        progress: told what is done next.
+        progress: told what is done next; may raise to cancel.
 
     Raises:
         RehearsalError: there is no fix that could be told; the message says why.
     """
+    if progress is not None:
+        progress("the fix")
+    return _rehearsed(take, finding.id, fix_of(take, finding), findings, settings, progress)
+
+
+def rehearse_rule(
+    take: Take,
+    rule: Rule,
+    findings: list[Finding],
+    settings: Settings | None = None,
+    progress: Progress | None = None,
+) -> Rehearsal:
+    """Reckon a take again as it would have been had a rule been held; as `rehearse` does.
+
+    Raises:
+        RehearsalError: the rule cannot be held by taking away; the message says why.
+    """
+    return _rehearsed(take, rule.name, held(take, rule), findings, settings, progress)
+
+
+def _rehearsed(
+    take: Take,
+    about: str,
+    plan: Plan,
+    findings: list[Finding],
+    settings: Settings | None,
+    progress: Progress | None,
+) -> Rehearsal:
     say = progress or (lambda doing: None)
-    say("the fix")
-    plan = fix_of(take, finding)
     say("what goes with it")
     gone = what_goes(take, plan)
     say("the take anew")
@@ -119,4 +148,4 @@ def rehearse(
     left = examine(after, settings)
     say("both side by side")
     sides = (Side(take, "AS RECORDED"), Side(after, "REHEARSED"))
-    return Rehearsal(finding, plan, gone, after, compared(sides, (findings, left)))
+    return Rehearsal(about, plan, gone, after, compared(sides, (findings, left)))

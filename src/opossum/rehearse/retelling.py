@@ -200,28 +200,17 @@ def _ends(take: Take, plan: Plan, strings: list[str]) -> dict[str, dict[str, Arr
 def _with_more(
     kind: str, columns: dict[str, Column], key: Array, more: dict[str, Array], times: _Times
 ) -> tuple[dict[str, Column], Array]:
+    """Return a table's columns and keys with the records that are added; what is not told of them is absent."""
     count = len(more["line"])
+    absent = {field.name: ABSENT[field.type] for field in KINDS[kind].fields if field.type in ABSENT}
+    given = {**more, "t": _time_of_lines(times, more["p"], more["line"])}
     joined: dict[str, Column] = {}
-    kinds = {field.name: field.type for field in KINDS[kind].fields}
-    told = _time_of_lines(times, more["p"], more["line"])
     for name, column in columns.items():
         if isinstance(column, JsonColumn):
-            joined[name] = column
-            continue
-        if name == "t":
-            value = told
-        elif name in more:
-            value = more[name]
-        else:
-            value = np.full(count, ABSENT[kinds[name]] if name in kinds else -1)
-        joined[name] = np.concatenate(
-            (
-                np.asarray(column),
-                np.asarray(value).astype(
-                    np.asarray(column).dtype if name not in ("t", "b", "a", "line", "how") else np.int64
-                ),
-            )
-        )
+            raise TypeError(f"`{kind}` has JSON in `{name}`: records of it cannot be added")
+        # wide, since what is added need not fit the narrow type of what was there
+        value = given[name] if name in given else np.full(count, absent.get(name, -1))
+        joined[name] = np.concatenate((np.asarray(column).astype(value.dtype), value))
     return joined, np.concatenate((key, np.stack((more["line"].astype(np.float64), np.ones(count)))), axis=1)
 
 

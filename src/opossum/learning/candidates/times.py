@@ -85,25 +85,39 @@ def _clocked(take: Take) -> Iterator[Candidate]:
 
 
 def _marks(take: Take) -> Iterator[Candidate]:
-    """Yield marks that came in every play of a clip, by when."""
+    """Yield when the first mark of each name came in every play of a clip, and how many of it came."""
     marks, plays = take.marks, take.tables["play"]
-    first = np.flatnonzero((marks.round == 0) & (marks.send >= 0))
-    if not len(first):
+    rows = np.flatnonzero((marks.round == 0) & (marks.send >= 0))
+    if not len(rows):
         return
-    clip = np.asarray(plays["clip"], np.int64)[marks.play[first]]
-    groups, one = factorised(clip, marks.name[first])
-    passed = _told(take, "send", marks.send[first]) - _told(take, "play", marks.play[first])
+    slack = WITHIN_FRAMES * _frame_ns(take)
+    length = np.asarray(plays["len"], np.float64)
+    # of several marks of one name in a play the first tells when, all of them how many
+    of_play, first = factorised(marks.play[rows], marks.name[rows])
+    times = np.bincount(of_play)
+    rows = rows[first]
+    clip = np.asarray(plays["clip"], np.int64)[marks.play[rows]]
+    groups, one = factorised(clip, marks.name[rows])
+    passed = _told(take, "send", marks.send[rows]) - _told(take, "play", marks.play[rows])
     for group in range(len(one)):
-        mine = passed[groups == group]
-        if len(mine) < FEWEST_IN_A_TAKE or np.ptp(mine) > WITHIN_FRAMES * _frame_ns(take):
+        mine = groups == group
+        if mine.sum() < FEWEST_IN_A_TAKE or np.ptp(passed[mine]) > slack:
             continue
-        limit = float(mine.max()) + WITHIN_FRAMES * _frame_ns(take)
-        name, mark = (
-            written(take.text(int(clip[one[group]]))),
-            written(marks.text_of(int(marks.name[first][one[group]]))),
-        )
-        before = f"every play of {name} is followed by mark {mark} within "
-        yield Candidate(f"{before}{seconds(limit)}", "Clips", FEWEST, limit_of=before, limit=limit)
+        name = written(take.text(int(clip[one[group]])))
+        mark = written(marks.text_of(int(marks.name[rows][one[group]])))
+        before, early = f"every play of {name} is followed by", float(passed[mine].min()) - slack
+        late = float(passed[mine].max()) + slack
+        sentence = f"{before} mark {mark} within {seconds(late)}"
+        yield Candidate(sentence, "Clips", FEWEST, limit_of=f"{before} mark {mark}", limit=late)
+        if early > 2 * slack:
+            sentence = f"{before} exactly 0 mark {mark} within {early / 1e6:.0f} ms"
+            # of several the earliest is kept: the widest of what is allowed
+            yield Candidate(sentence, "Clips", FEWEST, limit_of=f"{before} exactly 0 mark {mark}", limit=-early)
+        several = times[mine]
+        whole = float(length[marks.play[rows[mine]]].max(initial=0.0))
+        if several.min() == several.max() > 1 and np.isfinite(whole):
+            sentence = f"{before} exactly {int(several[0])} mark {mark} within {seconds(whole * 1e9 + slack)}"
+            yield Candidate(sentence, "Clips", FEWEST, "fault")
 
 
 def _delays(take: Take) -> Iterator[Candidate]:

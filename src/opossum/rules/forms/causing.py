@@ -16,7 +16,7 @@ def causes(ground: Ground, moment: Moment, form: Form) -> Occasions:
     """Judge each first by how many of the second it caused: each second counts for the nearest first it springs from."""
     count: Count = form.children[0]
     first, second = moments_of(ground, moment), moments_of(ground, form.children[1])
-    nearest = _nearest_cause(ground, second, first)
+    nearest = nearest_cause(ground, second, first)
     times = np.bincount(nearest[nearest >= 0], minlength=len(first)) if len(first) else np.zeros(0, np.int64)
     held = np.array([count.holds(number) for number in range(int(times.max(initial=0)) + 1)])[times]
     name = form.children[1].text
@@ -28,14 +28,14 @@ def causes(ground: Ground, moment: Moment, form: Form) -> Occasions:
 def springs(ground: Ground, moment: Moment, form: Form) -> Occasions:
     """Judge each second: it springs from a first, however far up."""
     second, first = moments_of(ground, moment), moments_of(ground, form.children[0])
-    held = _nearest_cause(ground, second, first) >= 0
+    held = nearest_cause(ground, second, first) >= 0
     name = form.children[0].text
     return occasions(
         second.lines, second.frames, held, lambda place: f"does not spring from {name}", second.peers, second.owners
     )
 
 
-def _nearest_cause(ground: Ground, effects: Occurrences, causes_: Occurrences) -> Array:
+def nearest_cause(ground: Ground, effects: Occurrences, causes_: Occurrences) -> Array:
     """Return int64 (effects,): the nearest of `causes_` (its place) that each springs from, -1 where from none.
 
     Goes up from call to send to the call that sent it, as many passes as the longest chain is deep.
