@@ -53,7 +53,7 @@ def difference(take: Take, other: Take):
 )
 def test_the_fixed_night_is_the_healthy_one(night, fault):
     """To the very call: what the programmer would see is what would have come."""
-    seconds = 100.0 if fault in ("timer-left", "sender-gone") else 40.0
+    seconds = {"timer-left": 100.0, "sender-gone": 100.0, "event-storm": 60.0, "slow-call": 60.0}.get(fault, 40.0)
     healthy, take = night(seconds=seconds), night(fault, seconds=seconds)
     told = rehearsed(take)
     assert check_take(told.take) == [] and [finding.id for finding in examine(told.take)] == []
