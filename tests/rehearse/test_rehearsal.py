@@ -12,9 +12,11 @@ from opossum.compare.differences import Sort
 from opossum.compare.nodes import What
 from opossum.compare.side import Side
 from opossum.findings.examine import examine
+from opossum.rehearse.consequences import what_goes
 from opossum.rehearse.fixes import FIXES, can_be_rehearsed
-from opossum.rehearse.plan import RehearsalError
+from opossum.rehearse.plan import Plan, RehearsalError
 from opossum.rehearse.rehearsal import Rehearsal, rehearse, rehearse_rule
+from opossum.rehearse.retelling import retold
 from opossum.rules.checking import check
 from opossum.rules.parsing import parse_rules
 from opossum.take.archive import open_take, save_take
@@ -247,3 +249,24 @@ def test_what_cannot_be_held_is_said(night, sentence, why):
     (rule,) = parse_rules(sentence).rules
     with pytest.raises(RehearsalError, match=why):
         rehearse_rule(night("bound-twice"), rule, [])
+
+
+@pytest.mark.parametrize("seed", [1, 2])
+def test_counterparts_are_right_in_a_copy_of_which_the_truth_is_known(night, seed):
+    """One in a hundred calls is taken away with what hung on it: all others find themselves, by their ids, and none another."""
+    take = night()
+    chance = np.random.default_rng(seed)
+    calls = np.flatnonzero(np.asarray(take.calls.parent) >= 0)
+    plan = Plan(done="some calls are missing", calls=chance.choice(calls, len(calls) // 100, replace=False))
+    after = retold(take, plan, what_goes(take, plan))
+    told = difference(take, after)
+    one, other = told.nodes
+    mine = np.flatnonzero(one.what == What.CALL)
+    partner = told.matching.partner[0][mine]
+    ids = np.asarray(take.tables["call"]["c"], np.int64)[one.row[mine]]
+    there = np.asarray(after.tables["call"]["c"], np.int64)
+    found = np.where(partner >= 0, there[other.row[partner]], 0)
+    kept = np.isin(ids, there)
+    assert 0 < (~kept).sum() < len(kept) // 4
+    assert (found[~kept] == 0).mean() > 0.9 and (found[kept] == ids[kept]).mean() > 0.995
+    assert ((found != 0) & (found != ids)).mean() < 0.005
