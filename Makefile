@@ -8,6 +8,9 @@ VENV := .venv
 BIN := $(VENV)/bin
 READY := $(VENV)/.ready
 
+# many tests wait for games that play: there is work for one worker more than there are processors, up to four
+WORKERS := $(shell n=$$(nproc 2>/dev/null || echo 2); n=$$((n + 1)); [ $$n -gt 4 ] && n=4; echo $$n)
+
 .PHONY: demo test lint bench mutants strangers screenshots clean setup
 
 demo: setup
@@ -20,7 +23,7 @@ demo: setup
 
 test: setup
 	@$(PYTHON) tools/system_libraries.py --engines
-	@QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -n auto --maxprocesses=4
+	@QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -n $(WORKERS) --dist worksteal
 
 lint: setup
 	$(BIN)/ruff check src tests benchmarks tools
