@@ -99,6 +99,9 @@ class Desk(Protocol):
     def ask_beside(self) -> None:
         """Let the user choose a take to set beside the open one."""
 
+    def set_peers_beside(self) -> None:
+        """Compare two peers of the open take."""
+
     def rehearse(self) -> None:
         """Rehearse the chosen finding's fix."""
 

@@ -82,6 +82,25 @@ class BesideOnDesk(QObject):
 
         self._work.start(task)
 
+    def set_peers_beside(self) -> None:
+        """Compare the peer whose frames the axis shows with the next one of the same take."""
+        session = self._desk.session
+        peers = session.take.peers if session is not None else []
+        if session is None or len(peers) < 2:
+            self._desk.say("This take has one peer; a session of a host and its clients has several.")
+            return
+        one, other = session.peer, (session.peer + 1) % len(peers)
+
+        def task(tell: Tell) -> SetBeside:
+            from opossum.compare.comparison import compared
+            from opossum.compare.side import Side
+
+            sides = (Side(session.take, peers[one].name, one), Side(session.take, peers[other].name, other))
+            comparison = compared(sides, progress=lambda doing: tell(f"Comparing: {doing}", 0.5))
+            return SetBeside(session, comparison, [], f"{peers[one].name} beside {peers[other].name}.")
+
+        self._work.start(task)
+
     def rehearse(self) -> None:
         """Compare the open take with itself as it would have been with the chosen finding's fix."""
         session = self._desk.session

@@ -150,6 +150,7 @@ def _step(function: Callable[[Session, int], object], step: int) -> Callable[[Se
 COMMANDS: list[Command] = [
     Command("&Open a take …", ("Ctrl+O",), "&File", lambda desk: desk.ask_open()),
     Command("Set another take &beside this …", ("Ctrl+B",), "&File", lambda desk: desk.ask_beside()),
+    Command("Set two &peers beside each other", (), "&File", lambda desk: desk.set_peers_beside()),
     Command("&Listen for a game", (), "&File", lambda desk: desk.games.listen()),
     Command("&Try the bakery", (), "&File", lambda desk: desk.open_demo()),
     Command("&Save the take …", ("Ctrl+S",), "&File", lambda desk: desk.ask_save(), group=1),

@@ -164,6 +164,10 @@ class DeskWindow(QMainWindow):
         """Let the user choose a take to set beside the open one."""
         self.takes.beside.ask()
 
+    def set_peers_beside(self) -> None:
+        """Compare the peer that is looked at with the next one."""
+        self.takes.beside.set_peers_beside()
+
     def rehearse(self) -> None:
         """Rehearse the chosen finding's fix, and set both runs side by side."""
         self.takes.beside.rehearse()

@@ -139,7 +139,7 @@ def test_an_object_more_in_the_middle_shifts_nobody():
                 tape.heard("purr", tape.bind("purr", name, "Cat.on_purr", src=name), o=name)
         takes.append(tape.take())
     told = side_by_side(*takes)
-    assert firsts(told) == [] and firsts(told, Sort.OUTSIDE) == ["a Cat is spawned once more in AFTER"]
+    assert firsts(told) == [] and firsts(told, Sort.OUTSIDE) == ["Cat is spawned once more in AFTER"]
     assert told.differences[0].follows == {"bind": 1, "send": 1, "call": 1}
 
 

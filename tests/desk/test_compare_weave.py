@@ -196,3 +196,36 @@ def test_a_comparison_of_a_take_that_is_gone_is_dropped(beside, qtbot, tmp_path)
     opened(beside, qtbot, tmp_path / "before.take")
     qtbot.wait(400)
     assert beside.session is not before and beside.session.beside.comparison is None
+
+
+def test_two_peers_of_one_take_are_set_beside_each_other(desk, qtbot, tmp_path):
+    """The one whose frames the axis shows, and the next; a lone one is told so."""
+    from tape import Tape
+
+    tape = Tape(peer="host")
+    tape("head", opossum=1, game="test", peer="guest")
+    for peer in ("host", "guest"):
+        tape("bind", b=1, ev="hit", o="door#1", fn="Door.on_hit", p=peer)
+    for turn in range(12):
+        for peer in ("host", "guest"):
+            tape("frame", n=turn, p=peer)
+            if (turn, peer) != (5, "guest"):
+                number = turn + 1
+                tape("send", s=number, ev="hit", via="net", net=f"k{turn}", p=peer)
+                tape("call", c=number, s=number, b=1, o="door#1", fn="Door.on_hit", p=peer)
+                tape("ret", c=number, eff=1, p=peer)
+        tape.ms(300)
+    (tmp_path / "session.flow.jsonl").write_bytes(tape.bytes())
+    opened(desk, qtbot, tmp_path / "session.flow.jsonl")
+    desk.set_peers_beside()
+    compare_shown(desk, qtbot)
+    comparison = desk.session.beside.comparison
+    assert comparison.labels == ("host", "guest") and len(comparison.differences) == 1
+    canvas = desk.take_area.weave("compare").canvas
+    assert not canvas.grab().isNull() and any(row.title.startswith("from outside") for row in canvas.rows)
+
+
+def test_a_lone_peer_has_none_beside_it(beside):
+    """It is said."""
+    beside.set_peers_beside()
+    assert "has one peer" in beside.told.toolTip()

@@ -84,9 +84,9 @@ def sentence(names: Told, more: int, where: str, *, alone: bool) -> str:
         case What.WAIT:
             return f"{names.cls or 'somebody'} waits for `{names.event}` {how_often}"
         case What.SPAWN:
-            return f"a {names.cls or names.owner} is spawned {how_often}"
+            return f"{names.cls or names.owner} is spawned {how_often}"
         case What.SPAWN_END:
-            return f"a {names.cls or names.owner} ends {how_often}"
+            return f"{names.cls or names.owner} ends {how_often}"
         case What.BIND_END:
             return f"`{subject}` is unbound from `{names.event}` {how_often}"
         case What.ARM_END:

@@ -117,7 +117,8 @@ def _listeners(take: Take, texts: pa.Array, peers: pa.Array) -> pa.Table:
 
     listeners, calls = take.listeners, take.calls
     count = len(listeners)
-    time = np.bincount(calls.listener, weights=calls.duration_ns, minlength=count).astype(np.int64)
+    # a damaged stream may tell of more time than fits
+    time = np.clip(np.bincount(calls.listener, weights=calls.duration_ns, minlength=count), 0, 2**62).astype(np.int64)
     wasted = np.bincount(calls.listener[calls.effect == 0], minlength=count)
     return pa.table(
         {
