@@ -20,6 +20,7 @@ LISTENER_PX = 40.0
 LANE_PX = 8.0
 """How far each lane lies from the middle of its row."""
 DOT_PX, AGREED_PX = 8.0, 4.6
+TICK_PX = 7.0
 NOTHING = (
     "Nothing lies beside this take.\n\nFile, Set another take beside … (Ctrl+B) compares it with one from before or after a change.\n"
     "Or choose a finding, and rehearse its fix from the Story."
@@ -85,7 +86,9 @@ def layout_compare(
         if row.sort in (Sort.HEAD, Sort.TEXT):
             marker = -1.0
         if left <= marker <= left + room and row.sort in (Sort.LISTENER, Sort.DIFFERENCE):
-            picture.lines.append(Lines("focus", np.array([[marker, top, marker, top + height]]), 1.8))
+            # under a sentence a short one, so that the words can be read
+            begin = top if row.sort is Sort.LISTENER else top + height - TICK_PX
+            picture.lines.append(Lines("focus", np.array([[marker, begin, marker, top + height]]), 1.8))
         if row.sort is Sort.DIFFERENCE:
             picture.lines.append(Lines("line", np.array([[left, top, left + room, top]]), 1.0))
     return picture

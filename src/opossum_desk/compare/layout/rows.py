@@ -36,7 +36,7 @@ class CompareRow(NamedTuple):
 
 
 WORDS = {
-    DifferenceSort.CODE: "first difference",
+    DifferenceSort.CODE: "difference",
     DifferenceSort.CHANCE: "chance",
     DifferenceSort.OUTSIDE: "from outside",
     DifferenceSort.TAIL: "end of take",
@@ -63,7 +63,7 @@ def compare_rows(known: SideBySide, session: Session, folded: set[str]) -> list[
                 CompareRow(
                     Sort.DIFFERENCE,
                     line,
-                    f"{WORDS[item.sort]}, {where}",
+                    f"{'first ' if number == 0 and item.sort is DifferenceSort.CODE else ''}{WORDS[item.sort]}, {where}",
                     key if inside else "",
                     number,
                     wrong=item.sort is DifferenceSort.CODE,
@@ -105,9 +105,8 @@ def compare_rows(known: SideBySide, session: Session, folded: set[str]) -> list[
 
 
 def _bare(line: str) -> str:
-    """Return a sentence without the marks around names: here they stand in a line of their own colour."""
-    line = line.replace("`", "")
-    return line[:1].upper() + line[1:]
+    """Return a sentence without the marks around names; it begins with a capital, unless a name stands there."""
+    return (line if line.startswith("`") else line[:1].upper() + line[1:]).replace("`", "")
 
 
 def _passes(session: Session, item: ListenerLanes) -> bool:
