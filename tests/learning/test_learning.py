@@ -70,6 +70,7 @@ BROKEN_BY = {
     "clip-cut": "is followed by send of tray_up within",
     "clip-without": "has mark tray_up",
     "queue-waits": "queue sink is empty at the end of each frame",
+    "timer-off-by-one": "is followed by exactly 10 firing of drop within",
     "timer-drops-rest": "every firing of drop comes 0.5 s give or take 1 frame",
     "order-flips": "call of Counter.on_bread_ready comes before call of Shelf.on_bread_ready",
     "wrong-phase": "comes in phase `timers`",
@@ -84,7 +85,7 @@ BROKEN_BY = {
 """Faults, and a part of the learnt rule that each of them breaks."""
 
 NIGHTS = [
-    ("bound-twice", "held-input", "left-bound", "slow-call", "clip-cut", "raised", "never-sent"),
+    ("bound-twice", "held-input", "left-bound", "slow-call", "clip-cut", "raised", "never-sent", "timer-off-by-one"),
     ("two-routes", "no-latch", "called-after-gone", "queue-waits", "wrong-phase", "wait-for-nothing"),
     ("queue-kept", "armed-twice", "clip-without", "timer-drops-rest", "near-name"),
     ("event-storm", "order-flips", "wait-and-gone", "clock-late", "stay-loop", "waiting"),

@@ -105,7 +105,7 @@ class Comparison:
             },
             "listeners": _named(self.listeners, ("class", "function", "event")),
             "timers": _named(self.timers, ("class", "event", "what")),
-            "frames": [figures._asdict() for figures in self.frames],
+            "frames": [{**figures._asdict(), "shares_ns": list(figures.shares_ns)} for figures in self.frames],
             "slower": [
                 {
                     "class": item.name[0],

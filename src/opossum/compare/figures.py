@@ -34,7 +34,7 @@ class TimerFigures(NamedTuple):
 
 
 class FrameFigures(NamedTuple):
-    """Lengths of work of the frames that are judged, in ns, and how many took longer than their budget."""
+    """Lengths of work of the frames that are judged, in ns, and how many took longer than their budget; `shares_ns`: see `SHARES`."""
 
     frames: int
     median_ns: int
@@ -42,7 +42,11 @@ class FrameFigures(NamedTuple):
     worst_ns: int
     over_budget: int
     budget_ns: int
+    shares_ns: tuple[int, ...] = ()
 
+
+SHARES = (10, 25, 50, 75, 90, 95, 99)
+"""How long work took at most in so many of a hundred frames."""
 
 ListenerName = tuple[str, str, str]
 """(class, function, event)."""
@@ -142,9 +146,10 @@ def frame_figures(side: Side) -> FrameFigures:
     if not len(rows):
         return FrameFigures(0, 0, 0, 0, 0, budget)
     work = frames.work_ns[rows]
-    middle, most = np.percentile(work, [50, 95], method="nearest")
+    shares = tuple(int(value) for value in np.percentile(work, SHARES, method="nearest"))
+    middle, most = shares[SHARES.index(50)], shares[SHARES.index(95)]
     over = int((work > budgets[frames.peer[rows]]).sum())
-    return FrameFigures(len(rows), int(middle), int(most), int(work.max()), over, budget)
+    return FrameFigures(len(rows), middle, most, int(work.max()), over, budget, shares)
 
 
 class Slower(NamedTuple):

@@ -16,6 +16,12 @@ from opossum.take.take import Take
 WITHIN_FRAMES = 3
 """A delay is a fixed one if it never varies by more frames."""
 
+MARK_FRAMES = 2
+"""A mark may come so many frames beside where it was seen to come: its place in the clip is fixed."""
+
+FIRINGS = 10
+"""So many firings of a timer together show what each alone hides in the length of a frame."""
+
 CALL_TIMES, WORK_TIMES = 10, 3
 """A call may take so many times what was seen, a frame's work so many: less is what machines do."""
 
@@ -65,6 +71,7 @@ def _intervals(take: Take) -> Iterator[Candidate]:
             FEWEST,
             "fault",
         )
+        yield from _rates(take, code, mine, middle)
 
 
 def _clocked(take: Take) -> Iterator[Candidate]:
@@ -90,7 +97,7 @@ def _marks(take: Take) -> Iterator[Candidate]:
     rows = np.flatnonzero((marks.round == 0) & (marks.send >= 0))
     if not len(rows):
         return
-    slack = WITHIN_FRAMES * _frame_ns(take)
+    slack = MARK_FRAMES * _frame_ns(take)
     length = np.asarray(plays["len"], np.float64)
     # of several marks of one name in a play the first tells when, all of them how many
     of_play, first = factorised(marks.play[rows], marks.name[rows])
@@ -107,17 +114,29 @@ def _marks(take: Take) -> Iterator[Candidate]:
         mark = written(marks.text_of(int(marks.name[rows][one[group]])))
         before, early = f"every play of {name} is followed by", float(passed[mine].min()) - slack
         late = float(passed[mine].max()) + slack
-        sentence = f"{before} mark {mark} within {seconds(late)}"
+        sentence = f"{before} mark {mark} within {late / 1e6:.0f} ms"
         yield Candidate(sentence, "Clips", FEWEST, limit_of=f"{before} mark {mark}", limit=late)
         if early > 2 * slack:
             sentence = f"{before} exactly 0 mark {mark} within {early / 1e6:.0f} ms"
             # of several the earliest is kept: the widest of what is allowed
             yield Candidate(sentence, "Clips", FEWEST, limit_of=f"{before} exactly 0 mark {mark}", limit=-early)
-        several = times[mine]
-        whole = float(length[marks.play[rows[mine]]].max(initial=0.0))
-        if several.min() == several.max() > 1 and np.isfinite(whole):
-            sentence = f"{before} exactly {int(several[0])} mark {mark} within {seconds(whole * 1e9 + slack)}"
+        # what the take's end cuts off is no measure of how many
+        whole = mine & (marks.reached[marks.play[rows]] >= length[marks.play[rows]] - slack / 1e9)
+        several = times[whole]
+        if len(several) >= FEWEST_IN_A_TAKE and several.min() == several.max() > 1:
+            span = float(length[marks.play[rows[whole]]].max()) * 1e9
+            sentence = f"{before} exactly {int(several[0])} mark {mark} within {span / 1e6:.0f} ms"
             yield Candidate(sentence, "Clips", FEWEST, "fault")
+
+
+def _rates(take: Take, code: int, arms: Array, every_ns: float) -> Iterator[Candidate]:
+    """Yield how long a timer takes for many firings, where it ran on so long: what a frame hides of one, shows in ten."""
+    sizes = take.arms.firings.sizes()[arms]
+    if len(arms) and int(sizes.max(initial=0)) > FIRINGS:
+        name = written(take.text(code))
+        span = FIRINGS * every_ns + 1.5 * _frame_ns(take)
+        sentence = f"every firing of {name} is followed by exactly {FIRINGS} firing of {name} within {span / 1e6:.0f} ms with the same owner"
+        yield Candidate(sentence, "Intervals", FEWEST, "fault")
 
 
 def _delays(take: Take) -> Iterator[Candidate]:
