@@ -83,6 +83,10 @@ class RulesOnDesk(QObject):
         session = self._desk.session
         if session is None:
             return
+        if session.playing:
+            # each growth would begin anew, and a deadline that is still to come has not been missed
+            session.rules.fail("The game still plays: its rules are checked when it has ended.")
+            return
         files = rules_beside(self._own) if self.keeps_beside else []
         unwatched = [str(file) for file in files if str(file) not in self._watcher.files()]
         if unwatched:

@@ -244,3 +244,14 @@ def test_the_shipped_take_keeps_no_rules(desk, qtbot):
     qtbot.waitUntil(lambda: desk.session.rules.checked is not None, timeout=10_000)
     assert desk.takes.rules.write("every send of a is heard") is False
     assert "save this take first" in desk.told.toolTip()
+
+
+def test_rules_wait_for_a_game_to_end(ruled, qtbot):
+    """While it plays a deadline may still be met; it is said, and checked afterwards."""
+    ruled.session.playing = True
+    ruled.takes.rules.check()
+    assert "when it has ended" in ruled.session.rules.trouble
+    assert weave(ruled).canvas.rows[0].text == ruled.session.rules.trouble
+    ruled.session.playing = False
+    ruled.takes.rules.check()
+    qtbot.waitUntil(lambda: ruled.session.rules.trouble == "", timeout=10_000)
