@@ -110,6 +110,8 @@ class TakesOnDesk(QObject):
             desk.say(session.wishes.trouble or examined_told(answer.findings))
         if not session.playing:
             desk.games.forget_ended()
+            if session.rules.trouble:
+                self.rules.check()  # they waited for the game to end
 
     def _is_of_now(self, session: Session, answer: Examined) -> bool:
         """Say whether an examination was of the take that is shown."""
