@@ -8,9 +8,29 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from opossum.rules.checking import check
 from opossum.rules.files import RuleFileError, read_rules, rules_beside
 from opossum.rules.parsing import LONGEST_SENTENCE, RuleError, nearest, parse_rules
 from opossum.rules.sentence import Count, Moment, Span
+from opossum.take.take import Take
+from tape import Tape
+
+
+def _small() -> Take:
+    tape = Tape(phases=["update"]).frame()
+    tape("spawn", o="B#1", cls="B")
+    bound = tape.bind("a", "B#1", "B.c")
+    tape.arm("timer", "B#1", "a")
+    tape("play", y=1, o="B#1", clip="a", len=0.1, marks=[["a", 0.05]])
+    for value in range(3):
+        tape.frame()("phase", name="update")("watch", o="B#1", name="value", v=value)
+        send = tape.heard("a", bound, via="input", key="a", edge="down")
+        tape("put", q="queue", s=send)("pull", q="queue", s=send)
+    return tape.frame()("gone", o="B#1")("idle").take()
+
+
+SMALL = _small()
+"""A take in which a little of everything happens."""
 
 BAKERY = Path(__file__).parents[2] / "docs" / "examples" / "bakery.rules"
 
@@ -100,6 +120,9 @@ def test_odd_names_stand_in_back_ticks():
             1,
             "a call takes ms, s or min, not frames; write such as `at most 4 ms`",
         ),
+        (f"never more than {'9' * 400} timer x at once", 17, "a number may have 12 digits"),
+        (f"every send of a is followed by send of b within {'9' * 400} s", 49, "a number may have 12 digits"),
+        ("every 5 frames on the game clock, send of a comes", 1, "the game's clock knows no frames"),
         ("every send of a is heard !", 26, "`!` is not understood here; what may stand here: "),
     ],
 )
@@ -195,6 +218,8 @@ def test_words_in_any_order_are_read_or_told(text):
     """Those that make a sentence can be read again as they are told."""
     for rule in parse_rules(text).rules:
         assert parse_rules(rule.text).errors == []
+        (outcome,) = check(SMALL, [rule])
+        assert 0 <= outcome.broken <= outcome.occasions
 
 
 def test_long_things_are_refused(tmp_path):

@@ -15,6 +15,9 @@ from opossum.rules.sentence import Form, Reading, Rule
 MOST_RULES = 10_000
 """Sentences that are read of one file."""
 
+MOST_DIGITS = 12
+"""Digits of a number: more is none that a game could reach."""
+
 LONGEST_SENTENCE = 400_000
 """Characters of one sentence."""
 
@@ -110,6 +113,10 @@ def parse_sentence(sentence: Sentence) -> Rule | tuple[str, str] | RuleError:
     """Read one sentence: a rule, a title or section as (which, text), or what is wrong with it."""
     try:
         tree = parser().parse(sentence.text)
+        for number in tree.scan_values(lambda token: isinstance(token, Token) and token.type in ("NUM", "PERCENT")):
+            if len(number) > MOST_DIGITS:
+                place = _place(sentence, int(number.start_pos or 0))
+                return RuleError(*place, f"a number may have {MOST_DIGITS} digits")
         read = Reading(sentence.text).transform(tree)
     except UnexpectedInput as error:
         return _explained(sentence, error)
@@ -150,13 +157,13 @@ def _body(text: str) -> str:
 
 
 def _wrong_units(form: Form, sentence: Sentence) -> RuleError | None:
-    """Refuse frames where a time is meant that a call takes."""
-    for tree in form.walk():
-        for part in tree.children:
-            if tree.data in ("takes", "worktime", "cost", "e_long") and getattr(part, "frames", False):
-                return RuleError(
-                    sentence.line, 1, "a call takes ms, s or min, not frames; write such as `at most 4 ms`"
-                )
+    """Refuse frames where a time is meant: of a call, or of the game's clock."""
+    for part in form.walk():
+        frames = [item for item in part.children if getattr(item, "frames", False)]
+        if frames and part.data in ("takes", "worktime", "cost", "e_long"):
+            return RuleError(sentence.line, 1, "a call takes ms, s or min, not frames; write such as `at most 4 ms`")
+        if part.data == "clockevery" and part.children[0] in frames:
+            return RuleError(sentence.line, 1, "the game's clock knows no frames; write such as `every 15 min`")
     return None
 
 

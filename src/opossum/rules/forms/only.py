@@ -48,6 +48,11 @@ _FIELDS = {
 def _names(ground: Ground, kind: str, rows: np.ndarray, calls: np.ndarray) -> np.ndarray:
     """Return the code of the name of each row."""
     take = ground.take
-    if kind == "call":
-        return np.asarray(take.listeners.function, np.int64)[take.calls.listener[calls]]
-    return np.asarray(take.tables[kind][_FIELDS.get(kind, "o")], np.int64)[rows]
+    if kind in ("call", "ret"):
+        return np.append(np.asarray(take.listeners.function, np.int64)[take.calls.listener], -1)[calls]
+    table = take.tables[kind]
+    if kind == "stop":
+        plays = take.play_ids.rows(np.asarray(table["p"])[rows], np.asarray(table["y"], np.int64)[rows])
+        return np.append(np.asarray(take.tables["play"]["clip"], np.int64), -1)[plays]
+    field = _FIELDS.get(kind, "o")
+    return np.asarray(table[field], np.int64)[rows] if field in table.columns else np.full(len(rows), -1, np.int64)

@@ -18,7 +18,8 @@ def reaches(ground: Ground, moment: Moment, form: Form) -> Occasions:
     span = next((item for item in form.children if isinstance(item, Span)), None)
     found = moments_of(ground, moment)
     key, peer, time = (np.asarray(table[name], np.int64) for name in ("net", "p", "t"))
-    found = found.only(key[found.rows] >= 0)
+    # of what is no send, the send it belongs to
+    found = found.only(np.append(key, -1)[found.sends] >= 0)
     wanted = [number for number, peer_span in enumerate(take.peers) if not named or peer_span.name in named]
     networked = np.flatnonzero(key >= 0)
     held, missing = np.ones(len(found), bool), np.full(len(found), -1, np.int64)
@@ -26,12 +27,12 @@ def reaches(ground: Ground, moment: Moment, form: Form) -> Occasions:
         mine = networked[peer[networked] == other]
         order = mine[np.argsort(key[mine], kind="stable")]
         keys = key[order]
-        low, high = (np.searchsorted(keys, key[found.rows], side) for side in ("left", "right"))
+        low, high = (np.searchsorted(keys, key[found.sends], side) for side in ("left", "right"))
         times = high - low
         there = (times == 1) if once else (times >= 1)
         if span is not None and len(order):
             first = time[order[np.minimum(low, len(order) - 1)]]
-            there &= (times == 0) | (np.abs(first - time[found.rows]) <= span.value)
+            there &= (times == 0) | (np.abs(first - time[found.sends]) <= span.value)
         there |= found.peers == other
         missing[held & ~there] = other
         held &= there
