@@ -10,12 +10,9 @@ import numpy as np
 from opossum.compare.matching import Matching
 from opossum.compare.nodes import Nodes, What
 from opossum.compare.side import Side
-from opossum.compare.telling import Told, sentence, told
+from opossum.compare.telling import Told, phrase, sentence, told
 from opossum.stream.tables import Array
 from opossum.take.chains import top_calls
-
-MOST_EXAMPLES = 12
-"""Nodes kept of what follows, to show and to jump to."""
 
 END_SECONDS = 0.05
 """What comes so short before the other run ends, might have come there too."""
@@ -39,8 +36,8 @@ class Difference:
 
     `side`: 0 or 1, the run that has it (more often); `first_side`, `node`: the first such node, `frame`: the game's number
     of its frame there, `seconds`: its time on the second run's clock; `more`: how many of it have no counterpart on each side; `follows`: how many
-    further records there are because of it, by sort; `examples`: (side, node) of some of them; `instead`: the other clip,
-    where it is chance; `listeners`: labels of the calls and stretches that are it or follow from it.
+    further records there are because of it, by sort; `instead`: the other clip, where it is
+    chance; `listeners`: labels of the calls and stretches that are it or follow from it.
     """
 
     sort: Sort
@@ -53,7 +50,6 @@ class Difference:
     more: list[int]
     alone: bool
     follows: dict[str, int] = field(default_factory=dict)
-    examples: list[tuple[int, int]] = field(default_factory=list)
     instead: str = ""
     listeners: set[int] = field(default_factory=set)
 
@@ -66,7 +62,11 @@ class Difference:
         """Say what it is."""
         if self.sort is Sort.CHANCE:
             return f"chosen differently (`{self.told.clip}` / `{self.instead}`): may be chance"
-        return sentence(self.told, max(1, self.more[self.side]), labels[self.side], alone=self.alone)
+        if min(self.more):
+            # as often, or nearly: what is told is not how many more there are, but that they are no counterparts
+            counts = " and ".join(f"{more:,} in {label}" for more, label in zip(self.more, labels, strict=True))
+            return f"{phrase(self.told)} otherwise: {counts} without a counterpart"
+        return sentence(self.told, self.more[self.side], labels[self.side], alone=self.alone)
 
 
 def first_differences(sides: tuple[Side, Side], nodes: tuple[Nodes, Nodes], matching: Matching) -> list[Difference]:
@@ -86,6 +86,7 @@ class _Folding:
         self.last = (float(matching.time.there(np.array([sides[0].end_s]))[0]), sides[1].end_s)
         self.root = [self._roots(side) for side in (0, 1)]
         self.ended = [self._lone_ends(side) for side in (0, 1)]
+        self.plays = [self._lone_plays(side) for side in (0, 1)]
         self.counts = [np.bincount(side.label, minlength=1) for side in nodes]
 
     def _roots(self, side: int) -> Array:
@@ -105,6 +106,14 @@ class _Folding:
         ends = np.flatnonzero(self.lone[side] & (nodes.what >= What.SPAWN_END) & (nodes.second >= 0))
         kept = ends[~np.append(self.lone[side], False)[nodes.second[ends]]]
         return dict(zip(nodes.second[kept].tolist(), kept.tolist(), strict=True))
+
+    def _lone_plays(self, side: int) -> dict[tuple[int, int], int]:
+        """Return the first clip (node) without a counterpart by what started it and whose it is."""
+        nodes = self.nodes[side]
+        lone = np.flatnonzero(self.lone[side] & (nodes.what == What.PLAY))[::-1]
+        return dict(
+            zip(zip(nodes.cause[lone].tolist(), nodes.life[lone].tolist(), strict=True), lone.tolist(), strict=True)
+        )
 
     # --- stories ---------------------------------------------------------------------------------------
 
@@ -126,10 +135,10 @@ class _Folding:
             if because is not None:
                 later.append((side, node, *because))
                 continue
-            sort = self._sort(side, node)
+            instead = self._played_otherwise(side, node)
+            sort = self._sort(side, node, instead)
             names = told(self.sides[side], self.nodes[side], node)
-            instead = self._played_otherwise(side, node) if sort is Sort.CHANCE else ""
-            label = frozenset((names.clip, instead)) if instead else int(self.nodes[side].label[node])
+            label = frozenset((names.clip, instead)) if sort is Sort.CHANCE else int(self.nodes[side].label[node])
             known = by_label.get((label, sort))
             if known is None and sort is Sort.CODE:
                 life = self._shared_life(side, node)
@@ -155,8 +164,14 @@ class _Folding:
             self._follow(known, side, node, members[side], itself=False)
         for side, node, there, end in later:
             story = of_node.get((there, int(self.root[there][end])))
-            if story is not None:
+            if story is None:  # that end hangs on something that ended elsewhere itself
+                names = told(self.sides[side], self.nodes[side], node)
+                story = self._difference(Sort.CODE, side, node, float(self.seconds[side][node]), names)
+                found.append(story)
+                self._follow(story, side, node, members[side], itself=False)
+            else:
                 self._follow(story, side, node, members[side])
+            of_node[side, node] = story
         for difference in found:
             difference.side = 0 if difference.more[0] > difference.more[1] else 1
             label = int(self.nodes[difference.first_side].label[difference.node])
@@ -189,8 +204,6 @@ class _Folding:
                 continue
             name = what.name.lower()
             story.follows[name] = story.follows.get(name, 0) + 1
-            if len(story.examples) < MOST_EXAMPLES:
-                story.examples.append((side, member))
 
     def _difference(self, sort: Sort, side: int, node: int, seconds: float, names: Told) -> Difference:
         frame = int(self.nodes[side].frame[node])
@@ -216,7 +229,7 @@ class _Folding:
                 return there, end
         return None
 
-    def _sort(self, side: int, node: int) -> Sort:
+    def _sort(self, side: int, node: int, instead: str) -> Sort:
         nodes, take = self.nodes[side], self.sides[side].take
         what, row = What(int(nodes.what[node])), int(nodes.row[node])
         if self.seconds[side][node] > self.last[1 - side] - END_SECONDS:
@@ -225,18 +238,16 @@ class _Folding:
             return Sort.OUTSIDE
         if what is What.SPAWN and nodes.cause[node] < 0:
             return Sort.OUTSIDE
-        if what is What.PLAY and self._played_otherwise(side, node):
-            return Sort.CHANCE
-        return Sort.CODE
+        return Sort.CHANCE if instead else Sort.CODE
 
     def _played_otherwise(self, side: int, node: int) -> str:
         """Return the clip that the other side played for the same owner from the same cause, empty if none."""
+        if self.nodes[side].what[node] != What.PLAY:
+            return ""
         there = 1 - side
         cause, life = (int(getattr(self.nodes[side], name)[node]) for name in ("cause", "life"))
         partner = self.matching.partner[side]
         if cause < 0 or partner[cause] < 0:
             return ""
-        nodes = self.nodes[there]
-        lone = self.lone[there] & (nodes.what == What.PLAY) & (nodes.cause == partner[cause])
-        found = np.flatnonzero(lone & (nodes.life == (partner[life] if life >= 0 else -1)))
-        return told(self.sides[there], nodes, int(found[0])).clip if len(found) else ""
+        other = self.plays[there].get((int(partner[cause]), int(partner[life]) if life >= 0 else -1))
+        return told(self.sides[there], self.nodes[there], other).clip if other is not None else ""

@@ -69,7 +69,9 @@ def _both_keys(sides: tuple[Nodes, Nodes], given: list[Array]) -> tuple[list[Arr
 
 def _keys(nodes: Nodes, given: Array) -> tuple[Array, Array]:
     """Return (base, key) int64 (n,) of each node: what it hangs on, and that with its place among its equals."""
-    label, cause, life, second = (getattr(nodes, name).tolist() for name in ("label", "cause", "life", "second"))
+    label, life, second = (getattr(nodes, name).tolist() for name in ("label", "life", "second"))
+    # an end is the end of what it ends, whoever brought it about
+    cause = np.where(nodes.what >= What.SPAWN_END, -1, nodes.cause).tolist()
     numbers = given.tolist()
     seen: dict[int, int] = {}
     bases, keys = [0] * len(label), [0] * (len(label) + 1)  # the last stands for what is hung on nothing

@@ -15,16 +15,12 @@ class CommonNames:
 
     def __init__(self) -> None:
         self._numbers: dict[str, int] = {}
-        self.texts: list[str] = []
 
     def of(self, text: str) -> int:
         """Return the number of a text; an empty text has none (-1)."""
         if not text:
             return -1
-        number = self._numbers.setdefault(text, len(self.texts))
-        if number == len(self.texts):
-            self.texts.append(text)
-        return number
+        return self._numbers.setdefault(text, len(self._numbers))
 
     def alias(self, text: str, other: str) -> None:
         """Give two texts one number: they name one thing."""
@@ -42,7 +38,3 @@ class CommonNames:
                 if code >= 0 and classes[code] < 0:
                     classes[code] = self.of(take.class_of(code))
         return classes
-
-    def text(self, number: int) -> str:
-        """Return the text of a number, empty for -1."""
-        return self.texts[number] if number >= 0 else ""

@@ -10,7 +10,6 @@ from opossum.compare.every_frame import Labels
 from opossum.compare.matching import Matching
 from opossum.compare.nodes import Nodes, What
 from opossum.compare.side import Side
-from opossum.stream.tables import Array
 from opossum.take.grouping import Groups, factorised
 
 FEWEST_FRAMES = 10
@@ -105,31 +104,31 @@ def _of_stretches(
         asked[names] = asked.get(names, 0) + 1
         if names[0] == names[1] or asked[names] > MOST_OF_A_NAME or left not in partner or right not in partner:
             continue
-        kept, _ = _frames_with_left_first(sides[0], by_listener[0], left, right)
-        turned, call = _frames_with_left_first(sides[1], by_listener[1], partner[right], partner[left])
-        if kept >= SURE and turned >= SURE and call >= 0:
-            frame = sides[1].take.calls.frame
-            times = int(np.sum(_both(frame, by_listener[1], partner[left], partner[right])[2]))
-            other_call = int(by_listener[1].rows(partner[right])[0])
-            flip = _flip(sides[1], call, other_call, times)
-            found.append(flip)
+        kept = _with_left_first(sides[0], by_listener[0], left, right)
+        turned = _with_left_first(sides[1], by_listener[1], partner[right], partner[left])
+        if kept.share >= SURE and turned.share >= SURE:
+            found.append(_flip(sides[1], turned.call, int(by_listener[1].rows(partner[right])[0]), turned.frames))
     return found
 
 
-def _both(frame: Array, by_listener: Groups, left: int, right: int) -> tuple[Array, Array, Array]:
-    """Return the first calls (rows) of two listeners in the frames that hold both, and ones to count them by."""
-    parts = []
+class _Order(NamedTuple):
+    """In which share of the frames that hold both the left one ran first, how many frames hold both, and the right one's
+    call in the first frame in which it did (-1: in none)."""
+
+    share: float
+    frames: int
+    call: int
+
+
+def _with_left_first(side: Side, by_listener: Groups, left: int, right: int) -> _Order:
+    frame = side.take.calls.frame
+    firsts = []
     for listener in (left, right):
         rows = by_listener.rows(listener)
-        parts.append(rows[np.diff(frame[rows], prepend=-2) != 0])
-    _, mine, theirs = np.intersect1d(frame[parts[0]], frame[parts[1]], assume_unique=True, return_indices=True)
-    return parts[0][mine], parts[1][theirs], np.ones(len(mine), np.int64)
-
-
-def _frames_with_left_first(side: Side, by_listener: Groups, left: int, right: int) -> tuple[float, int]:
-    """Return (share of the frames with both in which `left` ran first, its first call of the right one there, or -1)."""
-    lefts, rights, ones = _both(side.take.calls.frame, by_listener, left, right)
-    if len(ones) < FEWEST_FRAMES:
-        return 0.0, -1
+        firsts.append(rows[np.diff(frame[rows], prepend=-2) != 0])
+    _, mine, theirs = np.intersect1d(frame[firsts[0]], frame[firsts[1]], assume_unique=True, return_indices=True)
+    lefts, rights = firsts[0][mine], firsts[1][theirs]
     earlier = lefts < rights
-    return float(earlier.mean()), int(rights[earlier][0]) if earlier.any() else -1
+    if len(lefts) < FEWEST_FRAMES or not earlier.any():
+        return _Order(0.0, len(lefts), -1)
+    return _Order(float(earlier.mean()), len(lefts), int(rights[earlier][0]))

@@ -16,8 +16,7 @@ TOO_LITTLE = 0.5
 """Runs of which in neither this share has a counterpart are not told apart difference by difference."""
 
 LATE_SPAWNS = 0.5
-"""A run whose spawns have so few counterparts, while names are alike, was recorded from a later moment on."""
-
+"""A run that tells of less than this share of the other's spawns and binds, while names are alike, was begun later."""
 
 ALIKE_NAMES = 0.5
 """Of its calls so many must be of listeners that the other run knows too."""
@@ -29,7 +28,8 @@ class Quality(NamedTuple):
     `calls`: share of the single calls of both sides that have a counterpart (-1 where there are none), `stretches`: of the
     listeners that run with every frame; `same_steps`: frames were told the same times (None: nothing is told); `played_alike_to`: the frame (of the
     second run) from which the player or the world did something else, -1 where it never did; `comparable`: enough has a
-    counterpart; `begins_later`: the side (0, 1) whose recording seems to begin later, -1 if none.
+    counterpart; `begins_later`: the side (0, 1) whose recording seems to begin later, -1 if none; `rounds`: how often the
+    numbering was begun anew.
     """
 
     calls: float

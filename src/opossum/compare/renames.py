@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import NamedTuple
 
 from opossum.compare.side import Side
 
 ALIKE = 0.05
 """What came about as often, give or take this share, under another name."""
+
+
+FEWEST_CALLS = 5
+"""What came less often says too little for two names to be one thing."""
 
 
 class Renamed(NamedTuple):
@@ -19,20 +22,20 @@ class Renamed(NamedTuple):
     after: str
 
 
-Usage = dict[str, tuple[object, int]]
-"""What a name is used for (equal for what could be one thing), and how often."""
+class Used(NamedTuple):
+    """What a name is used for: the classes whose listeners it is of, and how often these were called."""
+
+    classes: frozenset[str]
+    calls: int
 
 
 def renamed(sides: tuple[Side, Side]) -> list[Renamed]:
     """Return events and functions of one run that look like those of the other under a new name. Linear in listeners."""
-    found = []
-    for what, usage in (("event", _events), ("function", _functions)):
-        found += [Renamed(what, *pair) for pair in _pairs(sides, usage)]
-    return found
+    return [Renamed(what, *pair) for what in ("event", "function") for pair in _pairs(sides, what)]
 
 
-def _pairs(sides: tuple[Side, Side], usage: Callable[[Side], Usage]) -> list[tuple[str, str]]:
-    one, other = usage(sides[0]), usage(sides[1])
+def _pairs(sides: tuple[Side, Side], what: str) -> list[tuple[str, str]]:
+    one, other = (_usage(side, what) for side in sides)
     gone, new = one.keys() - other.keys(), other.keys() - one.keys()
     pairs = []
     for before in sorted(gone):
@@ -43,37 +46,20 @@ def _pairs(sides: tuple[Side, Side], usage: Callable[[Side], Usage]) -> list[tup
     return pairs
 
 
-def _alike(one: tuple[object, int], other: tuple[object, int]) -> bool:
-    return one[0] == other[0] and abs(one[1] - other[1]) <= 1 + ALIKE * max(one[1], other[1])
+def _alike(one: Used, other: Used) -> bool:
+    most = max(one.calls, other.calls)
+    return one.classes == other.classes and most >= FEWEST_CALLS and abs(one.calls - other.calls) <= ALIKE * most
 
 
-def _events(side: Side) -> Usage:
-    """Return for each event that is heard: the classes that hear it and how many calls it made."""
-    take = side.take
-    sizes = take.calls_by_listener.sizes().tolist()
-    hears: dict[str, set[str]] = {}
-    calls: dict[str, int] = {}
-    for number, (owner, event) in enumerate(
-        zip(take.listeners.owner.tolist(), take.listeners.event.tolist(), strict=True)
-    ):
-        name = take.text(event)
-        if name:
-            hears.setdefault(name, set()).add(take.class_of(owner))
-            calls[name] = calls.get(name, 0) + sizes[number]
-    return {name: (frozenset(hears[name]), count) for name, count in calls.items()}
-
-
-def _functions(side: Side) -> Usage:
-    """Return for each function: the classes it is of and how often it was called."""
-    take = side.take
-    sizes = take.calls_by_listener.sizes().tolist()
+def _usage(side: Side, what: str) -> dict[str, Used]:
+    """Return for each event or function (`what`) that was called: by which classes, and how often."""
+    take, listeners = side.take, side.take.listeners
     classes: dict[str, set[str]] = {}
     calls: dict[str, int] = {}
-    for number, (owner, function) in enumerate(
-        zip(take.listeners.owner.tolist(), take.listeners.function.tolist(), strict=True)
-    ):
-        name = take.text(function)
+    codes, sizes = getattr(listeners, what), take.calls_by_listener.sizes()
+    for owner, code, size in zip(listeners.owner.tolist(), codes.tolist(), sizes.tolist(), strict=True):
+        name = take.text(code)
         if name:
             classes.setdefault(name, set()).add(take.class_of(owner))
-            calls[name] = calls.get(name, 0) + sizes[number]
-    return {name: (frozenset(classes[name]), count) for name, count in calls.items()}
+            calls[name] = calls.get(name, 0) + size
+    return {name: Used(frozenset(classes[name]), count) for name, count in calls.items()}

@@ -67,33 +67,38 @@ _TABLE = {
 def sentence(names: Told, more: int, where: str, *, alone: bool) -> str:
     """Say what one side has more of: `more` of it, in the run called `where`; `alone` where the other has none."""
     how_often = f"only in {where}" if alone else ("once" if more == 1 else f"{more:,} times") + f" more in {where}"
+    return f"{phrase(names)} {how_often}"
+
+
+def phrase(names: Told) -> str:
+    """Say what a node is, as a sentence that goes on."""
     subject = names.function or names.event
     match names.what:
         case What.BIND:
-            return f"`{subject}` is bound to `{names.event}` {how_often}"
+            return f"`{subject}` is bound to `{names.event}`"
         case What.CALL:
-            return f"`{subject}` is called for `{names.event}` {how_often}"
+            return f"`{subject}` is called for `{names.event}`"
         case What.STRETCH:
-            return f"`{subject}` runs with every frame {how_often}"
+            return f"`{subject}` runs with every frame"
         case What.SEND:
-            return f"`{names.event}` is sent{_by(names)} {how_often}"
+            return f"`{names.event}` is sent{_by(names)}"
         case What.ARM:
-            return f"the {names.via or 'timer'} `{names.event or names.owner}` is set {how_often}"
+            return f"the {names.via or 'timer'} `{names.event or names.owner}` is set"
         case What.PLAY:
-            return f"clip `{names.clip}` of {names.cls or 'somebody'} is played {how_often}"
+            return f"clip `{names.clip}` of {names.cls or 'somebody'} is played"
         case What.WAIT:
-            return f"{names.cls or 'somebody'} waits for `{names.event}` {how_often}"
+            return f"{names.cls or 'somebody'} waits for `{names.event}`"
         case What.SPAWN:
-            return f"{names.cls or names.owner} is spawned {how_often}"
+            return f"{names.cls or names.owner} is spawned"
         case What.SPAWN_END:
-            return f"{names.cls or names.owner} ends {how_often}"
+            return f"{names.cls or names.owner} ends"
         case What.BIND_END:
-            return f"`{subject}` is unbound from `{names.event}` {how_often}"
+            return f"`{subject}` is unbound from `{names.event}`"
         case What.ARM_END:
-            return f"the {names.via or 'timer'} `{names.event or names.owner}` is cleared {how_often}"
+            return f"the {names.via or 'timer'} `{names.event or names.owner}` is cleared"
         case What.PLAY_END:
-            return f"clip `{names.clip}` of {names.cls or 'somebody'} is cut {how_often}"
-    return f"{names.owner or names.cls} is there {how_often}"
+            return f"clip `{names.clip}` of {names.cls or 'somebody'} is cut"
+    return f"{names.owner or names.cls} is there"
 
 
 def _by(names: Told) -> str:

@@ -26,8 +26,8 @@ SPANS_A_LINE = 2_000
 INTERNAL = 1
 """OTLP's SpanKind of what happens within a process."""
 
-UNSET, ERROR = 0, 2
-"""OTLP's status codes."""
+ERROR = 2
+"""OTLP's status code of what raised."""
 
 
 def write_spans(take: Take, file: BinaryIO) -> int:

@@ -13,9 +13,6 @@ from opossum.take.take import Take
 if TYPE_CHECKING:
     import pyarrow as pa
 
-DERIVED = ("frames", "listeners")
-"""Tables that no record holds and everybody asks for."""
-
 
 def plain_tables(take: Take) -> dict[str, pa.Table]:
     """Return every kind that has records as a table with the stream's own field names, and what is derived.

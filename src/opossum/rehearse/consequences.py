@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -58,16 +59,21 @@ class Following:
 
     def __init__(self, take: Take) -> None:
         self.take = take
-        nesting, lives = Nesting(take), Lives(take)
+        nesting, self._lives = Nesting(take), Lives(take)
         calls = len(take.calls)
         self._by_call = {kind: Groups(_call_of(take, nesting, kind), calls) for kind in WITHIN}
         self._by_send = Groups(np.asarray(take.calls.send, np.int64), len(take.tables["send"]))
         self._by_bind = Groups(np.asarray(take.calls.bind, np.int64), len(take.tables["bind"]))
         spawns = len(take.tables["spawn"])
-        self._by_life = {kind: Groups(_life_of(take, lives, kind), spawns) for kind in OWNED}
+        self._by_life = {kind: Groups(self._life_of(kind), spawns) for kind in OWNED}
         listeners, table = take.listeners, take.tables["call"]
         owner = np.asarray(listeners.owner)[take.calls.listener] if calls else np.zeros(0, np.int64)
-        self._calls_by_life = Groups(lives.at(table["p"], owner, table["line"]), spawns)
+        self._calls_by_life = Groups(self._lives.at(table["p"], owner, table["line"]), spawns)
+
+    def _life_of(self, kind: str) -> Array:
+        """Return int64 (rows,): the life (spawn) that each record's owner lives, -1 where its spawn is not told."""
+        table = self.take.tables[kind]
+        return self._lives.at(table["p"], table["o"], table["line"]).astype(np.int64)
 
     def everything(self, seeds: dict[str, Array]) -> dict[str, Array]:
         """Return boolean arrays of all that hangs on the seeds (rows by kind), themselves among it.
@@ -133,7 +139,7 @@ class Following:
             rows = ids.rows(tables[kind]["p"], np.asarray(tables[kind][field], np.int64))
             flags[kind] |= np.append(flags[of], False)[rows]
         gone, spawn = tables["gone"], flags["spawn"]
-        life = Lives(take).at(gone["p"], gone["o"], gone["line"])
+        life = self._lives.at(gone["p"], gone["o"], gone["line"])
         flags["gone"] |= np.append(spawn, False)[life]
 
 
@@ -149,11 +155,6 @@ def _call_of(take: Take, nesting: Nesting, kind: str) -> Array:
     )
     nested = nesting.call_at(table["p"], table["th"], table["line"])
     return np.where(told >= 0, told, nested).astype(np.int64)
-
-
-def _life_of(take: Take, lives: Lives, kind: str) -> Array:
-    table = take.tables[kind]
-    return lives.at(table["p"], table["o"], table["line"]).astype(np.int64)
 
 
 def what_goes(take: Take, plan: Plan) -> Gone:
@@ -181,6 +182,7 @@ def what_goes(take: Take, plan: Plan) -> Gone:
         "arm": plan.arms,
     }
     flags = following.everything(seeds)
+    doubtful = _doubtful(take, following, flags, silenced)
     # an end that is told sooner is not told again
     for kind, field, (rows, _), ids, of in (
         ("unbind", "b", plan.unbound, take.bind_ids, "bind"),
@@ -190,7 +192,6 @@ def what_goes(take: Take, plan: Plan) -> Gone:
         ended[rows] = True
         ended[-1] = False
         flags[kind] |= ended[ids.rows(table[kind]["p"], np.asarray(table[kind][field], np.int64))]
-    doubtful = _doubtful(take, following, flags, silenced)
     rows = np.flatnonzero(doubtful)
     return Gone(flags, doubtful, int(take.calls.frame[rows].min()) if len(rows) else -1)
 
@@ -212,24 +213,49 @@ def _sent_by(take: Take, calls: Array) -> Array:
 
 
 def _doubtful(take: Take, following: Following, flags: dict[str, Array], silenced: Array) -> Array:
-    """Return (calls,): what an object does after it lost a call that changed something, and what comes of that.
+    """Return (calls,): what an object does after it may have come to be another than it was, and what comes of that.
 
-    Its state may be another one by then; effects on values are not replayed.
+    That is one who lost a call that changed something (effects on values are not replayed), and one whose end, listener's
+    end, timer's end or awaited event is not told any more, for it goes on living, listening, firing or waiting.
     """
     calls = take.calls
     doubtful = np.zeros(len(calls), bool)
-    lost = np.flatnonzero(flags["call"] & (calls.effect != 0))
-    lost = np.union1d(lost, silenced)
-    if not len(lost):
+    peers, owners, lines = (np.concatenate(parts) for parts in zip(*_changed(take, flags, silenced), strict=True))
+    known = owners >= 0
+    peers, owners, lines = peers[known], owners[known], lines[known]
+    if not len(owners) or not len(calls):
         return doubtful
-    owner = np.asarray(take.listeners.owner, np.int64)[calls.listener]
-    peer = np.asarray(take.tables["call"]["p"], np.int64)
-    key = peer * (len(take.strings) + 1) + owner
-    first = np.full(int(key.max()) + 1, len(calls), np.int64)
-    known = lost[owner[lost] >= 0]
-    np.minimum.at(first, key[known], known)
-    later = np.flatnonzero((owner >= 0) & (np.arange(len(calls)) > first[key]) & ~flags["call"])
+    table = take.tables["call"]
+    stride = len(take.strings) + 1
+    key = np.asarray(table["p"], np.int64) * stride + np.asarray(take.listeners.owner, np.int64)[calls.listener]
+    keys, place = np.unique(peers * stride + owners, return_inverse=True)
+    since = np.full(len(keys), np.iinfo(np.int64).max, np.int64)
+    np.minimum.at(since, place, lines)
+    at = np.minimum(np.searchsorted(keys, key), len(keys) - 1)
+    after = (keys[at] == key) & (np.asarray(table["line"], np.int64) > since[at]) & ~flags["call"]
+    later = np.flatnonzero(after)
     sent = _sent_by(take, later)
     came = following.everything({"send": sent})["call"] if len(sent) else doubtful
-    doubtful[later] = True
-    return (doubtful | came) & ~flags["call"]
+    return (after | came) & ~flags["call"]
+
+
+def _changed(take: Take, flags: dict[str, Array], silenced: Array) -> Iterator[tuple[Array, Array, Array]]:
+    """Yield (peers, owners, lines) of who may be another from which line on."""
+    tables, calls = take.tables, take.calls
+    lost = np.union1d(np.flatnonzero(flags["call"] & (calls.effect != 0)), silenced).astype(np.int64)
+    owner = np.asarray(take.listeners.owner, np.int64)[calls.listener] if len(calls) else lost
+    table = tables["call"]
+    yield np.asarray(table["p"], np.int64)[lost], owner[lost], np.asarray(table["line"], np.int64)[lost]
+    gone = np.flatnonzero(flags["gone"])
+    yield tuple(np.asarray(tables["gone"][name], np.int64)[gone] for name in ("p", "o", "line"))  # type: ignore[misc]
+    for kind, field, of, ids in (
+        ("unbind", "b", "bind", take.bind_ids),
+        ("disarm", "a", "arm", take.arm_ids),
+        ("met", "w", "wait", take.wait_ids),
+    ):
+        rows = np.flatnonzero(flags[kind])
+        peer, line = (np.asarray(tables[kind][name], np.int64)[rows] for name in ("p", "line"))
+        ended = ids.rows(peer, np.asarray(tables[kind][field], np.int64)[rows])
+        # what goes itself needs no end
+        kept = ~np.append(flags[of], True)[ended]
+        yield peer[kept], np.append(np.asarray(tables[of]["o"], np.int64), -1)[ended[kept]], line[kept]

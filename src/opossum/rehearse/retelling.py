@@ -234,41 +234,37 @@ def _moved(take: Take, plan: Plan) -> tuple[tuple[Array, Array], Array]:
     sends, due = plan.moved
     if not len(sends):
         return (np.zeros(0, np.int64), np.zeros((2, 0))), np.zeros(0, np.int64)
-    every = {
-        kind: (np.asarray(table["line"], np.int64), np.asarray(table["t"], np.int64), np.asarray(table["p"]))
-        for kind, table in take.tables.items()
-    }
-    all_lines = np.concatenate([item[0] for item in every.values()])
-    all_times = np.concatenate([item[1] for item in every.values()])
-    all_peers = np.concatenate([item[2] for item in every.values()])
-    order = np.argsort(all_lines, kind="stable")
-    all_lines, all_times, all_peers = all_lines[order], all_times[order], all_peers[order]
+    records = list(take.tables.values())
+    lines, times, peers = (
+        np.concatenate([np.asarray(table[name], np.int64) for table in records]) for name in ("line", "t", "p")
+    )
+    order = np.argsort(lines, kind="stable")
+    lines, times, peers = lines[order], times[order], peers[order]
+    of_peer = [np.flatnonzero(peers == peer) for peer in range(max(1, len(take.peers)))]
     table = take.tables["send"]
+    last = _last_lines(take, sends)
     parts: list[tuple[Array, Array, Array]] = []
-    for send, when in zip(sends.tolist(), due.tolist(), strict=True):
+    for send, when, end in zip(sends.tolist(), due.tolist(), last.tolist(), strict=True):
         line, time, peer = int(table["line"][send]), int(table["t"][send]), int(table["p"][send])
-        last = _last_line(take, send, line)
-        low, high = np.searchsorted(all_lines, [line, last + 1])
-        block = np.arange(low, high)
-        block = block[all_peers[block] == peer]
+        block = np.arange(*np.searchsorted(lines, [line, end + 1]))
+        block = block[peers[block] == peer]
         # right after the last record of the peer that came before
-        mine = np.flatnonzero(all_peers == peer)
-        anchor = mine[max(0, int(np.searchsorted(all_times[mine], when, "right")) - 1)]
-        key = np.stack((np.full(len(block), float(all_lines[anchor])), 2.0 + np.arange(len(block)) / (len(block) + 1)))
-        parts.append((all_lines[block], key, when + all_times[block] - time))
-    lines = np.concatenate([part[0] for part in parts])
+        mine = of_peer[peer]
+        anchor = mine[max(0, int(np.searchsorted(times[mine], when, "right")) - 1)]
+        key = np.stack((np.full(len(block), float(lines[anchor])), 2.0 + np.arange(len(block)) / (len(block) + 1)))
+        parts.append((lines[block], key, when + times[block] - time))
+    moved, first = np.unique(np.concatenate([part[0] for part in parts]), return_index=True)
     keys = np.concatenate([part[1] for part in parts], axis=1)
-    times = np.concatenate([part[2] for part in parts])
-    lines, first = np.unique(lines, return_index=True)
-    return (lines, keys[:, first]), times[first]
+    return (moved, keys[:, first]), np.concatenate([part[2] for part in parts])[first]
 
 
-def _last_line(take: Take, send: int, line: int) -> int:
-    """Return the last line of what ran because of a send before anything else did: its calls' returns."""
-    calls = np.flatnonzero(np.asarray(take.calls.send) == send)
-    ret = take.calls.ret[calls]
-    ends = np.asarray(take.tables["ret"]["line"], np.int64)[ret[ret >= 0]]
-    return int(ends.max()) if len(ends) else line
+def _last_lines(take: Take, sends: Array) -> Array:
+    """Return the last line of what ran because of each send before anything else did: its calls' returns."""
+    end = np.asarray(take.tables["send"]["line"], np.int64).copy()
+    came = np.flatnonzero((take.calls.ret >= 0) & (take.calls.send >= 0))
+    returned = np.asarray(take.tables["ret"]["line"], np.int64)[take.calls.ret[came]]
+    np.maximum.at(end, take.calls.send[came], returned)
+    return end[sends]
 
 
 # --- lines and peers -----------------------------------------------------------------------------------------

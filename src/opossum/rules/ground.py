@@ -11,7 +11,7 @@ import numpy as np
 
 from opossum.findings.settings import Settings
 from opossum.rules.occurrences import Occurrences
-from opossum.rules.sentence import Moment, Names, Same, Span
+from opossum.rules.sentence import Moment, Names, Same
 from opossum.stream.tables import Array
 from opossum.take.grouping import factorised
 from opossum.take.json_values import json_values
@@ -154,11 +154,6 @@ class Ground:
         """When each peer's recording ends, as the game was told of time."""
         peers = np.arange(max(1, len(self.take.peers)))
         return self.told(peers, self.take.recording.end_of_peers(peers))
-
-    def within(self, span: Span, occurrences: Occurrences) -> tuple[Array, Array]:
-        """Return (deadline, moments) of occurrences on the scale of a span: frames, or ns told."""
-        scale = occurrences.frames if span.frames else occurrences.ns
-        return scale + int(span.value), scale
 
     def phase_at(self, peers: Array, lines: Array) -> Array:
         """Return int64 (n,): the code of the phase in which lines were written, -1 outside any."""

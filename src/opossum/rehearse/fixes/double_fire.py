@@ -33,7 +33,9 @@ def second_bind(take: Take, finding: Finding) -> Plan:
 def second_route(take: Take, finding: Finding) -> Plan:
     """Take away what reaches a function a second time in a frame: the bind of the route, where it serves nothing else."""
     calls = finding.calls
-    codes, _ = factorised(take.calls.frame[calls], take.calls.listener[calls] * 0 + _owner(take, calls))
+    codes, _ = factorised(
+        take.calls.frame[calls], np.asarray(take.listeners.owner, np.int64)[take.calls.listener[calls]]
+    )
     runs = Runs(codes, calls)
     extra = np.sort(calls[runs.order[runs.rank > 0]])
     binds = np.unique(np.asarray(take.calls.bind, np.int64)[extra])
@@ -48,10 +50,6 @@ def second_route(take: Take, finding: Finding) -> Plan:
         binds=whole,
         calls=extra,
     )
-
-
-def _owner(take: Take, calls: Array) -> Array:
-    return np.asarray(take.listeners.owner, np.int64)[take.calls.listener[calls]]
 
 
 def first_timer(take: Take, finding: Finding) -> Plan:
@@ -115,7 +113,7 @@ def latch(take: Take, finding: Finding) -> Plan:
     send = take.calls.send[calls]
     via = np.append(np.asarray(table["via"], np.int64), -1)[send]
     by_zone = via == take.code("zone")
-    if by_zone.any() and "stay" in finding.id:
+    if by_zone.any() and "stay" in finding.told_apart:
         acted = calls[by_zone]
         return Plan(done=f"`{finding.subject.fn}` remembers that it has acted until the zone is left", silenced=acted)
     if by_zone.any():
