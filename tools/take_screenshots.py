@@ -103,7 +103,7 @@ def main() -> None:
         session.settle()
         shoot(name)
     session.show_finding(findings["bound-twice"])
-    window.rehearse()
+    window.beside.rehearse()
     wait(application, lambda: session.beside.comparison is not None)
     session.show_all()
     session.settle()

@@ -39,6 +39,19 @@ class AreaView(QWidget):
         return {}
 
 
+class Beside(Protocol):
+    """What sets another take, or the same with a fix rehearsed, beside the open one."""
+
+    def ask(self) -> None:
+        """Let the user choose a take from before or after a change."""
+
+    def set_peers_beside(self) -> None:
+        """Set two peers of the open take beside each other."""
+
+    def rehearse(self) -> None:
+        """Set the take beside itself with the chosen finding's fix rehearsed."""
+
+
 class Desk(Protocol):
     """What the window offers to its areas and commands."""
 
@@ -47,6 +60,10 @@ class Desk(Protocol):
     opening: Opening
     games: Games
     session: Session | None
+
+    @property
+    def beside(self) -> Beside:
+        """What sets another take beside the open one."""
 
     def say(self, text: str) -> None:
         """Say something in the status line."""
@@ -95,15 +112,6 @@ class Desk(Protocol):
 
     def ask_save(self) -> None:
         """Let the user say where to save the take."""
-
-    def ask_beside(self) -> None:
-        """Let the user choose a take to set beside the open one."""
-
-    def set_peers_beside(self) -> None:
-        """Compare two peers of the open take."""
-
-    def rehearse(self) -> None:
-        """Rehearse the chosen finding's fix."""
 
     def ask_report(self) -> None:
         """Let the user say where to write the report of the open take."""

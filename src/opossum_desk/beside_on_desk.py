@@ -65,6 +65,7 @@ class BesideOnDesk(QObject):
             from opossum.compare.comparison import compared
             from opossum.compare.side import Side
             from opossum.findings.examine import examine
+            from opossum.findings.wording import plural
             from opossum.take.opening import open_any
 
             name = os.path.basename(path)
@@ -78,7 +79,7 @@ class BesideOnDesk(QObject):
             sides = (Side(before, "BEFORE"), Side(session.take, "AFTER"))
             comparison = compared(sides, (found, own), lambda doing: tell(f"Comparing: {doing}", 0.8))
             gone, new = len(comparison.findings.gone), len(comparison.findings.new)
-            return SetBeside(session, comparison, [], f"Beside {name}: {gone} findings gone, {new} new.")
+            return SetBeside(session, comparison, [], f"Beside {name}: {plural(gone, 'finding')} gone, {new:,} new.")
 
         self._work.start(task)
 

@@ -149,8 +149,8 @@ def _step(function: Callable[[Session, int], object], step: int) -> Callable[[Se
 
 COMMANDS: list[Command] = [
     Command("&Open a take …", ("Ctrl+O",), "&File", lambda desk: desk.ask_open()),
-    Command("Set another take &beside this …", ("Ctrl+B",), "&File", lambda desk: desk.ask_beside()),
-    Command("Set two &peers beside each other", (), "&File", lambda desk: desk.set_peers_beside()),
+    Command("Set another take &beside this …", ("Ctrl+B",), "&File", lambda desk: desk.beside.ask()),
+    Command("Set two &peers beside each other", (), "&File", lambda desk: desk.beside.set_peers_beside()),
     Command("&Listen for a game", (), "&File", lambda desk: desk.games.listen()),
     Command("&Try the bakery", (), "&File", lambda desk: desk.open_demo()),
     Command("&Save the take …", ("Ctrl+S",), "&File", lambda desk: desk.ask_save(), group=1),
@@ -176,7 +176,7 @@ COMMANDS: list[Command] = [
     ),
     Command("The &editor …", (), "&View", lambda desk: desk.ask_editor(), group=3),
     Command("Next finding", ("N",), "&Go", partial(_step_finding, 1)),
-    Command("Rehearse the finding's fix", ("Ctrl+Return", "Ctrl+Enter"), "&Go", lambda desk: desk.rehearse()),
+    Command("Rehearse the finding's fix", ("Ctrl+Return", "Ctrl+Enter"), "&Go", lambda desk: desk.beside.rehearse()),
     Command("Copy the finding as text", ("Ctrl+Shift+C",), "&Go", _copy_finding),
     Command("Previous finding", ("Shift+N",), "&Go", partial(_step_finding, -1)),
     Command("Where the finding is proved best", ("P",), "&Go", _show_proof),

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, NamedTuple
 from PySide6.QtCore import QFileSystemWatcher, QObject
 
 from moonrise_bakery import demo_take_path
+from opossum.findings.wording import plural
 from opossum_desk.state.rules_of_take import Checked, Mistake, rule_file_of
 from opossum_desk.work import Work
 
@@ -152,4 +153,6 @@ class RulesOnDesk(QObject):
     def _suggest(self, answer: _Suggestions) -> None:
         if self._desk.session is answer.session:
             answer.session.rules.suggest(answer.learnt)
-            self._desk.say(f"{len(answer.learnt):,} rules held in this take. From one take, chance looks like a rule.")
+            self._desk.say(
+                f"{plural(len(answer.learnt), 'rule')} held in this take. From one take, chance looks like a rule."
+            )

@@ -88,6 +88,7 @@ class DeskWindow(QMainWindow):
         opening.reported.connect(lambda path: self.say(f"Wrote {path}."))
         opening.not_saved.connect(lambda text: self._warn("Not saved", text))
         self.takes = TakesOnDesk(self, self)
+        self.beside = self.takes.beside
         self.played = GamesOnDesk(self, self.takes, self)
 
     # --- areas and pages, each made when it is first wanted ------------------------------------------
@@ -159,18 +160,6 @@ class DeskWindow(QMainWindow):
         if paths:
             self.memory.kept.folder = os.path.dirname(paths[0])
             self.open_paths(paths)
-
-    def ask_beside(self) -> None:
-        """Let the user choose a take to set beside the open one."""
-        self.takes.beside.ask()
-
-    def set_peers_beside(self) -> None:
-        """Compare the peer that is looked at with the next one."""
-        self.takes.beside.set_peers_beside()
-
-    def rehearse(self) -> None:
-        """Rehearse the chosen finding's fix, and set both runs side by side."""
-        self.takes.beside.rehearse()
 
     def open_demo(self) -> None:
         """Open the bakery's night."""

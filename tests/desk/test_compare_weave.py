@@ -11,7 +11,7 @@ from opossum.compare.comparison import compared
 from opossum.compare.side import Side
 from opossum.findings.examine import examine
 from opossum.take.archive import save_take
-from opossum_desk.compare.layout.picture import layout_compare, stack_rows
+from opossum_desk.compare.layout.picture import Clock, layout_compare, stack_rows
 from opossum_desk.compare.layout.rows import Sort, compare_rows
 from opossum_desk.compare.layout.side_by_side import SideBySide
 from opossum_desk.layout.bead import BeadState
@@ -37,7 +37,11 @@ def drawn(session: Session, folded: set[str] | None = None) -> tuple[RowPicture,
     """Return the picture of a session's Compare, with its rows."""
     known = SideBySide(session.beside.comparison, session.take)
     rows = compare_rows(known, session, folded or set())
-    return layout_compare(known, session, rows, stack_rows(rows, LINE_PX, 690.0), VIEW), rows, known
+    return (
+        layout_compare(known, Clock(known, session), session, rows, stack_rows(rows, LINE_PX, 690.0), VIEW),
+        rows,
+        known,
+    )
 
 
 def test_the_first_difference_is_told_with_its_listeners_under_it(session):
@@ -146,7 +150,7 @@ def test_another_take_is_set_beside_and_looked_at(beside, qtbot, tmp_path, monke
     compare_shown(beside, qtbot)
     assert beside.session.weave == "compare" and "0 findings gone, 1 new" in beside.told.toolTip()
     canvas = beside.take_area.weave("compare").canvas
-    assert "differences are told" in canvas.summary() or "is told" in canvas.summary()
+    assert canvas.summary() == "BEFORE against AFTER: 1 difference told."
     row = next(place for place, item in enumerate(canvas.rows) if item.sort is Sort.DIFFERENCE)
     canvas.walk_to(row)
     assert int(beside.session.axis.numbers[beside.session.column]) in (39, 40)
@@ -217,7 +221,7 @@ def test_two_peers_of_one_take_are_set_beside_each_other(desk, qtbot, tmp_path):
         tape.ms(300)
     (tmp_path / "session.flow.jsonl").write_bytes(tape.bytes())
     opened(desk, qtbot, tmp_path / "session.flow.jsonl")
-    desk.set_peers_beside()
+    desk.beside.set_peers_beside()
     compare_shown(desk, qtbot)
     comparison = desk.session.beside.comparison
     assert comparison.labels == ("host", "guest") and len(comparison.differences) == 1
@@ -227,5 +231,5 @@ def test_two_peers_of_one_take_are_set_beside_each_other(desk, qtbot, tmp_path):
 
 def test_a_lone_peer_has_none_beside_it(beside):
     """It is said."""
-    beside.set_peers_beside()
+    beside.beside.set_peers_beside()
     assert "has one peer" in beside.told.toolTip()

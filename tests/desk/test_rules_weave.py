@@ -16,7 +16,7 @@ from opossum.rules.parsing import parse_rules
 from opossum.rules.writing import add_rule
 from opossum.take.archive import save_take
 from opossum_desk.layout.row_picture import RowsView
-from opossum_desk.rules.layout.picture import layout_rules, stack_rows
+from opossum_desk.rules.layout.picture import Strips, layout_rules, stack_rows
 from opossum_desk.rules.layout.rows import Sort, rule_rows
 from opossum_desk.rules_on_desk import check_files
 from opossum_desk.state.rules_of_take import rule_file_of
@@ -57,7 +57,7 @@ def test_what_broke_comes_first_and_what_had_no_occasion_is_folded(session):
 def test_a_strip_shows_where_it_broke(session):
     """A tall bar at each pixel that holds a break, which can be pointed at."""
     rows = rule_rows(session, set())
-    picture = layout_rules(session, rows, stack_rows(rows, 20.0, 690.0), VIEW)
+    picture = layout_rules(session, Strips(session), rows, stack_rows(rows, 20.0, 690.0), VIEW)
     rose = [bars for bars in picture.bars if bars.role == "rose"]
     assert len(rose) == 1
     height = rose[0].bottoms - rose[0].tops
@@ -74,7 +74,7 @@ def test_without_rules_it_says_how_to_write_one(night):
     session = Session(night())
     session.rules.show(check_files(session, []))
     rows = rule_rows(session, set())
-    picture = layout_rules(session, rows, stack_rows(rows, 20.0, 690.0), VIEW)
+    picture = layout_rules(session, Strips(session), rows, stack_rows(rows, 20.0, 690.0), VIEW)
     text = " ".join(words.text for words in picture.words)
     assert "Write one above" in text and "opossum check" in text
 

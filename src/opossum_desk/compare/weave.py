@@ -7,6 +7,7 @@ from collections.abc import Collection
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QApplication, QMenu, QWidget
 
+from opossum.findings.wording import plural
 from opossum_desk.compare.layout.picture import Clock, layout_compare, stack_rows
 from opossum_desk.compare.layout.rows import CompareRow, Sort, compare_rows
 from opossum_desk.compare.layout.side_by_side import SideBySide
@@ -25,6 +26,7 @@ class CompareCanvas(RowCanvas):
         self.known: SideBySide | None = None
         self.rows: list[CompareRow] = []
         self.folded: set[str] = set()
+        self._clock: Clock | None = None
         self.setWhatsThis(
             "Compare: each listener twice, as it was before above and as it is after below. What agrees is a small faint "
             "dot; what is gone is hollow, what is new is filled, both in rose. The upright line is where the first "
@@ -51,7 +53,15 @@ class CompareCanvas(RowCanvas):
         }
 
     def lay_out(self, session: Session) -> RowPicture:
-        return layout_compare(self.known, session, self.rows, self.stack, self.layout_view())
+        clock = self._clock_of(session) if self.known is not None else None
+        return layout_compare(self.known, clock, session, self.rows, self.stack, self.layout_view())
+
+    def _clock_of(self, session: Session) -> Clock:
+        """Return the clock of what is shown: made once a take and axis, it costs a look at every frame."""
+        assert self.known is not None
+        if self._clock is None or not self._clock.is_of(self.known, session):
+            self._clock = Clock(self.known, session)
+        return self._clock
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
@@ -68,7 +78,7 @@ class CompareCanvas(RowCanvas):
         comparison = self.known.comparison
         labels = comparison.labels
         count = sum(row.wrong for row in self.rows)
-        return f"{labels[0]} against {labels[1]}: {count:,} differences are told."
+        return f"{labels[0]} against {labels[1]}: {plural(count, 'difference')} told."
 
     def describe_row(self, row: int) -> str:
         if not 0 <= row < len(self.rows) or self.known is None:
@@ -88,7 +98,7 @@ class CompareCanvas(RowCanvas):
     def _go_to_difference(self, session: Session, number: int) -> None:
         """Select the frame in which a first difference lies, where the axis has it."""
         if number >= 0 and self.known is not None:
-            position = float(Clock(self.known, session).positions(self.known.difference_seconds[[number]])[0])
+            position = float(self._clock_of(session).positions(self.known.difference_seconds[[number]])[0])
             session.select_column(session.axis.column_at(position))
 
     def add_row_actions(self, menu: QMenu, row: int) -> None:

@@ -14,7 +14,6 @@ from PySide6.QtWidgets import (
     QLabel,
     QLineEdit,
     QMenu,
-    QScrollBar,
     QVBoxLayout,
     QWidget,
 )
@@ -22,12 +21,12 @@ from PySide6.QtWidgets import (
 from opossum.rules.completing import TakeNames, completions
 from opossum.rules.parsing import RuleError, Sentence, parse_sentence
 from opossum_desk.layout.row_picture import RowPicture, RowStack
-from opossum_desk.rules.layout.picture import layout_rules, stack_rows
+from opossum_desk.rules.layout.picture import Strips, layout_rules, stack_rows
 from opossum_desk.rules.layout.rows import RuleRow, rule_rows
 from opossum_desk.state.session import Session
 from opossum_desk.views.look import Look
+from opossum_desk.weaving.canvas_weave import CanvasWeave
 from opossum_desk.weaving.row_canvas import RowCanvas
-from opossum_desk.weaving.weave import WeaveView
 
 TYPING_MS = 250
 MOST_BREAKS_TOLD = 6
@@ -43,6 +42,7 @@ class RulesCanvas(RowCanvas):
         super().__init__(look, "Rules", parent)
         self.rows: list[RuleRow] = []
         self.folded: set[str] = set()
+        self._strips: Strips | None = None
         self.setWhatsThis(
             "Rules: what must hold, in sentences, each above a strip: low and quiet where it held, tall and rose where it "
             "broke. Clicking a break goes there. Below, what always held in this take: any of it can be kept as a rule."
@@ -65,7 +65,9 @@ class RulesCanvas(RowCanvas):
         }
 
     def lay_out(self, session: Session) -> RowPicture:
-        return layout_rules(session, self.rows, self.stack, self.layout_view())
+        if self._strips is None or not self._strips.are_of(session):
+            self._strips = Strips(session)
+        return layout_rules(session, self._strips, self.rows, self.stack, self.layout_view())
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
@@ -239,13 +241,15 @@ def _begun(text: str) -> str:
     return text[max(text.rfind(" "), text.rfind("\t")) + 1 :]
 
 
-class RulesWeave(WeaveView):
+class RulesWeave(CanvasWeave):
     """Rules as a weave: the line to write in, and below it the rules."""
 
+    canvas: RulesCanvas
+
     def __init__(self, look: Look, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
+        super().__init__(RulesCanvas(look), parent)
         self.session: Session | None = None
-        self.line, self.canvas = RuleLine(), RulesCanvas(look)
+        self.line = RuleLine()
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
@@ -253,8 +257,6 @@ class RulesWeave(WeaveView):
         column.addWidget(self.canvas, 1)
         self.line.written.connect(self._write)
         self.canvas.wanted.connect(self._write)
-        self.canvas.row_told.connect(self.said)
-        self.canvas.measured.connect(self.said)
 
     def set_session(self, session: Session | None) -> None:
         self.session = session
@@ -282,13 +284,3 @@ class RulesWeave(WeaveView):
 
     def focusable(self) -> list[QWidget]:
         return [self.canvas, self.line.line]
-
-    def scroll_bars(self) -> list[QScrollBar]:
-        return [self.canvas.scroll_bar]
-
-    def clear_measure(self) -> None:
-        self.canvas.clear_measure()
-
-    def fold_selected(self) -> None:
-        if self.canvas.cursor_row >= 0:
-            self.canvas.fold(self.canvas.cursor_row)

@@ -5,25 +5,24 @@ from __future__ import annotations
 from typing import Any
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QLabel, QScrollBar, QStackedLayout, QWidget
+from PySide6.QtWidgets import QLabel, QStackedLayout, QWidget
 
 from opossum_desk.state.session import Session
+from opossum_desk.weaving.canvas_weave import CanvasWeave
 from opossum_desk.weaving.row_canvas import RowCanvas
-from opossum_desk.weaving.weave import WeaveView
 from opossum_desk.work import Work
 
 QUICK_RECORDS = 200_000
 """A take of so many records is gathered within a blink."""
 
 
-class GatheredWeave(WeaveView):
+class GatheredWeave(CanvasWeave):
     """One canvas of rows; what it shows of a take (`gather`) is asked once a take."""
 
     gathering_told = "Gathering …"
 
     def __init__(self, canvas: RowCanvas, parent: QWidget | None = None) -> None:
-        super().__init__(parent)
-        self.canvas = canvas
+        super().__init__(canvas, parent)
         self.session: Session | None = None
         self.waiting = QLabel(self.gathering_told)
         self.waiting.setProperty("role", "quiet")
@@ -34,8 +33,6 @@ class GatheredWeave(WeaveView):
         self._work = Work(self)
         self._work.finished.connect(self._gathered)
         self._work.failed.connect(self._tell_failure)
-        canvas.measured.connect(self.said)
-        canvas.row_told.connect(self.said)
 
     def gather(self, session: Session) -> Any:
         """Return what is shown of a session's take; called on any thread, and only reads."""
@@ -68,16 +65,3 @@ class GatheredWeave(WeaveView):
         # also while a take grows: what is shown is of the take before, and would stay so without a word
         self.waiting.setText(why)
         self._stack.setCurrentWidget(self.waiting)
-
-    def focusable(self) -> list[QWidget]:
-        return [self.canvas]
-
-    def scroll_bars(self) -> list[QScrollBar]:
-        return [self.canvas.scroll_bar]
-
-    def clear_measure(self) -> None:
-        self.canvas.clear_measure()
-
-    def fold_selected(self) -> None:
-        if self.canvas.cursor_row >= 0:
-            self.canvas.fold(self.canvas.cursor_row)

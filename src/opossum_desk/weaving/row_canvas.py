@@ -274,13 +274,16 @@ class RowCanvas(AxisCanvas):
         if picture is None or session is None:
             return
         menu = QMenu(self)
-        kind, row = picture.hit(event.pos().x(), event.pos().y())
+        by_key = event.reason() == QContextMenuEvent.Reason.Keyboard
+        kind, row = ("", -1) if by_key else picture.hit(event.pos().x(), event.pos().y())
         call = row if kind == "call" else session.first_call_of_send(row) if kind == "send" else -1
         if call >= 0:
             add_call_actions(menu, session, call)
         label = picture.label_at(event.pos().y())
-        if label is not None:
-            self.add_row_actions(menu, label.row)
+        # the key asks for the row that keys have walked to, the hand for the one under it
+        asked = self.cursor_row if by_key else label.row if label is not None else -1
+        if asked >= 0:
+            self.add_row_actions(menu, asked)
         menu.addSeparator()
         menu.addAction("Whole take", session.show_all)
         menu.exec(event.globalPos())

@@ -42,10 +42,15 @@ class Clock:
     """Turns seconds of the take on the desk into places on its axis."""
 
     def __init__(self, known: SideBySide, session: Session) -> None:
-        axis = session.axis
+        axis = self._axis = session.axis
+        self._known = known
         side = known.comparison.sides[known.own]
         self._seconds = side.seconds(np.full(len(axis.starts_ns), axis.peer), axis.starts_ns)
         self._edges = axis.edges
+
+    def is_of(self, known: SideBySide, session: Session) -> bool:
+        """Say whether it is of what a session shows."""
+        return self._known is known and self._axis is session.axis
 
     def positions(self, seconds: Array) -> Array:
         """Return float64 (n,): where moments lie on the axis."""
@@ -58,15 +63,19 @@ class Clock:
 
 
 def layout_compare(
-    known: SideBySide | None, session: Session, rows: list[CompareRow], stack: RowStack, view: RowsView
+    known: SideBySide | None,
+    clock: Clock | None,
+    session: Session,
+    rows: list[CompareRow],
+    stack: RowStack,
+    view: RowsView,
 ) -> RowPicture:
     """Return what to paint."""
     left, room = view.label_px, max(1.0, view.width - view.label_px - 12)
     scale = Scale(session.low, session.high, left, room)
-    if known is None or not rows:
+    if known is None or clock is None or not rows:
         return RowPicture(scale, empty=NOTHING)
     picture = ground(session, scale)
-    clock = Clock(known, session)
     window = clock.window(session)
     marker = -1.0
     for place, top, height in stack.seen(view):

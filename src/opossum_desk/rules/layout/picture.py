@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from opossum.rules.checked import Outcome
 from opossum.stream.tables import Array
 from opossum_desk.layout.bead import BeadState
 from opossum_desk.layout.row_picture import Dots, Label, Lines, PixelBars, RowPicture, RowStack, RowsView, Words, ground
@@ -32,7 +33,30 @@ def stack_rows(rows: list[RuleRow], line_px: float, width: float) -> RowStack:
     return RowStack(np.array(heights))
 
 
-def layout_rules(session: Session, rows: list[RuleRow], stack: RowStack, view: RowsView) -> RowPicture:
+class Strips:
+    """Where rules held and broke along an axis: columns in order, found once a rule and axis."""
+
+    def __init__(self, session: Session) -> None:
+        self._take, self._axis = session.take, session.axis
+        frames = np.arange(len(session.take.frames))
+        self._columns = np.append(session.axis_columns(frames), -1).astype(np.int64)
+        self._known: dict[int, tuple[Outcome, Array, Array]] = {}
+
+    def are_of(self, session: Session) -> bool:
+        """Say whether they are of what a session shows."""
+        return self._take is session.take and self._axis is session.axis
+
+    def of(self, outcome: Outcome) -> tuple[Array, Array]:
+        """Return the columns, ascending, in which a rule held, and in which it broke."""
+        known = self._known.get(id(outcome))
+        if known is None or known[0] is not outcome:
+            at = self._columns[outcome.frames]
+            held, broke = (np.sort(at[mine & (at >= 0)]) for mine in (outcome.held, ~outcome.held))
+            known = self._known[id(outcome)] = (outcome, held, broke)
+        return known[1], known[2]
+
+
+def layout_rules(session: Session, strips: Strips, rows: list[RuleRow], stack: RowStack, view: RowsView) -> RowPicture:
     """Return what to paint."""
     left, room = view.label_px, max(1.0, view.width - view.label_px - 12)
     scale = Scale(session.low, session.high, left, room)
@@ -46,7 +70,6 @@ def layout_rules(session: Session, rows: list[RuleRow], stack: RowStack, view: R
         ]
     else:
         picture = ground(session, scale)
-    columns = _columns_of_frames(session)
     borders = pixel_columns(session, scale)
     for place, top, height in stack.seen(view):
         row = rows[place]
@@ -60,35 +83,24 @@ def layout_rules(session: Session, rows: list[RuleRow], stack: RowStack, view: R
             ink = "quiet" if row.sort in (Sort.HEAD, Sort.SUGGESTED) else "ink"
             picture.words.append(Words(left + 8, y - 4, text, ink, False))
         if row.outcome is not None:
-            _draw_strip(picture, row, columns, borders, top + height - 6)
+            _draw_strip(picture, *strips.of(row.outcome), borders, top + height - 6)
         picture.lines.append(Lines("band", np.array([[left, top, left + room, top]]), 1.0))
     return picture
 
 
-def _columns_of_frames(session: Session) -> Array:
-    """Return int64 (frames + 1,): the axis' column of each frame row, -1 for those of other peers and for none."""
-    return np.append(session.axis_columns(np.arange(len(session.take.frames))), -1).astype(np.int64)
-
-
-def _draw_strip(picture: RowPicture, row: RuleRow, columns: Array, borders: Array, base: float) -> None:
-    assert row.outcome is not None
+def _draw_strip(picture: RowPicture, held: Array, broke: Array, borders: Array, base: float) -> None:
     scale = picture.scale
     picture.lines.append(Lines("line", np.array([[scale.left, base, scale.left + scale.width, base]]), 1.0))
-    at = columns[row.outcome.frames]
-    for held, role, height in ((True, "quiet", HELD_PX), (False, "rose", BROKE_PX)):
-        mine = np.sort(at[(row.outcome.held == held) & (at >= 0)])
-        counts = np.diff(np.searchsorted(mine, borders))
+    for columns, role, height, alpha in ((held, "quiet", HELD_PX, 150), (broke, "rose", BROKE_PX, 255)):
+        counts = np.diff(np.searchsorted(columns, borders))
         if counts.any():
-            picture.bars.append(
-                PixelBars.standing(role, scale.left, base, np.where(counts > 0, height, 0.0), 255 if not held else 150)
-            )
-    if row.outcome.broken:
-        # what can be pointed at: one place a pixel
-        mine = np.unique(at[~row.outcome.held & (at >= 0)])
-        pixel = np.clip(np.searchsorted(borders, mine, "right") - 1, 0, len(borders) - 2)
-        inside = (mine >= borders[0]) & (mine < borders[-1])
-        mine, pixel = mine[inside], pixel[inside]
-        first = np.diff(pixel, prepend=-1) != 0
-        xs = scale.left + pixel[first] + 0.5
-        ys = np.full(len(xs), base - BROKE_PX / 2)
-        picture.dots.append(Dots("wrong", BeadState.DID, xs, ys, "column", mine[first], 0.0))
+            heights = np.where(counts > 0, height, 0.0)
+            picture.bars.append(PixelBars.standing(role, scale.left, base, heights, alpha))
+    # what can be pointed at: the first break of each pixel
+    first = np.searchsorted(broke, borders)
+    pixels = np.flatnonzero(np.diff(first) > 0)
+    if len(pixels):
+        ys = np.full(len(pixels), base - BROKE_PX / 2)
+        picture.dots.append(
+            Dots("wrong", BeadState.DID, scale.left + pixels + 0.5, ys, "column", broke[first[pixels]], 0.0)
+        )
