@@ -1,6 +1,7 @@
 # make demo    set everything up and open the desk on the bakery's night
 # make test    set everything up and run all tests, with or without a monitor
 # make lint, make bench, make screenshots, make clean
+# make fuzz gives every part thousands of damaged and hostile inputs: a quarter of an hour
 # make strangers plays games that nobody here wrote, and make mutants does what no test may overlook: they take long
 
 PYTHON ?= python3
@@ -11,7 +12,7 @@ READY := $(VENV)/.ready
 # many tests wait for games that play: there is work for one worker more than there are processors, up to four
 WORKERS := $(shell n=$$(nproc 2>/dev/null || echo 2); n=$$((n + 1)); [ $$n -gt 4 ] && n=4; echo $$n)
 
-.PHONY: demo test lint bench mutants strangers screenshots clean setup
+.PHONY: demo test lint bench fuzz mutants strangers screenshots clean setup
 
 demo: setup
 	@$(PYTHON) tools/system_libraries.py --screen
@@ -33,6 +34,9 @@ lint: setup
 
 bench: setup
 	@QT_QPA_PLATFORM=offscreen $(BIN)/python benchmarks/run.py
+
+fuzz: setup
+	@QT_QPA_PLATFORM=offscreen $(BIN)/python tools/fuzz.py
 
 mutants: setup
 	@$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[mutants]'

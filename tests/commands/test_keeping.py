@@ -113,13 +113,13 @@ def test_one_record_at_the_limit_costs_no_recording(tmp_path):
     port = int(process.stderr.readline().rpartition(":")[2].partition(";")[0])
     with socket.create_connection(("127.0.0.1", port), timeout=5) as game:
         game.sendall(b'{"k":"head","opossum":1,"game":"edge","t":0}\n{"k":"frame","n":0,"t":1}\n')
-        game.sendall(b'{"k":"idle","t":4611686018427387904}\n{"k":"bye","t":4611686018427387904}\n')
+        game.sendall(b'{"k":"idle","t":2305843009213693952}\n{"k":"bye","t":2305843009213693952}\n')
         game.shutdown(socket.SHUT_WR)
         while game.recv(4096):
             pass
     assert process.wait(30) == 0, process.stderr.read()
     process.stderr.close()
-    assert int(open_any(str(target)).tables["idle"]["t"][0]) == 2**62
+    assert int(open_any(str(target)).tables["idle"]["t"][0]) == 2**61
 
 
 def test_names_do_nothing_to_the_terminal(tmp_path):

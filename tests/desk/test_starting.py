@@ -51,7 +51,7 @@ def test_a_head_start_can_be_cancelled(tmp_path):
     """Whoever tells may end it."""
 
     class Slow:
-        def take(self):
+        def take(self, waiting):
             import time
 
             time.sleep(0.5)

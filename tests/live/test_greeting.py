@@ -52,6 +52,19 @@ def test_whoever_is_no_game_is_refused_with_a_reason(line, why):
         PeerLink().accept(line)
 
 
+def test_nobody_speaks_for_another_peer():
+    """A record that says so is none; the name that a game gave itself, and did not get, is its own."""
+    link = PeerLink(taken_names={"host"})
+    link.accept(head())
+    assert link.name == "host (2)"
+    assert json.loads(link.line(b'{"k":"send","t":1,"s":1,"ev":"x","p":"host"}', 0))["p"] == "host (2)"
+    twice = b'{"k":"frame","t":1,"n":1,"p":"host (2)","p":"host"}'
+    assert json.loads(link.chunk([twice], 0)[0])["p"] == "host (2)"
+    assert link.rubbish == 0
+    assert link.chunk([b'{"k":"frame","t":1,"n":1,"p":"guest"}', b'{"k":"bye","t":1,"p":""}'], 0) == []
+    assert (link.rubbish, link.closed) == (2, False)
+
+
 @pytest.mark.parametrize(("token", "welcome"), [("secret", True), ("guess", False), ("", False), (7, False)])
 def test_where_a_token_is_demanded_only_the_right_one_is_let_in(token, welcome):
     """Whatever type it comes in."""
@@ -65,11 +78,11 @@ def test_where_a_token_is_demanded_only_the_right_one_is_let_in(token, welcome):
 
 def test_records_are_kept_with_their_peers_name():
     """Those that say it already are kept as they are; data that looks like a peer changes nothing."""
-    link = PeerLink()
+    link = PeerLink(taken_names={"guest"})
     link.accept(head())
     sent = b'{"k":"send","t":1,"s":1,"ev":"x","d":{"p":"cat"}}\n'
     assert json.loads(link.line(sent, 0))["p"] == "host"
-    own = b'{"k":"send","t":1,"s":1,"ev":"x","p":"guest"}'
+    own = b'{"k":"send","t":1,"s":1,"ev":"x","p":"host"}'
     assert link.line(own, 0) == own + b"\n"
     assert link.line(b"  \r\n", 0) is None
     assert link.records == 3

@@ -10,6 +10,7 @@ import sys
 import numpy as np
 import pytest
 
+from opossum.stream import reading
 from opossum.stream.contents import StreamError
 from opossum.stream.damage import Damage, DamageLog
 from opossum.stream.kinds import KINDS, FieldType
@@ -336,3 +337,28 @@ def test_damage_is_bounded():
     assert sum(item.count for item in sorts) == 10_000
     assert max(len(item.lines) for item in sorts) <= 20
     assert Damage("x", "broken", 3).told() == "3 × broken"
+
+
+def test_a_bomb_ends_by_a_bound_on_expansion(tmp_path, monkeypatch):
+    """What is packed as no stream is; before that, all is read, and a stream that packs well is read whole."""
+    monkeypatch.setattr(reading, "FREE_EXPANSION", 1 << 20)
+    monkeypatch.setattr(reading, "BATCH_BYTES", 1 << 16)
+    bomb, fine = tmp_path / "bomb.flow.jsonl.gz", tmp_path / "fine.flow.jsonl.gz"
+    head = b'{"k":"head","t":0,"opossum":1}\n'
+    bomb.write_bytes(gzip.compress(head + b"\n" * (8 << 20)))
+    contents = read_streams([str(bomb)])
+    assert [item.code for item in contents.damage] == ["gzip-bomb"] and contents.records == 1
+    frames = b"".join(b'{"k":"frame","t":%d,"n":%d}\n{"k":"idle","t":%d}\n' % (n, n, n) for n in range(40_000))
+    fine.write_bytes(gzip.compress(head + frames))
+    contents = read_streams([str(fine)])
+    assert not contents.damage and contents.records == 80_001
+
+
+def test_a_torn_line_does_not_swallow_the_next_head(tmp_path):
+    """The game that wrote it died; the stream of the next was appended."""
+    path = tmp_path / "a.flow.jsonl"
+    torn = b'{"k":"head","t":0,"opossum":1,"peer":"host"}\n{"k":"frame","t":1,"n":0}\n{"k":"send","t":5,"ev":"a'
+    path.write_bytes(torn + b'{"k": "head","t":0,"opossum":1,"peer":"guest"}\n{"k":"frame","t":1,"n":0}\n')
+    contents = read_streams([str(path)])
+    assert [(span.name, span.records) for span in contents.peers] == [("host", 2), ("guest", 2)]
+    assert [(item.code, item.lines) for item in contents.damage] == [("not-json", [3])]

@@ -127,7 +127,8 @@ def test_a_take_cannot_be_joined_with_other_files(saved):
         ({"manifest.json": b"[" * 100_000}, "its manifest is not a take's"),
         ({"strings.arrow": b"nonsense"}, "a table in it is damaged"),
         ({"strings.arrow": arrow(text=pa.array([1, 2]))}, "its strings hold something that is no text"),
-        ({"strings.arrow": arrow(words=pa.array(["a"]))}, "its strings are not one column `text`"),
+        ({"strings.arrow": arrow(words=pa.array(["a"], pa.large_string()))}, "its strings are not one column `text`"),
+        ({"strings.arrow": arrow(text=pa.array(["a", "a"], pa.large_string()))}, "hold one text twice"),
         ({"tables/send.arrow": b""}, "a table in it is damaged"),
         ({"tables/send.arrow": None}, "table `send` does not have the 2 rows its manifest says"),
         ({"tables/send.arrow": arrow(s=pa.array([1]))}, "table `send` does not have the 2 rows"),
@@ -146,11 +147,12 @@ def test_a_hostile_file_is_refused_with_a_reason(saved, changes, reason):
 @pytest.mark.parametrize(
     ("column", "reason"),
     [
-        (pa.array(["a", "b"]), "table `call`, column `c` is of type string, expected integer"),
+        (pa.array(["a", "b"]), "`tables/call.arrow`: column `c` is of type string, which no take's is"),
+        (pa.array(["a", "b"], pa.large_string()), "table `call`, column `c` is of type large_string, expected integer"),
         (pa.array([1, None]), "table `call`, column `c` holds nulls"),
         (pa.array([0.5, 1.5]), "table `call`, column `c` is of type double, expected integer"),
     ],
-    ids=["text", "nulls", "floats"],
+    ids=["text", "large text", "nulls", "floats"],
 )
 def test_a_column_of_the_wrong_type_is_refused(saved, column, reason):
     """Types are the contract's, or nothing."""
@@ -179,12 +181,12 @@ def test_codes_that_point_outside_the_strings_are_refused(saved):
     [
         ("format", "cake", "its manifest says `cake`, not `opossum-take`"),
         ("version", 99, "it was saved by a newer Opossum"),
-        ("tables", {"send": {"rows": 10**15}}, "does not have the 1,000,000,000,000,000 rows"),
+        ("tables", {"send": {"rows": 10**15}}, "more than 100,000,000 records"),
         ("tables", {"send": {"rows": -5}}, "does not have the -5 rows"),
         (
             "tables",
-            {"frame": {"rows": 10**9, "constants": {"n": 0, "line": 0, "t": 0, "p": 0}}},
-            "does not have the 1,000,000,000 rows",
+            {"frame": {"rows": 10**7, "constants": {"n": 0, "line": 0, "t": 0, "p": 0}}},
+            "does not have the 10,000,000 rows",
         ),
         ("peers", [], "points outside what the take has"),
     ],
@@ -199,7 +201,7 @@ def test_a_lying_manifest_is_refused(saved, field, value, reason):
 
 def test_a_packed_member_is_refused(saved):
     """Takes are stored, so nothing can unpack to more than it is."""
-    with pytest.raises(TakeError, match="is packed or sized as no take's is"):
+    with pytest.raises(TakeError, match="is packed, locked or sized as no take's is"):
         open_take(rewritten(saved, {}, stored=False))
 
 

@@ -1,14 +1,21 @@
 """A take handed from one process to another."""
 
 import os
+import signal
+import subprocess
+import sys
 
 import numpy as np
 import pytest
 
 from opossum.stream.tables import JsonColumn
+from opossum.take import opening
 from opossum.take.archive import save_take
+from opossum.take.bounds import NO_MEMORY
 from opossum.take.handover import pack, unpacked
 from opossum.take.helper import Helper, helper_for
+from opossum.take.opening import open_here
+from opossum.take.take_error import TakeError
 from tape import Tape
 
 
@@ -67,14 +74,72 @@ def test_a_helper_opens_a_saved_take(take, tmp_path):
     assert opened is not None and same(take, opened)
 
 
-def test_a_helper_that_cannot_open_gives_nothing(tmp_path):
-    """Whoever asked opens the file itself and learns why."""
+def test_a_helper_that_cannot_open_says_why(tmp_path):
+    """The sentence is the one that opening it here gives."""
     path = tmp_path / "night.take"
     path.write_bytes(b"PK\x03\x04 no take")
-    assert Helper(str(path)).take() is None
+    with pytest.raises(TakeError) as apart:
+        Helper(str(path)).take()
+    with pytest.raises(TakeError) as here:
+        open_here(str(path))
+    assert str(apart.value) == str(here.value) and "damaged" in str(here.value)
+    with pytest.raises(TakeError, match="cannot be read"):
+        Helper(str(tmp_path / "missing.take")).take()
 
 
-def test_only_one_small_take_gets_a_helper(tmp_path):
+@pytest.mark.parametrize(
+    ("does", "ends"),
+    [
+        ("while True: pass", -signal.SIGXCPU),
+        ("import numpy; numpy.ones(1 << 27)", NO_MEMORY),
+        ("import os; f = os.memfd_create('x')\nwhile True: os.write(f, bytes(1 << 24))", -signal.SIGXFSZ),
+        ("[os.dup(0) for _ in range(40)]", 1),
+    ],
+    ids=["time", "memory", "handing over", "files"],
+)
+def test_what_needs_more_than_a_take_could_is_ended(does, ends, tmp_path):
+    """By the system, and told in a sentence."""
+    code = (
+        "import os; from opossum.take.helper_process import Bounds, keep_within\n"
+        f"keep_within(Bounds(1 << 29, 1, 32))\ntry:\n exec({does!r})\n"
+        f"except MemoryError: os._exit({NO_MEMORY})\n"
+    )
+    status = subprocess.run([sys.executable, "-c", code], stderr=subprocess.DEVNULL, timeout=60).returncode
+    assert status == ends
+    if ends != 1:
+        path = tmp_path / "night.take"
+        path.write_bytes(b"PK")
+        helper = Helper(str(path))
+        assert "than a take of its size could" in helper._why(ends)
+        with pytest.raises(TakeError):
+            helper.take()
+
+
+def test_a_helper_can_be_stopped(take, tmp_path):
+    """Whoever waits may think better of it; the process is gone then."""
+    path = str(tmp_path / "night.take")
+    save_take(take, path)
+    helper = Helper(path)
+
+    def stop() -> None:
+        raise RuntimeError("enough")
+
+    with pytest.raises(RuntimeError, match="enough"):
+        helper.take(stop)
+    with pytest.raises(ProcessLookupError):
+        os.kill(helper._process, 0)
+
+
+def test_what_nobody_foresaw_is_one_sentence(tmp_path, monkeypatch):
+    """With the place, and whom to tell."""
+    monkeypatch.setattr(opening, "open_take", lambda path: [][1])
+    with pytest.raises(
+        TakeError, match=r"nobody foresaw \(IndexError list index out of range, at test_handover.py:\d+\)"
+    ):
+        open_here(str(tmp_path / "a.take"))
+
+
+def test_only_one_saved_take_gets_a_helper(tmp_path):
     """Streams, several files, and what is not there are opened as ever."""
     assert helper_for([]) is None
     assert helper_for([str(tmp_path / "a.take"), str(tmp_path / "b.take")]) is None

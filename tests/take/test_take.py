@@ -2,14 +2,23 @@
 
 from __future__ import annotations
 
+import json
+
 import numpy as np
 import pytest
 
-from opossum.stream.limits import ANY_INTEGER
+from opossum.stream.limits import LARGEST_NUMBER, MOST_PEERS, WRITTEN_TIME
+from opossum.stream.reading import read_streams
+from opossum.stream.writing import stream_lines
 from opossum.take.archive import open_take, save_take
 from opossum.take.sameness import first_difference
 from opossum.take.take import Take
 from tape import Tape, read
+
+
+def written(take: Take) -> list[bytes]:
+    """Return the lines of a take's stream."""
+    return list(stream_lines(take.tables, take.strings, take.peers))
 
 
 def small() -> Tape:
@@ -111,7 +120,7 @@ def test_strings_may_be_numbered_differently(tmp_path):
 # --- limits --------------------------------------------------------------------------------------------
 
 
-@pytest.mark.parametrize("time", [ANY_INTEGER.greatest, ANY_INTEGER.least, 0])
+@pytest.mark.parametrize("time", [WRITTEN_TIME.greatest, WRITTEN_TIME.least, 0])
 def test_what_the_reader_takes_the_archive_takes(tmp_path, time):
     """A time at the very limit is read, saved and opened again as it is."""
     take = read(b'{"k":"head","opossum":1,"t":0}\n{"k":"frame","n":0,"t":0}\n{"k":"idle","t":%d}\n' % time)
@@ -121,7 +130,7 @@ def test_what_the_reader_takes_the_archive_takes(tmp_path, time):
     assert first_difference(take, again) == "" and int(again.tables["idle"]["t"][0]) == time
 
 
-@pytest.mark.parametrize("time", [ANY_INTEGER.greatest + 1, ANY_INTEGER.least - 1])
+@pytest.mark.parametrize("time", [WRITTEN_TIME.greatest + 1, WRITTEN_TIME.least - 1])
 def test_what_is_beyond_the_limit_is_damage_on_reading(time):
     """Counted, with its line."""
     take = read(b'{"k":"head","opossum":1,"t":0}\n{"k":"idle","t":%d}\n' % time)
@@ -129,7 +138,9 @@ def test_what_is_beyond_the_limit_is_damage_on_reading(time):
     assert len(take.tables["idle"]) == 0
 
 
-@pytest.mark.parametrize(("field", "value"), [("eff", 2**62), ("eff", -(2**62)), ("c", 2**62)])
+@pytest.mark.parametrize(
+    ("field", "value"), [("eff", 2**62), ("eff", -(2**62)), ("eff", -1), ("eff", -2), ("eff", 0), ("c", 2**62)]
+)
 def test_counts_and_ids_at_their_limits_come_back(tmp_path, field, value):
     """Whatever the table of limits allows."""
     record = {"c": 1} | {field: value}
@@ -137,17 +148,59 @@ def test_counts_and_ids_at_their_limits_come_back(tmp_path, field, value):
     take = read(b'{"k":"head","opossum":1,"t":0}\n{"k":"ret","t":5,%s}\n' % text.encode())
     assert len(take.tables["ret"]) == 1
     save_take(take, tmp_path / "a.take")
-    assert int(np.asarray(open_take(tmp_path / "a.take").tables["ret"][field])[0]) == value
+    assert json.loads(written(open_take(tmp_path / "a.take"))[1])[field] == value
 
 
-def test_a_clock_that_lies_shifts_nothing(tmp_path):
-    """A shift beyond all times is none; one that would carry times beyond the limit is cut there."""
-    from opossum.stream.reading import read_streams
+def test_a_frame_may_have_any_number(tmp_path):
+    """Also those that stand for nothing where a count may be absent."""
+    for number in (-2, -1, 0):
+        take = read(b'{"k":"head","opossum":1,"t":0}\n{"k":"frame","n":%d,"t":5}\n' % number)
+        save_take(take, tmp_path / "a.take")
+        assert json.loads(written(open_take(tmp_path / "a.take"))[1]) == {"k": "frame", "n": number, "t": 5}
 
+
+@pytest.mark.parametrize("number", [LARGEST_NUMBER, -LARGEST_NUMBER, 1.01 * LARGEST_NUMBER, -1.01 * LARGEST_NUMBER])
+def test_numbers_beyond_all_bounds_are_damage(number):
+    """No sum of those that are taken runs over."""
+    take = read(b'{"k":"head","opossum":1,"t":0}\n{"k":"clock","v":%a,"t":5}\n' % number)
+    assert len(take.tables["clock"]) == (abs(number) <= LARGEST_NUMBER)
+    assert [item.code for item in take.damage] == ([] if abs(number) <= LARGEST_NUMBER else ["wrong-field"])
+
+
+def test_a_value_that_was_cut_is_not_cut_again():
+    """However much of it must be escaped."""
+    for text in ("x" * 9000, '\\"' * 9000, "é\x01" * 3000):
+        take = read(
+            b'{"k":"head","opossum":1,"t":0}\n' + json.dumps({"k": "watch", "t": 1, "name": "n", "v": text}).encode()
+        )
+        again = read(b"".join(written(take)))
+        assert [item.code for item in take.damage] == ["data-cut"]
+        assert not again.damage and written(again) == written(take)
+        assert len(json.loads(written(take)[1])["v"]) > 600
+
+
+def test_peers_beyond_the_most_are_left_out():
+    """And told of, with their lines."""
+    lines = [b'{"k":"head","opossum":1,"t":0,"peer":"p0"}']
+    lines += [b'{"k":"frame","t":1,"n":0,"p":"p%d"}' % number for number in range(MOST_PEERS + 2)]
+    take = read(b"\n".join(lines) + b"\n")
+    assert len(take.peers) == MOST_PEERS and len(take.tables["frame"]) == MOST_PEERS
+    assert [(item.code, item.count, item.lines) for item in take.damage] == [
+        ("too-many-peers", 2, [MOST_PEERS + 2, MOST_PEERS + 3])
+    ]
+
+
+@pytest.mark.parametrize("limit", [WRITTEN_TIME.least, WRITTEN_TIME.greatest])
+def test_a_clock_that_lies_shifts_nothing(tmp_path, limit):
+    """A shift beyond all times is none; the largest that is one comes back exactly, with the largest of times."""
     path = tmp_path / "a.flow.jsonl"
-    path.write_bytes(b'{"k":"head","opossum":1,"t":0,"peer":"main"}\n{"k":"frame","n":0,"t":5}\n')
-    lying = Take.from_contents(read_streams([str(path)], shifts={"main": (2**63 - 1, 5)}), "a")
-    assert int(lying.tables["frame"]["t"][0]) == 5 and lying.peers[0].shift_ns == 0
-    far = Take.from_contents(read_streams([str(path)], shifts={"main": (2**62, 5)}), "a")
+    line = b'{"k":"frame","t":%d,"n":0}\n' % limit
+    path.write_bytes(b'{"k":"head","t":0,"opossum":1,"peer":"main"}\n' + line)
+    for shift in (2**63 - 1, limit - 1 if limit < 0 else limit + 1):
+        lying = Take.from_contents(read_streams([str(path)], shifts={"main": (shift, 5)}), "a")
+        assert int(lying.tables["frame"]["t"][0]) == limit and lying.peers[0].shift_ns == 0
+    far = Take.from_contents(read_streams([str(path)], shifts={"main": (limit, 5)}), "a")
     save_take(far, tmp_path / "a.take")
-    assert int(open_take(tmp_path / "a.take").tables["frame"]["t"][0]) == ANY_INTEGER.greatest
+    opened = open_take(tmp_path / "a.take")
+    assert int(opened.tables["frame"]["t"][0]) == 2 * limit
+    assert written(opened)[1] == line

@@ -6,8 +6,8 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from opossum.stream.kinds import KINDS, FieldType
-from opossum.stream.tables import Column, JsonColumn
+from opossum.stream.kinds import KINDS, Field, FieldType
+from opossum.stream.tables import ABSENT, Column, JsonColumn, told_counts
 from opossum.take.take import Take
 
 if TYPE_CHECKING:
@@ -35,7 +35,7 @@ def plain_tables(take: Take) -> dict[str, pa.Table]:
             "th": _texts(table["th"], texts),
         }
         for field in KINDS[kind].fields:
-            columns[field.name] = _plain(table.columns[field.name], field.type, texts)
+            columns[field.name] = _plain(table.columns[field.name], field, texts)
         if kind == "call":
             columns |= _of_calls(take, texts)
         tables[kind] = pa.table(columns)
@@ -46,7 +46,7 @@ def plain_tables(take: Take) -> dict[str, pa.Table]:
     return tables
 
 
-def _plain(column: Column, field_type: FieldType, texts: pa.Array) -> Any:
+def _plain(column: Column, field: Field, texts: pa.Array) -> Any:
     import pyarrow as pa
 
     if isinstance(column, JsonColumn):
@@ -55,7 +55,7 @@ def _plain(column: Column, field_type: FieldType, texts: pa.Array) -> Any:
         present = column.present()
         return pa.array([column[row] if there else None for row, there in enumerate(present.tolist())], pa.string())
     values = np.asarray(column)
-    match field_type:
+    match field.type:
         case FieldType.TEXT:
             return _texts(values, texts)
         case FieldType.ID:
@@ -64,7 +64,9 @@ def _plain(column: Column, field_type: FieldType, texts: pa.Array) -> Any:
             return pa.array(values == 1, mask=values < 0)
         case FieldType.NUMBER:
             return pa.array(values.astype(np.float64), mask=np.isnan(values))
-    return pa.array(values.astype(np.int64), mask=values == -1)
+    if field.required:
+        return pa.array(values.astype(np.int64))
+    return pa.array(told_counts(values), mask=values == ABSENT[FieldType.COUNT])
 
 
 def _texts(codes: Any, texts: pa.Array) -> Any:

@@ -82,6 +82,8 @@ class PeerLink:
     holds: bool = False
     held: Held | None = None
     clock: ClockOffset = field(default_factory=ClockOffset)
+    _wanted: str = ""
+    """The name it gave itself, which may have been taken."""
     kept_before_refusal: list[bytes] = field(default_factory=list)
 
     def accept(self, line: bytes) -> bytes:
@@ -106,6 +108,7 @@ class PeerLink:
         while name in self.taken_names:
             name, number = f"{wanted} ({number})", number + 1
         self.taken_names.add(name)
+        self._wanted = wanted
         self.name, self.game = name, str(head.get("game") or "")[:200]
         head["peer"] = head["p"] = name
         self.holds = head.get("holds") is True
@@ -130,8 +133,8 @@ class PeerLink:
             if record.t is not None and record.g is not None:
                 self.clock.take(record.t, now_ns, record.g)
             return None
-        if record.k not in KINDS or record.k == "head":
-            self._count_rubbish()
+        if record.k not in KINDS or record.k == "head" or record.p not in (None, self.name, self._wanted):
+            self._count_rubbish()  # nobody speaks for another peer
             return None
         self.records += 1
         if record.k == "held":
@@ -139,9 +142,10 @@ class PeerLink:
         elif record.k == "went":
             self.held = None
         self.closed |= record.k == "bye"
-        if record.p is None:
-            return line[:-1] + b',"p":' + msgspec.json.encode(self.name) + b"}\n"
-        return line + b"\n"
+        if record.p == self.name:
+            return line + b"\n"
+        # what comes last counts, also where the record says its peer already, or says it twice
+        return line[:-1] + b',"p":' + msgspec.json.encode(self.name) + b"}\n"
 
     def chunk(self, lines: list[bytes], now_ns: int) -> list[bytes]:
         """Return what is to be kept of many lines at once, as `line` would one by one.

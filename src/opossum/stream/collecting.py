@@ -22,6 +22,7 @@ from opossum.stream.tables import (
     Table,
     absent_column,
     empty_table,
+    kept_count,
     narrowed,
 )
 
@@ -82,6 +83,8 @@ class Collector:
             absences = values.count(None)
             if absences == len(values):
                 return None
+            if field.type is FieldType.COUNT:
+                values = [None if value is None else kept_count(value) for value in values]
             if absences and field.type is not FieldType.TEXT:
                 absent = ABSENT[field.type].item()
                 values = [absent if value is None else value for value in values]
@@ -102,10 +105,10 @@ class Collector:
     def _tamed(self, piece: bytes) -> bytes:
         if len(piece) > JSON_KEPT_BYTES:
             self._damage.add("data-cut", f"value longer than {JSON_KEPT_BYTES} bytes; its start was kept as text")
-            return msgspec.json.encode(piece[:JSON_KEPT_BYTES].decode("utf-8", "replace") + "…")
+            return _cut(piece)
         if not _is_utf8(piece):
             self._damage.add("data-not-utf8", "value that is not valid UTF-8; the bad bytes were replaced")
-            return msgspec.json.encode(piece.decode("utf-8", "replace"))
+            return _cut(piece)
         return piece
 
     def tables(self) -> dict[str, Table]:
@@ -145,6 +148,16 @@ def _joined(field: Field, parts: list[Any], sizes: list[int]) -> Column:
         for part, size in zip(parts, sizes, strict=True)
     ]
     return narrowed(np.concatenate(filled))
+
+
+def _cut(piece: bytes) -> bytes:
+    """Return the start of a JSON value as a JSON text that is itself short enough to be kept."""
+    room = JSON_KEPT_BYTES - len('"…"'.encode())
+    while True:
+        made = msgspec.json.encode(piece[:room].decode("utf-8", "replace") + "…")
+        if len(made) <= JSON_KEPT_BYTES:
+            return made
+        room = room * 3 // 4  # what must be escaped takes more room
 
 
 def _is_utf8(data: bytes) -> bool:

@@ -9,7 +9,7 @@ import msgspec
 
 from opossum.stream.damage import DamageLog
 from opossum.stream.kinds import KINDS, FieldType
-from opossum.stream.limits import LIMITS, TIME, Limits
+from opossum.stream.limits import LARGEST_NUMBER, LIMITS, WRITTEN_TIME, Limits
 
 
 def _within(limits: Limits) -> Any:
@@ -17,13 +17,14 @@ def _within(limits: Limits) -> Any:
 
 
 _Integer = _within(LIMITS[FieldType.COUNT])
-_Time = _within(TIME)
+_Time = _within(WRITTEN_TIME)
 _Id = _within(LIMITS[FieldType.ID])
+_Number = Annotated[float, msgspec.Meta(ge=-LARGEST_NUMBER, le=LARGEST_NUMBER)]
 
 _PYTHON_TYPES: dict[FieldType, tuple[Any, Any]] = {
     FieldType.ID: (_Id | None, None),
     FieldType.COUNT: (_Integer | None, None),
-    FieldType.NUMBER: (float | None, None),
+    FieldType.NUMBER: (_Number | None, None),
     FieldType.FLAG: (bool | None, None),
     FieldType.TEXT: (str | None, None),
     FieldType.JSON: (msgspec.Raw, msgspec.Raw()),
@@ -31,7 +32,7 @@ _PYTHON_TYPES: dict[FieldType, tuple[Any, Any]] = {
 _REQUIRED_TYPES: dict[FieldType, Any] = {
     FieldType.ID: _Id,
     FieldType.COUNT: _Integer,
-    FieldType.NUMBER: float,
+    FieldType.NUMBER: _Number,
     FieldType.FLAG: bool,
     FieldType.TEXT: str,
     FieldType.JSON: msgspec.Raw,
@@ -59,6 +60,7 @@ class _AnyKind(msgspec.Struct):
 
 
 _kind_decoder = msgspec.json.Decoder(_AnyKind)
+_HEAD_BEGINS = re.compile(rb'\{\s*"k"\s*:\s*"head"')
 _WHERE = re.compile(r" - at `\$\.?(.*)`$")
 
 
@@ -83,7 +85,21 @@ def decode_each(lines: list[bytes], first_line: int, damage: DamageLog) -> tuple
             numbers.append(number)
         except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError) as error:
             damage.add(*_diagnosis(text, error), line=number)
+            if (head := _head_within(text)) is not None:
+                records.append(head)
+                numbers.append(number)
     return records, numbers
+
+
+def _head_within(line: bytes) -> Any | None:
+    """Return the head that follows upon a torn line without a break: what a game that died left must not swallow the next."""
+    found = _HEAD_BEGINS.search(line, 1)
+    if found is None:
+        return None
+    try:
+        return _decoder.decode(line[found.start() :])
+    except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError):
+        return None
 
 
 def _diagnosis(line: bytes, error: Exception) -> tuple[str, str]:

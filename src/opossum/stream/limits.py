@@ -31,8 +31,23 @@ LIMITS: dict[FieldType, Limits] = {
 }
 """What a field of each type may hold where it is there at all; texts and JSON are bounded by their bytes."""
 
+LARGEST_NUMBER = 1e12
+"""Seconds, rates and the like lie between its negative and it: 30,000 years are told, and no sum of them runs over."""
+
+WRITTEN_TIME = Limits(-(2**61), 2**61)
+"""`t`, in ns, as a game writes it: 73 years either way."""
+
+SHIFT = WRITTEN_TIME
+"""What is added to a peer's times to set its clock against the first one's, in ns."""
+
 TIME = ANY_INTEGER
-"""`t`, in ns, also after clocks were set against each other."""
+"""`t`, in ns, after clocks were set against each other."""
 
 LINE = Limits(0, 2**40)
 """A record's line in its stream."""
+
+MOST_PEERS = 1024
+"""Peers of one take."""
+
+MOST_RECORDS = 100_000_000
+"""Records of one take (lines are numbered in 32 bits, and 24 GiB would not hold more)."""

@@ -20,7 +20,7 @@ from opossum.stream.contents import PeerSpan, StreamContents, StreamError
 from opossum.stream.damage import DamageLog
 from opossum.stream.decoding import RECORD_TYPES, decode_all, decode_each
 from opossum.stream.kinds import STREAM_VERSION
-from opossum.stream.limits import TIME
+from opossum.stream.limits import MOST_PEERS, MOST_RECORDS, SHIFT
 from opossum.stream.strings import Interner
 
 BATCH_BYTES = 1 << 20
@@ -29,8 +29,8 @@ BATCH_BYTES = 1 << 20
 LONGEST_LINE = 8 << 20
 """A line longer than this is skipped: no recorder writes one, and it must not fill the memory."""
 
-MOST_RECORDS = 100_000_000
-"""Reading stops here (lines are numbered in 32 bits, and 24 GiB would not hold more)."""
+MOST_EXPANSION, FREE_EXPANSION = 200, 256 << 20
+"""Compressed bytes become at most so many times as many, once they have become more than that: streams become 10 to 40."""
 
 GZIP_MAGIC = b"\x1f\x8b"
 GZIP_WINDOW = 31  # zlib: the largest window, with a gzip header
@@ -158,6 +158,11 @@ class StreamReader:
         else:
             lines = np.array(numbers, np.int64)
         peers = self._peer_column(records, count)
+        if int(peers.min()) < 0:
+            records, lines, peers = self._without_further_peers(records, lines, peers)
+            count = len(records)
+            if not count:
+                return
         times = [record.t for record in records]
         if times.count(None):
             times = self._filled_times(times, peers)
@@ -172,7 +177,6 @@ class StreamReader:
         t = np.array(times, np.int64)
         if self._shifts:
             t += np.array([span.shift_ns for span in self._spans], np.int64)[peers]
-            np.clip(t, TIME.least, TIME.greatest, out=t)
         self._watch_time(lines, t, peers, thread_codes)
         self._collector.add(records, (lines, t, peers, thread_codes))
         self._records += count
@@ -209,20 +213,33 @@ class StreamReader:
                 peers[row] = self._default() if name is None else self._peer_index(name)
         return peers
 
+    def _without_further_peers(self, records: list[Any], lines: Any, peers: Any) -> tuple[list[Any], Any, Any]:
+        """Leave out the records of peers beyond the most that are taken (-1), and say so."""
+        mine = peers >= 0
+        self.damage.add_lines(
+            "too-many-peers",
+            f"record of a peer beyond the first {MOST_PEERS:,}; it was left out",
+            [self._local(line) for line in lines[~mine].tolist()],
+        )
+        return [records[row] for row in np.flatnonzero(mine).tolist()], lines[mine], peers[mine]
+
     def _default(self) -> int:
         if self._default_peer is None:
             self._default_peer = self._peer_index(DEFAULT_PEER)
         return self._default_peer
 
     def _peer_index(self, name: str) -> int:
+        """Return the number of a peer of the current source, a new one where it is new; -1 where there are too many."""
         index = self._source_peers.get(name)
         if index is None:
+            if len(self._spans) >= MOST_PEERS:
+                return -1
             unique, number = name, 2
             while unique in self._peers:
                 unique, number = f"{name} ({number})", number + 1
             index = self._source_peers[name] = self._peers[unique] = len(self._spans)
             shift, error = self._shifts.get(name, (0, -1))
-            if not TIME.hold(shift):  # a clock that lies shifts nothing
+            if not SHIFT.hold(shift):  # a clock that lies shifts nothing
                 shift, error = 0, -1
             self._spans.append(PeerSpan(unique, self._sources[-1][0], shift_ns=shift, shift_error_ns=error))
         return index
@@ -295,6 +312,7 @@ def _portions(file: BinaryIO, damage: DamageLog) -> Iterator[bytes]:
     """Yield the stream's bytes in portions, unpacked if they are gzip (known by its first bytes)."""
     packed: Any = None
     begun = False
+    taken = made = 0
     while True:
         try:
             data = file.read(BATCH_BYTES)
@@ -309,11 +327,19 @@ def _portions(file: BinaryIO, damage: DamageLog) -> Iterator[bytes]:
         if packed is None:
             yield data
             continue
+        taken += len(data)
         while data:
             try:
                 plain = packed.decompress(data, BATCH_BYTES)
             except zlib.error:
                 damage.add("gzip-broken", "compressed file is broken; what came before was read")
+                return
+            made += len(plain)
+            if made > max(FREE_EXPANSION, MOST_EXPANSION * taken):
+                damage.add(
+                    "gzip-bomb",
+                    f"compressed file becomes more than {MOST_EXPANSION} times as large, as no stream does; the rest was left out",
+                )
                 return
             if plain:
                 yield plain

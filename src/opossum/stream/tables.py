@@ -25,6 +25,17 @@ ABSENT: dict[FieldType, Any] = {
 }
 
 
+def kept_count(value: int) -> int:
+    """Return how an optional count is kept: below 0 one less than it is, for -1 stands for absent."""
+    return value if value >= 0 else value - 1
+
+
+def told_counts(kept: Array) -> Array:
+    """Return int64 (n,): the optional counts that are kept as these (n,); those that are absent stay -1."""
+    kept = np.asarray(kept, np.int64)
+    return np.where(kept < ABSENT[FieldType.COUNT], kept + 1, kept)
+
+
 @dataclass(eq=False, repr=False, slots=True)
 class JsonColumn:
     """JSON values end to end in one buffer: value i is `data[offsets[i]:offsets[i + 1]]`.

@@ -10,7 +10,7 @@ import numpy as np
 
 from opossum.stream.contents import PeerSpan
 from opossum.stream.kinds import FieldType
-from opossum.stream.tables import JsonColumn, Table
+from opossum.stream.tables import JsonColumn, Table, told_counts
 
 _encoder = msgspec.json.Encoder()
 
@@ -52,11 +52,11 @@ def _row_makers(table: Table, strings: Sequence[str], spans: Sequence[PeerSpan])
         makers.append(("p", lambda row: spans[int(p[row])].name))
     makers.append(("th", _text_maker(table["th"], strings)))
     for field, column in table.fields():
-        if isinstance(column, JsonColumn):
+        if field.required and not isinstance(column, JsonColumn) and field.type is not FieldType.TEXT:
+            makers.append((field.name, lambda row, column=column: column[row].item()))
+        elif isinstance(column, JsonColumn):
             if column.data:
-                makers.append(
-                    (field.name, lambda row, column=column: msgspec.Raw(column[row].encode()) if column[row] else None)
-                )
+                makers.append((field.name, lambda row, column=column: _json_value(column[row])))
         elif column.strides == (0,) and len(column) > 1 and not _present(field.type, column[0]):
             continue
         elif field.type is FieldType.TEXT:
@@ -66,6 +66,20 @@ def _row_makers(table: Table, strings: Sequence[str], spans: Sequence[PeerSpan])
     return makers
 
 
+def _json_value(text: str) -> msgspec.Raw | str | None:
+    """Return a JSON value as it stands, on one line; what a damaged take keeps in place of one is written as a text."""
+    if not text:
+        return None
+    raw = text.encode()
+    try:
+        msgspec.json.decode(raw, type=msgspec.Raw)
+        if "\n" in text:
+            return msgspec.Raw(msgspec.json.encode(msgspec.json.decode(raw)))
+    except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError):
+        return text
+    return msgspec.Raw(raw)
+
+
 def _text_maker(column: Any, strings: Sequence[str]) -> Any:
     return lambda row: strings[int(column[row])] if column[row] >= 0 else None
 
@@ -73,6 +87,8 @@ def _text_maker(column: Any, strings: Sequence[str]) -> Any:
 def _value_maker(field_type: FieldType, column: Any) -> Any:
     if field_type is FieldType.FLAG:
         return lambda row: bool(column[row]) if column[row] >= 0 else None
+    if field_type is FieldType.COUNT:
+        return lambda row: int(told_counts(column[row])) if _present(field_type, column[row]) else None
     return lambda row: column[row].item() if _present(field_type, column[row]) else None
 
 

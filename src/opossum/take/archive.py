@@ -13,6 +13,7 @@ numbers, an empty text for JSON.  Columns that hold one value throughout are in 
 from __future__ import annotations
 
 import os
+import struct
 import zipfile
 from typing import Any
 
@@ -22,10 +23,22 @@ import numpy as np
 from opossum.stream.contents import PeerSpan
 from opossum.stream.damage import Damage
 from opossum.stream.kinds import KINDS, FieldType
-from opossum.stream.limits import ANY_INTEGER, LIMITS, LINE, TIME, Limits
-from opossum.stream.tables import ABSENT, COMMON_FIELDS, Column, JsonColumn, Table, absent_column
+from opossum.stream.limits import (
+    LARGEST_NUMBER,
+    LIMITS,
+    LINE,
+    MOST_PEERS,
+    MOST_RECORDS,
+    SHIFT,
+    TIME,
+    WRITTEN_TIME,
+    Limits,
+)
+from opossum.stream.tables import ABSENT, COMMON_FIELDS, Column, JsonColumn, Table, absent_column, kept_count
+from opossum.take.plain_arrow import plain_table
 from opossum.take.recording import Recording
 from opossum.take.take import Take
+from opossum.take.take_error import TakeError
 from opossum.whole_file import whole_file
 
 FORMAT = "opossum-take"
@@ -37,16 +50,13 @@ LARGEST_MANIFEST = 64 << 20
 LARGEST_MEMBER = 16 << 30
 """Bounds on what a hostile file can make us hold (10 million records take about 0.4 GB)."""
 
+ENCRYPTED = 1
+"""The bit of a ZIP member's flags that says so."""
+KEPT_INTEGER = Limits(kept_count(LIMITS[FieldType.COUNT].least), LIMITS[FieldType.COUNT].greatest)
+COUNTED = Limits(0, 2**63 - 1)
+"""How often damage was met: what `lost` records tell of is added up."""
+
 _COMMON_TYPES = dict.fromkeys(COMMON_FIELDS, FieldType.COUNT)
-
-
-class TakeError(ValueError):
-    """A `.take` file is refused. `path` is the file, `reason` what to know and do."""
-
-    def __init__(self, path: str, reason: str) -> None:
-        super().__init__(f"{path}: {reason}")
-        self.path = path
-        self.reason = reason
 
 
 class _TableEntry(msgspec.Struct):
@@ -145,45 +155,32 @@ def open_take(path: str | os.PathLike[str]) -> Take:
     try:
         with zipfile.ZipFile(name) as archive:
             return _read_archive(archive, name)
+    except TakeError:
+        raise
     except (zipfile.BadZipFile, EOFError, NotImplementedError) as error:
         raise TakeError(name, f"the file is damaged ({error}); record or convert the take again") from None
     except OSError as error:
         raise TakeError(name, f"cannot be read ({error.strerror or error})") from None
+    except _DAMAGED as error:
+        # what stands in a ZIP's own tables may be anything
+        raise TakeError(name, f"the file is damaged ({_short(error)}); record or convert the take again") from None
+
+
+_DAMAGED = (ValueError, OverflowError, struct.error, IndexError, KeyError, UnicodeError)
+
+
+def _short(error: Exception) -> str:
+    return " ".join(str(error).split())[:120] or type(error).__name__
 
 
 def _read_archive(archive: zipfile.ZipFile, path: str) -> Take:
     import pyarrow as pa
 
-    expected = {MANIFEST, STRINGS} | {f"tables/{kind}.arrow" for kind in KINDS}
-    sizes = {info.filename: info.file_size for info in archive.infolist()}
-    for info in archive.infolist():
-        if info.filename not in expected:
-            raise TakeError(path, f"the file holds `{info.filename[:80]}`, which no take has; it was not opened")
-        if info.file_size > LARGEST_MEMBER or info.compress_type != zipfile.ZIP_STORED:
-            raise TakeError(path, f"`{info.filename}` in it is packed or sized as no take's is; it was not opened")
-        if info.file_size > os.path.getsize(path):
-            raise TakeError(path, f"`{info.filename}` in it says it is larger than the file; it was not opened")
-    if MANIFEST not in sizes or STRINGS not in sizes:
-        raise TakeError(
-            path, "this is a ZIP file but not a take (it has no manifest); give a .take or .flow.jsonl file"
-        )
-    if sizes[MANIFEST] > LARGEST_MANIFEST:
-        raise TakeError(path, "its manifest is larger than any take's; it was not opened")
-    try:
-        manifest = msgspec.json.decode(archive.read(MANIFEST), type=_Manifest)
-    except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError) as error:
-        raise TakeError(path, f"its manifest is not a take's ({str(error)[:120]})") from None
-    if manifest.format != FORMAT:
-        raise TakeError(path, f"its manifest says `{manifest.format[:40]}`, not `{FORMAT}`; it was not opened")
-    if manifest.version > FORMAT_VERSION:
-        raise TakeError(path, f"it was saved by a newer Opossum (format {manifest.version}); update Opossum to open it")
+    sizes = _sizes_of_members(archive, path)
+    manifest = _read_manifest(archive, path)
     try:
         texts = _arrow_table(archive, STRINGS)
-        if texts.column_names != ["text"]:
-            raise TakeError(path, "its strings are not one column `text`; it was not opened")
-        strings = texts.column("text").to_pylist()
-        if not all(type(text) is str for text in strings):
-            raise TakeError(path, "its strings hold something that is no text; it was not opened")
+        strings = _read_strings(texts, path)
         tables = {
             kind: _read_table(
                 archive, path, kind, manifest.tables.get(kind, _TableEntry(0)), sizes, manifest, len(strings)
@@ -193,17 +190,97 @@ def _read_archive(archive: zipfile.ZipFile, path: str) -> Take:
     except (pa.ArrowException, ValueError, OverflowError, MemoryError, OSError) as error:
         if isinstance(error, TakeError):
             raise
-        raise TakeError(path, f"a table in it is damaged ({str(error)[:120]}); it was not opened") from None
+        raise TakeError(path, f"a table in it is damaged ({_short(error)}); it was not opened") from None
     recording = Recording(tables, strings, manifest.peers, manifest.damage, manifest.sources)
     return Take(recording, manifest.name)
 
 
-def _arrow_table(archive: zipfile.ZipFile, member: str) -> Any:
+def _read_strings(texts: Any, path: str) -> list[str]:
     import pyarrow as pa
 
-    table = pa.ipc.open_file(pa.py_buffer(archive.read(member))).read_all()
-    table.validate(full=True)
-    return table
+    if texts.column_names != ["text"]:
+        raise TakeError(path, "its strings are not one column `text`; it was not opened")
+    if texts.schema.field(0).type != pa.large_string() or texts.column("text").null_count:
+        raise TakeError(path, "its strings hold something that is no text; it was not opened")
+    strings = texts.column("text").to_pylist()
+    if len(set(strings)) != len(strings):
+        raise TakeError(path, "its strings hold one text twice; it was not opened")
+    return strings
+
+
+def _sizes_of_members(archive: zipfile.ZipFile, path: str) -> dict[str, int]:
+    """Return each member's bytes by name.
+
+    Raises:
+        TakeError: a member is none of a take's, is there twice, or is not stored as a take's are.
+    """
+    expected = {MANIFEST, STRINGS} | {f"tables/{kind}.arrow" for kind in KINDS}
+    whole = os.path.getsize(path)
+    sizes: dict[str, int] = {}
+    for info in archive.infolist():
+        name = info.filename[:80]
+        if info.filename not in expected:
+            raise TakeError(path, f"the file holds `{name}`, which no take has; it was not opened")
+        if info.filename in sizes:
+            raise TakeError(path, f"the file holds `{name}` twice; it was not opened")
+        if info.file_size > LARGEST_MEMBER or info.compress_type != zipfile.ZIP_STORED or info.flag_bits & ENCRYPTED:
+            raise TakeError(path, f"`{name}` in it is packed, locked or sized as no take's is; it was not opened")
+        if info.file_size > whole:
+            raise TakeError(path, f"`{name}` in it says it is larger than the file; it was not opened")
+        sizes[info.filename] = info.file_size
+    if MANIFEST not in sizes or STRINGS not in sizes:
+        raise TakeError(
+            path, "this is a ZIP file but not a take (it has no manifest); give a .take or .flow.jsonl file"
+        )
+    if sizes[MANIFEST] > LARGEST_MANIFEST:
+        raise TakeError(path, "its manifest is larger than any take's; it was not opened")
+    return sizes
+
+
+def _read_manifest(archive: zipfile.ZipFile, path: str) -> _Manifest:
+    try:
+        manifest = msgspec.json.decode(archive.read(MANIFEST), type=_Manifest)
+    except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError) as error:
+        raise TakeError(path, f"its manifest is not a take's ({_short(error)})") from None
+    if manifest.format != FORMAT:
+        raise TakeError(path, f"its manifest says `{manifest.format[:40]}`, not `{FORMAT}`; it was not opened")
+    if manifest.version > FORMAT_VERSION:
+        raise TakeError(path, f"it was saved by a newer Opossum (format {manifest.version}); update Opossum to open it")
+    if len(manifest.peers) > MOST_PEERS:
+        raise TakeError(
+            path, f"it says it has {len(manifest.peers):,} peers, more than {MOST_PEERS:,}; it was not opened"
+        )
+    if sum(max(0, entry.rows) for entry in manifest.tables.values()) > MOST_RECORDS:
+        raise TakeError(path, f"it says it has more than {MOST_RECORDS:,} records; it was not opened")
+    if not _is_within_limits(manifest):
+        raise TakeError(path, "its manifest holds numbers that no take has; it was not opened")
+    return manifest
+
+
+def _is_within_limits(manifest: _Manifest) -> bool:
+    """Say whether every number of a manifest, tables aside, is one that reading a stream could have made."""
+    records = Limits(0, MOST_RECORDS)
+    return (
+        all(
+            TIME.hold(span.first_t)
+            and TIME.hold(span.last_t)
+            and LINE.hold(span.first_line)
+            and LINE.hold(span.last_line)
+            and records.hold(span.records)
+            and SHIFT.hold(span.shift_ns)
+            and Limits(-1, SHIFT.greatest).hold(span.shift_error_ns)
+            for span in manifest.peers
+        )
+        and all(LINE.hold(line) for _, line in manifest.sources)
+        and all(COUNTED.hold(item.count) and all(map(LINE.hold, item.lines)) for item in manifest.damage)
+    )
+
+
+def _arrow_table(archive: zipfile.ZipFile, member: str) -> Any:
+    try:
+        return plain_table(archive.read(member))
+    except ValueError as error:  # Arrow's own errors are such, too
+        raise ValueError(f"`{member}`: {_short(error)}") from None
 
 
 def _read_table(
@@ -222,6 +299,7 @@ def _read_table(
     if entry.rows < 0 or (arrow is None and entry.rows > 1) or (arrow is not None and arrow.num_rows != entry.rows):
         raise TakeError(path, f"{where} does not have the {entry.rows:,} rows its manifest says; it was not opened")
     types = _COMMON_TYPES | {field.name: field.type for field in KINDS[kind].fields}
+    required = {field.name for field in KINDS[kind].fields if field.required}
     columns: dict[str, Column] = {}
     for name, field_type in types.items():
         if arrow is not None and name in arrow.column_names:
@@ -232,19 +310,39 @@ def _read_table(
             raise TakeError(path, f"{where} has no column `{name}`; it was not opened")
         else:
             columns[name] = absent_column(field_type, entry.rows)
-        if limits := _limits_of(name, field_type, string_count, len(manifest.peers)):
+        if field_type is FieldType.NUMBER and (np.abs(columns[name]) > LARGEST_NUMBER).any():  # type: ignore[arg-type]
+            raise TakeError(path, f"{where}, column `{name}` holds a number beyond all bounds; it was not opened")
+        limits = _limits_of(name, field_type, name in required, string_count, len(manifest.peers))
+        if limits is not None:
             _check_range(path, f"{where}, column `{name}`", columns[name], limits)
-    return Table(kind, entry.rows, columns)
+        if name in required and field_type is FieldType.JSON and not columns[name].present().all():  # type: ignore[union-attr]
+            raise TakeError(path, f"{where} lacks values in column `{name}`; it was not opened")
+    table = Table(kind, entry.rows, columns)
+    _check_written_times(path, where, table, manifest.peers)
+    return table
 
 
-def _limits_of(name: str, field_type: FieldType, string_count: int, peer_count: int) -> Limits | None:
+def _check_written_times(path: str, where: str, table: Table, peers: list[PeerSpan]) -> None:
+    """See that the times are such as games write, once what was added to set their clocks is taken off again."""
+    times = table["t"]
+    if any(span.shift_ns for span in peers) and len(table):
+        shifts = np.array([span.shift_ns for span in peers], np.int64)
+        times = np.asarray(times, np.int64) - shifts[np.asarray(table["p"], np.int64)]
+    _check_range(path, f"{where}, column `t`", times, WRITTEN_TIME)
+
+
+def _limits_of(name: str, field_type: FieldType, required: bool, string_count: int, peer_count: int) -> Limits | None:
     """Return what a column may hold, what stands for "absent" included; None where any value will do."""
     if field_type is FieldType.TEXT or name == "th":
-        return Limits(-1, string_count - 1)
+        return Limits(0 if required else -1, string_count - 1)
     common = {"p": Limits(0, peer_count - 1), "line": LINE, "t": TIME}
     if name in common:
         return common[name]
     limits = LIMITS.get(field_type)
+    if required:
+        return limits
+    if limits and field_type is FieldType.COUNT:
+        return Limits(kept_count(limits.least), limits.greatest)
     return limits and Limits(min(limits.least, int(ABSENT[field_type])), limits.greatest)
 
 
@@ -259,7 +357,9 @@ def _column(path: str, where: str, arrow: Any, field_type: FieldType) -> Column:
         chunk = arrow.combine_chunks()
         buffers = chunk.buffers()
         offsets = np.frombuffer(buffers[1], np.int64, len(chunk) + 1, chunk.offset * 8)
-        return JsonColumn(offsets, buffers[2].to_pybytes() if buffers[2] is not None else b"")
+        data = buffers[2].to_pybytes() if buffers[2] is not None else b""
+        first, last = int(offsets[0]), int(offsets[-1])
+        return JsonColumn(offsets - first if first else offsets, data[first:last] if last - first < len(data) else data)
     wanted = "floating" if field_type is FieldType.NUMBER else "integer"
     if not (pa.types.is_float64(arrow.type) if wanted == "floating" else pa.types.is_signed_integer(arrow.type)):
         raise TakeError(path, f"{where} is of type {arrow.type}, expected {wanted} numbers; it was not opened")
@@ -269,7 +369,7 @@ def _column(path: str, where: str, arrow: Any, field_type: FieldType) -> Column:
 def _constant(path: str, where: str, value: int | float, field_type: FieldType, rows: int) -> Column:
     if field_type is FieldType.NUMBER:
         return np.broadcast_to(np.float64(value), (rows,))
-    if not isinstance(value, int) or not ANY_INTEGER.hold(value):
+    if not isinstance(value, int) or not KEPT_INTEGER.hold(value):
         raise TakeError(path, f"{where} is {value!r}, expected an integer; it was not opened")
     return np.broadcast_to(np.int64(value).astype(ABSENT[field_type].dtype if abs(value) < 100 else np.int64), (rows,))
 

@@ -69,7 +69,7 @@ def check_take(take: Take) -> list[Damage]:
             )
     dropped = take.tables["lost"]["n"]
     if len(dropped):
-        log.add("lost", "record that the recorder had to drop", count=int(np.maximum(dropped, 0).sum()))
+        log.add("lost", "record that the recorder had to drop", count=int(np.maximum(dropped, 0).sum(dtype=np.float64)))
     return take.damage + log.sorts()
 
 

@@ -21,6 +21,15 @@ class Groups:
         self.order: Array = order[absent:]
         self.starts: Array = np.concatenate(([0], np.cumsum(sizes)))
 
+    def sort_within(self, values: Array) -> None:
+        """Put the rows of each group in the order of their values (of all rows, n), where they are not: linear where they are."""
+        mine = np.asarray(values)[self.order]
+        falls = mine[1:] < mine[:-1]
+        falls[self.starts[(self.starts > 0) & (self.starts < len(mine))] - 1] = False
+        if falls.any():
+            groups = np.repeat(np.arange(len(self.starts) - 1), self.sizes())
+            self.order = self.order[np.lexsort((mine, groups))]
+
     def rows(self, group: int) -> Array:
         """Return the rows of `group`, ascending (a view)."""
         return self.order[self.starts[group] : self.starts[group + 1]]

@@ -1,7 +1,6 @@
 """Values handed from one process to another: arrays as they lie in memory, behind a JSON description.
 
-What is received comes from our own code and is trusted as such.  `hand_over` is what the process runs that opens a take
-for another one (see `helper`).
+What is received comes from our own code and is trusted as such.
 """
 
 from __future__ import annotations
@@ -9,9 +8,7 @@ from __future__ import annotations
 import dataclasses
 import json
 import mmap
-import os
-import sys
-from typing import Any, NoReturn
+from typing import Any
 
 import numpy as np
 
@@ -160,14 +157,3 @@ def unpacked(file: int) -> tuple[Take, dict[str, Any]]:
     take = Take(Recording(tables, said["strings"], said["peers"], said["damage"], sources), said["name"])
     take.__dict__.update(said["indexes"])
     return take, said["along"]
-
-
-def hand_over(path: str) -> NoReturn:
-    """Be the helper: open a `.take` file, write it to standard output, and end at once."""
-    from opossum.take.archive import TakeError, open_take
-
-    try:
-        pack(open_take(path), sys.stdout.fileno())
-    except (TakeError, OSError):
-        os._exit(1)
-    os._exit(0)

@@ -1,29 +1,42 @@
-"""A helper process that opens a saved take while this process is still loading Qt.
+"""A process of its own that opens a saved take, with bounds on what it may use.
 
-Opening a small take costs less than loading Arrow, which opens it; the helper does both on another processor.
-What it hands over comes from our own code and is trusted as such.  Whoever asks and gets nothing opens the take
-itself, and so learns what is wrong with it.  This module loads nothing but the standard library.
+A take is untrusted input, and what decodes it is a large library.  What needs more memory, time or files than a take of its
+size could is ended by the system, and told as such; this process only takes over finished arrays.  The desk begins with it
+while it is still loading Qt: opening a small take costs less than loading Arrow, which opens it.
+
+What the helper hands over comes from our own code and is trusted as such.  This module loads nothing but the standard library.
 """
 
 from __future__ import annotations
 
+import json
 import os
+import signal
 import sys
+import time
+from collections.abc import Callable
 from typing import TYPE_CHECKING
+
+from opossum.take.bounds import NO_MEMORY, REFUSED
 
 if TYPE_CHECKING:
     from opossum.take.take import Take
 
-LARGEST_BYTES = 64 << 20
-"""Larger takes are not handed over: copying them would cost more than the helper saves."""
-
-RUN = "import gc, sys; gc.disable(); from opossum.take.handover import hand_over; hand_over(sys.argv[1])"
+RUN = "import gc, sys; gc.disable(); from opossum.take.helper_process import hand_over; hand_over(sys.argv[1])"
+LOOK_S = 0.002, 0.05
+"""How often is looked whether the helper has ended, at first and at most."""
 
 
 class Helper:
     """A process that opens one `.take` file for us."""
 
     def __init__(self, path: str) -> None:
+        """Begin at once.
+
+        Raises:
+            OSError: no process can be begun.
+        """
+        self._path = path
         self._memory = os.memfd_create("opossum-handover")
         # without site: where modules are is told, and looking for it would cost as much as opening
         arguments = [sys.executable, "-S", "-c", RUN, path]
@@ -32,33 +45,67 @@ class Helper:
             self._process = os.posix_spawn(
                 sys.executable,
                 arguments,
-                os.environ | {"PYTHONPATH": os.pathsep.join(filter(None, sys.path))},
+                os.environ | {"PYTHONPATH": os.pathsep.join(filter(None, sys.path)), "OPENBLAS_NUM_THREADS": "1"},
                 file_actions=[*quiet, (os.POSIX_SPAWN_DUP2, self._memory, 1)],
             )
         except OSError:
             os.close(self._memory)
             raise
 
-    def take(self) -> Take | None:
-        """Wait for the take; None if the helper could not open it."""
+    def take(self, waiting: Callable[[], None] | None = None) -> Take:
+        """Wait for the take; `waiting` is called meanwhile, and ends it all by raising.
+
+        Raises:
+            TakeError: the take is refused, or needed more than it may.
+        """
         try:
-            _, status = os.waitpid(self._process, 0)
+            status = self._ended(waiting)
             if status:
-                return None
+                from opossum.take.take_error import TakeError
+
+                raise TakeError(self._path, self._why(status))
             from opossum.take.handover import unpacked
 
             return unpacked(self._memory)[0]
-        except (OSError, ValueError, KeyError, TypeError):
-            return None
         finally:
             os.close(self._memory)
 
+    def _ended(self, waiting: Callable[[], None] | None) -> int:
+        """Return how the process ended: its status, or less than 0 for the signal that ended it."""
+        if waiting is None:
+            return os.waitstatus_to_exitcode(os.waitpid(self._process, 0)[1])
+        pause, most = LOOK_S
+        while True:
+            ended, status = os.waitpid(self._process, os.WNOHANG)
+            if ended:
+                return os.waitstatus_to_exitcode(status)
+            try:
+                waiting()
+            except BaseException:
+                os.kill(self._process, signal.SIGKILL)
+                os.waitpid(self._process, 0)
+                raise
+            time.sleep(pause)
+            pause = min(2 * pause, most)
+
+    def _why(self, status: int) -> str:
+        if status == REFUSED:
+            size = os.lseek(self._memory, 0, os.SEEK_END)
+            return str(json.loads(os.pread(self._memory, size, 0)))
+        if status in (NO_MEMORY, -signal.SIGXFSZ):
+            return "opening it needs more memory than a take of its size could; it was not opened"
+        if status == -signal.SIGXCPU:
+            return "opening it takes longer than a take of its size could; it was not opened"
+        if status == -signal.SIGKILL:
+            return "the process that opened it was killed; this machine may have too little memory left: try again"
+        return f"the process that opened it ended by itself (status {status}); it is damaged, and was not opened"
+
 
 def helper_for(paths: list[str]) -> Helper | None:
-    """Return a helper at work on the take named, or None where one would not help."""
+    """Return a helper at work on the take named; None where something else is named."""
     try:
-        if len(paths) != 1 or not paths[0].endswith(".take") or os.path.getsize(paths[0]) > LARGEST_BYTES:
-            return None
-        return Helper(paths[0])
+        if len(paths) == 1 and paths[0].endswith(".take") and os.path.isfile(paths[0]):
+            return Helper(paths[0])
     except OSError:
-        return None
+        pass
+    return None

@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+import contextlib
+import traceback
+from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from opossum.stream.contents import StreamError
-from opossum.take.archive import TakeError, open_take
+from opossum.take.archive import open_take
+from opossum.take.helper import Helper
 from opossum.take.take import Take
+from opossum.take.take_error import TakeError
 from opossum.take.unfinished import unfinished
 
 if TYPE_CHECKING:
@@ -23,6 +27,8 @@ def open_any(
 ) -> Take:
     """Open one take or stream, or several streams as the peers of one take, and index it.
 
+    A saved take is opened in a process of its own, with bounds on what it may use.
+
     `shifts` sets the clocks of a stream's peers against each other (see `read_streams`).
 
     Raises:
@@ -35,16 +41,55 @@ def open_any(
                 name, f"there is no such file, but a recording of it that was not finished; open {left[-1]}"
             )
     if len(names) == 1 and is_archive(names[0]):
-        take = open_take(names[0])
-    else:
-        for name in names:
-            if is_archive(name):
-                raise TakeError(name, "a saved take cannot be joined with other files; give streams only")
-        from opossum.stream.reading import read_streams  # its decoder is not built for a saved take
+        return _open_apart(names[0], progress)
+    for name in names:
+        if is_archive(name):
+            raise TakeError(name, "a saved take cannot be joined with other files; give streams only")
+    from opossum.stream.reading import read_streams  # its decoder is not built for a saved take
 
+    with _told_if_unforeseen(names[0]):
         take = Take.from_contents(read_streams(names, progress, shifts), take_name(names[0]))
-    take.index()
+        take.index()
     return take
+
+
+def open_here(path: str) -> Take:
+    """Open a `.take` file in this process, without bounds, and index it.
+
+    Raises:
+        TakeError: it is refused.
+    """
+    with _told_if_unforeseen(path):
+        take = open_take(path)
+        take.index()
+    return take
+
+
+def _open_apart(path: str, progress: Progress | None) -> Take:
+    """Open a `.take` file in a process of its own (see `helper`); in this one where none can be begun."""
+    try:
+        helper = Helper(path)
+    except OSError:
+        return open_here(path)
+    return helper.take((lambda: progress(0)) if progress is not None else None)
+
+
+@contextlib.contextmanager
+def _told_if_unforeseen(path: str) -> Iterator[None]:
+    """Turn what nobody foresaw into one sentence; what is foreseen, and what cancels, passes."""
+    try:
+        yield
+    except (*ReadError, MemoryError):
+        raise
+    except (ArithmeticError, AttributeError, LookupError, TypeError, ValueError, RuntimeError, AssertionError) as error:
+        place = traceback.extract_tb(error.__traceback__)[-1]
+        where = f"{Path(place.filename).name}:{place.lineno}"
+        text = f"{type(error).__name__} {error}"[:160]
+        raise TakeError(
+            path,
+            f"it is damaged in a way that nobody foresaw ({text}, at {where}); it was not opened: "
+            "please report this sentence to the makers of Opossum, with the file if you may",
+        ) from error
 
 
 def is_archive(path: str) -> bool:

@@ -11,6 +11,9 @@ import numpy as np
 from opossum.stream.contents import StreamContents
 from opossum.stream.tables import Array
 
+LEAST_HZ = 1e-3
+"""No game means fewer frames a second: a head that says so is taken to say nothing."""
+
 
 @dataclass(eq=False, repr=False)
 class Recording(StreamContents):
@@ -50,7 +53,7 @@ class Recording(StreamContents):
         """Return the nominal frames a second of a peer, or None."""
         row = self._head_rows.get(peer)
         value = float("nan") if row is None else float(self.tables["head"]["hz"][row])
-        return value if value > 0 else None
+        return value if value >= LEAST_HZ else None
 
     # --- peers -----------------------------------------------------------------------------------
 

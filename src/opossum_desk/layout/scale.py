@@ -13,6 +13,12 @@ from opossum_desk.state.session import Session
 LEAST_STRIPE_PX = 5.0
 """A frozen frame is never drawn narrower."""
 
+MOST_SOUGHT = 4096
+"""Round numbers that are sought one by one; where the game's frame numbers jump further, its frames are looked through."""
+
+LEAST_PX_A_SECOND = 1e-9
+"""A second that is shorter is not marked: only a damaged take tells of such lengths."""
+
 
 class Scale(NamedTuple):
     """A window of the axis laid over `width` pixels that begin at `left`."""
@@ -49,7 +55,7 @@ def grid_marks(axis: Axis, scale: Scale, least_px: float = 90.0) -> list[tuple[f
     step = max(1, round(_round_step(least_px / scale.per_unit)))
     first, last = axis.column_at(scale.low), axis.column_at(scale.high)
     numbers = axis.numbers[first : last + 1]
-    if axis.counts_up:
+    if axis.counts_up and (int(numbers[-1]) - int(numbers[0])) // step < MOST_SOUGHT:
         round_numbers = np.arange(-(-int(numbers[0]) // step) * step, int(numbers[-1]) + 1, step)
         found = np.minimum(np.searchsorted(numbers, round_numbers.astype(numbers.dtype)), len(numbers) - 1)
         columns = found[numbers[found] == round_numbers] + first
@@ -67,6 +73,8 @@ def grid_marks(axis: Axis, scale: Scale, least_px: float = 90.0) -> list[tuple[f
 
 def seconds_marks(scale: Scale, least_px: float = 90.0) -> list[tuple[float, str]]:
     """Return (x, label) of round seconds of a scale in seconds, at least `least_px` apart."""
+    if not scale.per_unit > LEAST_PX_A_SECOND:
+        return []
     step = _round_step(least_px / scale.per_unit)
     first = np.ceil(scale.low / step) * step
     places = np.arange(first, scale.high + step * 1e-6, step)

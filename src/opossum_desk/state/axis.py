@@ -59,9 +59,11 @@ class Axis(NamedTuple):
         return int(np.clip(np.searchsorted(self.edges, position, "right") - 1, 0, max(0, self.columns - 1)))
 
     def columns_of_times(self, times_ns: Array) -> Array:
-        """Return int32 (n,): the column each moment falls in."""
+        """Return int32 (n,): the column each moment falls in; -1 where there are no columns."""
+        if not self.columns:
+            return np.full(len(times_ns), -1, np.int32)
         columns = np.searchsorted(self.starts_ns[:-1], times_ns, "right") - 1
-        return np.clip(columns, 0, max(0, self.columns - 1)).astype(np.int32)
+        return np.clip(columns, 0, self.columns - 1).astype(np.int32)
 
     def columns_of_rows(self, frame_rows: Array, start_ns: Array) -> list[int]:
         """Return the columns of rows among all frames; those of other peers go by their time (`start_ns`: of all frames)."""

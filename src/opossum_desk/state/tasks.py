@@ -44,14 +44,9 @@ def open_session(paths: list[str], tell: Tell) -> Session:
     return session
 
 
-def load_opener(paths: list[str]) -> None:
-    """Load what opening these needs here and now: modules that two threads load at once can break each other."""
-    from opossum.take.opening import is_archive
-
-    if any(is_archive(path) for path in paths):
-        import pyarrow  # noqa: F401
-    else:
-        import opossum.stream.reading  # noqa: F401
+def load_opener() -> None:
+    """Load what opening a stream needs here and now: modules that two threads load at once can break each other."""
+    import opossum.stream.reading  # noqa: F401
 
 
 class HeadStart:
@@ -61,7 +56,7 @@ class HeadStart:
         self.paths = paths
         self._helper = helper
         if helper is None:
-            load_opener(paths)
+            load_opener()
         self.session: Session | None = None
         self._error: Exception | None = None
         self._told = ("Reading", 0.0)
@@ -73,8 +68,8 @@ class HeadStart:
         try:
             if self._helper is None:
                 self.session = open_session(self.paths, self._tell)
-            elif (take := self._helper.take()) is not None:
-                self.session = Session(take)
+            else:
+                self.session = Session(self._helper.take(lambda: self._tell("Reading", 0.0)))
         except Exception as error:
             self._error = error
 

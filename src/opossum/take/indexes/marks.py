@@ -25,6 +25,12 @@ MOST_EMPTY_ROUNDS = 16
 NOWHERE = np.iinfo(np.int64).max
 
 
+LEAST_RATE = 1e-6
+"""A clip that is said to play slower than this (or backwards) is taken to play as it is: nothing would ever be due."""
+LEAST_LENGTH_S = 1e-6
+"""A clip that is said to be shorter does not go round."""
+
+
 class Marks(NamedTuple):
     """One row for every mark of every play and round, in order of (play, round, place).
 
@@ -65,7 +71,7 @@ def build_marks(recording: Recording, holds: Holds, plays: Plays, play_ids: IdIn
     begin = holds.game_times(table["p"], table["t"])
     end = holds.game_times(table["p"], plays.end_ns)
     rate, first, length = (np.asarray(table[field], np.float64) for field in ("rate", "from", "len"))
-    rate, first = np.where(np.isfinite(rate) & (rate > 0), rate, 1.0), np.where(np.isfinite(first), first, 0.0)
+    rate, first = np.where(np.isfinite(rate) & (rate > LEAST_RATE), rate, 1.0), np.where(np.isfinite(first), first, 0.0)
     reached = _reached(recording, plays, begin, end, rate, first, length)
     fired = np.flatnonzero((np.asarray(sends["y"]) > 0) & (np.asarray(sends["mark"]) >= 0))
     of_play = play_ids.rows(np.asarray(sends["p"])[fired], np.asarray(sends["y"])[fired]).astype(np.int64)
@@ -158,7 +164,7 @@ def _entries_of(
     comes = np.bincount(came[known], minlength=len(size))
     round_and_round = np.zeros(len(length), bool)
     round_and_round[of_play[known[comes[came[known]] > size[came[known]]]]] = True
-    loops = round_and_round & np.isfinite(length) & (length > 0)
+    loops = round_and_round & np.isfinite(length) & (length > LEAST_LENGTH_S)
     best = np.full(count, np.inf)
     for rank in range(int(size[came[known]].max(initial=0))):
         mine = known[size[came[known]] > rank]

@@ -86,6 +86,7 @@ class RosterListeners:
         self.event_of, event_of_send = joined((self.peer, self.event), (peers, events))
         count = int(max(self.event_of.max(initial=-1), event_of_send.max(initial=-1))) + 1
         self.sends = Groups(event_of_send, count)
+        self.sends.sort_within(table["t"])
         self.send_times: Array = np.asarray(table["t"], np.int64)[self.sends.order]
         """When the sends were sent, in the order of `sends`."""
         unheard = Scene(take).once(unheard_sends)
