@@ -21,6 +21,8 @@
 
 #define MOST_PENDING 512
 #define MOST_TEXTS 50000
+#define LONGEST_NAME 1000 /* longer texts are cut, and not remembered */
+#define MOST_CHANGES (1LL << 40)
 #define ROOM 512 /* bytes of a line beside its texts */
 
 typedef struct Thread {
@@ -41,8 +43,8 @@ typedef struct {
 	Thread *threads, *main, *last;
 	Py_buffer memory;
 	size_t used;
-	char *pending, *line;
-	size_t pending_length, pending_room, line_room;
+	char *pending, *line, *told;
+	size_t pending_length, pending_room, line_room, told_room;
 	Py_ssize_t pending_lines;
 	long long pending_told; /* losses that pending lines tell of */
 	long long origin, lost, untold, sends, calls;
@@ -115,9 +117,16 @@ static int room_for(char **buffer, size_t *room, size_t wanted)
 	return 0;
 }
 
+/* Let go of an error; what the user ends the game by comes again where the game's own code runs. */
+static void forget_error(void)
+{
+	if (PyErr_Occurred() && PyErr_ExceptionMatches(PyExc_KeyboardInterrupt)) PyErr_SetInterrupt();
+	PyErr_Clear();
+}
+
 static void drop(Inner *self)
 {
-	PyErr_Clear();
+	forget_error();
 	self->lost++;
 	self->untold++;
 }
@@ -173,7 +182,7 @@ static void hand_to_sink(Inner *self, const char *data, size_t length, Py_ssize_
 	}
 	Py_XDECREF(written);
 	Py_XDECREF(bytes);
-	PyErr_Clear();
+	forget_error();
 	if (!self->closed) borrow(self);
 	self->busy = 0;
 }
@@ -224,17 +233,21 @@ static void emit_telling(Inner *self, const char *data, size_t length, long long
 
 static void emit(Inner *self, const char *data, size_t length) { emit_telling(self, data, length, 0); }
 
-static void tell_lost(Inner *self, long long t)
+static void tell_lost(Inner *self, Thread *thread, long long t)
 {
 	if (!self->untold || self->closed || self->busy) return;
-	char line[96], *at = PUT(line, "{\"k\":\"lost\",\"t\":");
+	if (room_for(&self->told, &self->told_room, thread->suffix_length + ROOM) < 0) {
+		PyErr_Clear(); /* to be told of later */
+		return;
+	}
+	char *at = PUT(self->told, "{\"k\":\"lost\",\"t\":");
 	at = put_number(at, t);
 	at = PUT(at, ",\"n\":");
 	at = put_number(at, self->untold);
-	at = PUT(at, "}\n");
+	at = put_text(at, thread->suffix, thread->suffix_length);
 	long long told = self->untold;
 	self->untold = 0;
-	emit_telling(self, line, (size_t)(at - line), told);
+	emit_telling(self, self->told, (size_t)(at - self->told), told);
 }
 
 /* --- texts and threads ---------------------------------------------------------------------------------- */
@@ -242,16 +255,17 @@ static void tell_lost(Inner *self, long long t)
 /* A new reference to a text's JSON as bytes. */
 static PyObject *quoted_text(Inner *self, PyObject *text)
 {
-	if (PyUnicode_CheckExact(text)) {
+	int remembered = PyUnicode_CheckExact(text) && PyUnicode_GET_LENGTH(text) <= LONGEST_NAME;
+	if (remembered) {
 		PyObject *known = PyDict_GetItemWithError(self->quoted, text);
 		if (known) return Py_NewRef(known);
 		if (PyErr_Occurred()) return NULL;
-	} else if (PyObject_Hash(text) == -1)
+	} else if (!PyUnicode_CheckExact(text) && PyObject_Hash(text) == -1)
 		return NULL; /* lists and the like are no names */
 	PyObject *made = PyObject_CallOneArg(quote, text);
 	PyObject *bytes = made ? PyUnicode_AsASCIIString(made) : NULL;
 	Py_XDECREF(made);
-	if (bytes && PyUnicode_CheckExact(text)) {
+	if (bytes && remembered) {
 		if (PyDict_GET_SIZE(self->quoted) >= MOST_TEXTS) PyDict_Clear(self->quoted);
 		if (PyDict_SetItem(self->quoted, text, bytes) < 0) Py_CLEAR(bytes);
 	}
@@ -334,10 +348,14 @@ static int begin_call(Inner *self, Call *call, long long s, const char *tail, si
 {
 	Thread *thread = call->thread;
 	long long t;
+	if (s < 1) {
+		PyErr_SetString(PyExc_ValueError, "a send is needed");
+		return -1;
+	}
 	if (!thread || now(self, &t) < 0
 		|| room_for(&self->line, &self->line_room, tail_length + thread->suffix_length + ROOM) < 0)
 		return -1;
-	tell_lost(self, t);
+	tell_lost(self, thread, t);
 	char *at = PUT(self->line, "{\"k\":\"call\",\"t\":");
 	at = put_number(at, t);
 	at = PUT(at, ",\"c\":");
@@ -366,7 +384,7 @@ static void end_call(Inner *self, Call *call, PyObject *error)
 		|| room_for(&self->line, &self->line_room, length + thread->suffix_length + ROOM) < 0)
 		drop(self);
 	else {
-		tell_lost(self, t);
+		tell_lost(self, thread, t);
 		char *at = PUT(self->line, "{\"k\":\"ret\",\"t\":");
 		at = put_number(at, t);
 		at = PUT(at, ",\"c\":");
@@ -397,7 +415,7 @@ static PyObject *inner_put(Inner *self, PyObject *const *args, Py_ssize_t count)
 			   (size_t)(PyBytes_GET_SIZE(kind) + PyBytes_GET_SIZE(fields)) + thread->suffix_length + ROOM) < 0)
 		drop(self);
 	else {
-		tell_lost(self, t);
+		tell_lost(self, thread, t);
 		char *at = PUT(self->line, "{\"k\":\"");
 		at = put_bytes(at, kind);
 		at = PUT(at, "\",\"t\":");
@@ -477,7 +495,7 @@ static PyObject *inner_send(Inner *self, PyObject *const *args, Py_ssize_t count
 		|| room_for(&self->line, &self->line_room, length + thread->suffix_length + ROOM) < 0)
 		drop(self);
 	else {
-		tell_lost(self, t);
+		tell_lost(self, thread, t);
 		char *at = PUT(self->line, "{\"k\":\"send\",\"t\":");
 		at = put_number(at, t);
 		at = PUT(at, ",\"s\":");
@@ -500,7 +518,8 @@ static PyObject *inner_send(Inner *self, PyObject *const *args, Py_ssize_t count
 /* What follows a call's send in its line, as bytes: listener, owner, function, place. */
 static PyObject *tail_of(Inner *self, PyObject *b, PyObject *o, PyObject *fn, PyObject *at_place)
 {
-	long long bound = b && PyObject_IsTrue(b) == 1 ? PyLong_AsLongLong(b) : 0;
+	long long bound = b && is_something(b) == 1 ? PyLong_AsLongLong(b) : 0;
+	if (bound < 0 && !PyErr_Occurred()) PyErr_SetString(PyExc_ValueError, "a listener's number is needed");
 	PyObject *owner = PyErr_Occurred() ? NULL : quoted_text(self, o), *function = owner ? quoted_text(self, fn) : NULL;
 	PyObject *place = NULL, *tail = NULL;
 	if (function && is_something(at_place)) place = quoted_text(self, at_place);
@@ -543,10 +562,20 @@ static PyObject *inner_call(Inner *self, PyObject *const *args, Py_ssize_t count
 	return (PyObject *)call;
 }
 
+static long long number_of_changes(PyObject *value)
+{
+	long long number = PyLong_AsLongLong(value);
+	if (number < -MOST_CHANGES || number > MOST_CHANGES) {
+		PyErr_SetString(PyExc_ValueError, "no game changes so much");
+		return -1;
+	}
+	return number;
+}
+
 static PyObject *inner_changed(Inner *self, PyObject *const *args, Py_ssize_t count)
 {
 	Thread *thread = this_thread(self);
-	long long changes = count ? PyLong_AsLongLong(args[0]) : 1;
+	long long changes = count && thread && thread->count ? number_of_changes(args[0]) : 1;
 	if (!thread || PyErr_Occurred())
 		drop(self);
 	else if (thread->count) {
@@ -667,6 +696,7 @@ static void inner_dealloc(Inner *self)
 	}
 	PyMem_RawFree(self->pending);
 	PyMem_RawFree(self->line);
+	PyMem_RawFree(self->told);
 	Py_XDECREF(self->clock);
 	Py_XDECREF(self->quoted);
 	Py_XDECREF(self->sink);
@@ -682,8 +712,11 @@ static PyObject *call_changed(Call *self, PyObject *const *args, Py_ssize_t coun
 	static const char *const names[] = {"count"};
 	PyObject *found[1] = {NULL};
 	if (sorted_arguments(args, count, keywords, names, 1, 1, found, NULL) < 0) return NULL;
-	long long changes = found[0] ? PyLong_AsLongLong(found[0]) : 1;
-	if (PyErr_Occurred()) return NULL;
+	long long changes = found[0] ? number_of_changes(found[0]) : 1;
+	if (PyErr_Occurred()) {
+		drop(self->inner);
+		Py_RETURN_NONE;
+	}
 	self->changes = self->changes < 0 ? changes : self->changes + changes;
 	Py_RETURN_NONE;
 }
@@ -697,8 +730,11 @@ static PyObject *call_seemed(Call *self, PyObject *const *args, Py_ssize_t count
 		PyErr_SetString(PyExc_TypeError, "seemed() missing 1 required positional argument: 'count'");
 		return NULL;
 	}
-	long long changes = PyLong_AsLongLong(found[0]);
-	if (PyErr_Occurred()) return NULL;
+	long long changes = number_of_changes(found[0]);
+	if (PyErr_Occurred()) {
+		drop(self->inner);
+		Py_RETURN_NONE;
+	}
 	self->own = self->own < 0 ? changes : self->own + changes;
 	Py_RETURN_NONE;
 }

@@ -7,16 +7,30 @@ two against each other.  What both offer is what `Recorder` and the engines' ada
 from __future__ import annotations
 
 import itertools
+import operator
 import threading
 from collections.abc import Callable
 from types import TracebackType
 from typing import Any
 
-from opossum_recorder.encoding import QuotedTexts, data_text, error_text, thread_suffix
+from opossum_recorder.encoding import QuotedTexts, answer_of, data_text, error_text, field_text, given, thread_suffix
 from opossum_recorder.sink import Sink
 
 MOST_PENDING = 512
 """Lines kept at most before they are written even without a call or an idle."""
+MOST_CHANGES = 1 << 40
+
+
+def number_of_changes(count: int) -> int:
+    """Return how much a listener says it changed.
+
+    Raises:
+        ValueError: it is no number, or none that a game could mean.
+    """
+    changes = answer_of(operator.index, count)
+    if abs(changes) > MOST_CHANGES:
+        raise ValueError("no game changes so much")
+    return changes
 
 
 class _Thread(threading.local):
@@ -55,13 +69,21 @@ class Call:
 
     def changed(self, count: int = 1) -> None:
         """Say that the listener changed `count` more things (0: it ran for nothing, so far)."""
-        self._changes = count if self._changes < 0 else self._changes + count
+        try:
+            changes = number_of_changes(count)
+            self._changes = changes if self._changes < 0 else self._changes + changes
+        except Exception:
+            self._inner._drop()
 
     def seemed(self, count: int) -> None:
         """Say how much of what can be seen of its owner's own state changed: weaker than `changed`, for what lies
         elsewhere is unknown.
         """
-        self._own = count if self._own < 0 else self._own + count
+        try:
+            changes = number_of_changes(count)
+            self._own = changes if self._own < 0 else self._own + changes
+        except Exception:
+            self._inner._drop()
 
     def sent_at_least(self) -> None:
         """Say that nothing is known of the call but what it sent: if it sent, that is its effect."""
@@ -130,19 +152,19 @@ class Inner:
         """
         number = next(self._send_ids)
         try:
-            thread, quoted, calls = self._thread, self._texts, self._thread.calls
-            text = f',"o":{quoted[o]}' if o else ""
+            thread, name, calls = self._thread, self._texts.name, self._thread.calls
+            text = f',"o":{name(o)}' if given(o) else ""
             if calls:
                 calls[-1]._sends += 1
                 text += f',"c":{calls[-1].id}'
-            if via:
-                text += f',"via":{quoted[via]}'
+            if given(via):
+                text += f',"via":{name(via)}'
             if d is not None:
                 text += f',"d":{data_text(d)}'
             if more:
                 text += self._fields(more)  # type: ignore[attr-defined]
             self._append(
-                f'{{"k":"send","t":{self._clock() - self._origin},"s":{number},"ev":{quoted[ev]}{text}{thread.suffix}'
+                f'{{"k":"send","t":{self._clock() - self._origin},"s":{number},"ev":{name(ev)}{text}{thread.suffix}'
             )
         except Exception:
             self._drop()
@@ -153,12 +175,13 @@ class Inner:
         thread = self._thread
         call = Call(self, next(self._call_ids), thread.calls)
         try:
-            quoted = self._texts
-            text = f',"at":{quoted[at]}{thread.suffix}' if at else thread.suffix
-            bound = f',"b":{b:d}' if b else ""
+            name = self._texts.name
+            text = f',"at":{name(at)}{thread.suffix}' if given(at) else thread.suffix
+            bound = field_text("b", b) if given(b) else ""
+            of_send = field_text("s", s, "call")
             self._append(
-                f'{{"k":"call","t":{self._clock() - self._origin},"c":{call.id},"s":{s:d}{bound}'
-                f',"o":{quoted[o]},"fn":{quoted[fn]}{text}'
+                f'{{"k":"call","t":{self._clock() - self._origin},"c":{call.id}{of_send}{bound}'
+                f',"o":{name(o)},"fn":{name(fn)}{text}'
             )
             thread.calls.append(call)
             if self._at_once:
@@ -230,7 +253,8 @@ class Inner:
                 lines = self._lines
                 if self._untold and not self._closed:
                     lost, self._untold = self._untold, 0
-                    lines.append(f'{{"k":"lost","t":{self._clock() - self._origin},"n":{lost}}}\n')
+                    suffix = self._thread.suffix
+                    lines.append(f'{{"k":"lost","t":{self._clock() - self._origin},"n":{lost}{suffix}')
                 count = len(lines)
                 written = self._sink.write("".join(lines[:count]).encode())
                 del lines[:count]  # others may have appended meanwhile: theirs stay

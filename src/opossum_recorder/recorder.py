@@ -16,10 +16,19 @@ import os
 import time
 import weakref
 from collections.abc import Callable, Iterable, Sequence
+from itertools import islice
 from typing import Any, TypeVar
 
 from opossum_recorder.asked_attributes import AskedAttributes
-from opossum_recorder.encoding import QuotedTexts, data_text
+from opossum_recorder.encoding import (
+    COUNTS,
+    DATA,
+    FLAGS,
+    LARGEST_NUMBER,
+    NUMBERS,
+    QuotedTexts,
+    field_text,
+)
 from opossum_recorder.halves import Call, Inner
 from opossum_recorder.holding import Holding
 from opossum_recorder.link import LinkSink
@@ -27,7 +36,33 @@ from opossum_recorder.processor import FrameProcessor
 from opossum_recorder.sink import Sink, sink_for
 from opossum_recorder.watchdog import Watchdog
 
+LARGEST_TIME = 1 << 60
+MOST_MARKS = 1000
+"""Marks of one clip."""
+
+NOT_NAMES = COUNTS | DATA | FLAGS | NUMBERS | {"text"}
+
 Function = TypeVar("Function", bound=Callable[..., Any])
+
+
+class NeverBack:
+    """A clock of the game's own whose time never falls, nor ends the game: what it cannot tell is as late as before."""
+
+    def __init__(self, clock: Callable[[], int]) -> None:
+        self._clock = clock
+        self._latest: int | None = None
+
+    def __call__(self) -> int:
+        """Return the time in ns."""
+        try:
+            told = int(self._clock())
+        except Exception:
+            told = -LARGEST_TIME - 1
+        if abs(told) > LARGEST_TIME:
+            told = self._latest or 0
+        if self._latest is None or told > self._latest:
+            self._latest = told
+        return self._latest
 
 
 class _FrameContext:
@@ -84,7 +119,8 @@ class Recorder(Inner):
         host: str | None = None,
         seed: Any = None,
     ) -> None:
-        super().__init__(clock)
+        # a simulated clock is the game's own code, and may be set back
+        super().__init__(clock if clock is time.perf_counter_ns else NeverBack(clock))
         self._quoted = QuotedTexts()
         self._ids = {kind: itertools.count(1) for kind in "bayw"}
         self.holding: Holding | None = None
@@ -104,8 +140,8 @@ class Recorder(Inner):
             head["seed"] = seed
         if link and token:
             optional["token"] = token
-        head |= {name: value for name, value in optional.items() if value}
-        self._put("head", "".join(f',"{name}":{data_text(value)}' for name, value in head.items()))
+        head |= {name: value for name, value in optional.items() if value is not False and value != []}
+        self._put("head", self._fields(head))
         self.flush()
         self._waits = frozenset(waits)
         self._in_wait = False
@@ -143,14 +179,11 @@ class Recorder(Inner):
 
     def frame(self, number: int, dt: float | None = None) -> _FrameContext:
         """Begin frame `number`; used with `with`, it ends (`idle`) where the block ends."""
-        if self._processor is not None:
-            self._processor.begin()
         try:
-            told = f',"dt":{dt:.6g}' if dt is not None else ""
-            if _finite(dt):
-                self._put("frame", f',"n":{number:d}{told}')
-            else:
-                self._drop()
+            if self._processor is not None:
+                self._processor.begin()
+            told = f',"dt":{dt:.6g}' if type(dt) is float and abs(dt) <= LARGEST_NUMBER else field_text("dt", dt)
+            self._put("frame", field_text("n", number, "frame") + told)
         except Exception:
             self._drop()
         self._in_wait = False
@@ -159,16 +192,19 @@ class Recorder(Inner):
 
     def idle(self) -> None:
         """Say that the frame's work is done."""
-        if self.attributes.asked:
-            self.attributes.read()
-        self._put("idle", self._processor.end() if self._processor is not None else "")
+        try:
+            if self.attributes.asked:
+                self.attributes.read()
+            self._put("idle", self._processor.end() if self._processor is not None else "")
+        except Exception:
+            self._drop()
         self._watch_off()
         self.flush()
 
     def phase(self, name: str) -> None:
         """Say that a phase of the frame begins; in one that waits, nothing counts as stuck."""
-        self._one("phase", "name", name)
-        if (name in self._waits) is not self._in_wait:
+        self._record("phase", name=name)
+        if (type(name) is str and name in self._waits) is not self._in_wait:
             self._in_wait = not self._in_wait
             if self._in_wait:
                 self._watch_off()
@@ -180,13 +216,13 @@ class Recorder(Inner):
     def spawn(self, o: str, cls: str = "", parent: str = "") -> None:
         """Say that an object begins to live."""
         self._record("spawn", o=o, cls=cls, parent=parent, **self._caused({}))
-        if self.holding is not None:
+        if self.holding is not None and type(o) is str:
             self.holding.born(o, cls)
 
     def gone(self, o: str) -> None:
         """Say that an object no longer lives."""
         self._record("gone", o=o, **self._caused({}))
-        if self.holding is not None:
+        if self.holding is not None and type(o) is str:
             self.holding.died(o)
 
     def bind(self, ev: str, o: str, fn: str, src: str = "", at: str = "", via: str = "") -> int:
@@ -198,10 +234,7 @@ class Recorder(Inner):
 
     def unbind(self, b: int) -> None:
         """Say that a listener stops listening."""
-        if b:
-            self._record("unbind", b=b, **self._caused({}))
-        else:
-            self._drop()
+        self._record("unbind", b=b, **self._caused({}))
 
     # --- events --------------------------------------------------------------------------------
 
@@ -261,8 +294,10 @@ class Recorder(Inner):
     def play(self, o: str, clip: str, length: float, marks: Iterable[tuple[str, float]] = (), **more: Any) -> int:
         """Say that a clip of `length` seconds with `marks` was started (`rate`, `what`, `from`); returns its id."""
         try:
-            listed = [list(mark) for mark in marks]
-        except Exception:
+            listed = [list(islice(mark, 2)) for mark in islice(marks, MOST_MARKS)]
+        except KeyboardInterrupt:
+            raise
+        except BaseException:  # the game's own code
             listed = []
             self._drop()
         return self._new("play", "y", **({"o": o, "clip": clip, "len": length, "marks": listed} | self._caused(more)))
@@ -292,7 +327,8 @@ class Recorder(Inner):
     def know(self, o: str, thing: Any) -> None:
         """Let an object be found by its name, so that Opossum can be asked to watch an attribute of it while the game plays."""
         try:
-            self.attributes.know(o, thing)
+            if type(o) is str:
+                self.attributes.know(o, thing)
         except Exception:
             self._drop()
 
@@ -359,30 +395,25 @@ class Recorder(Inner):
         call = self.current_call()
         return fields if call is None else fields | {"c": call}
 
-    def _fields(self, fields: dict[str, Any]) -> str:
+    def _fields(self, fields: dict[str, Any], kind: str = "") -> str:
         parts = []
         for name, value in fields.items():
-            if value is None or value == "":
-                continue
-            parts.append(f',"{name}":{self._quoted[value] if type(value) is str else data_text(value)}')
+            if type(value) is str and value and name not in NOT_NAMES:
+                parts.append(f',"{name}":{self._quoted[value]}')
+            else:
+                parts.append(field_text(name, value, kind))
         return "".join(parts)
-
-    def _one(self, kind: str, name: str, value: str) -> None:
-        try:
-            self._put(kind, f',"{name}":{self._quoted[value]}')
-        except Exception:
-            self._drop()
 
     def _record(self, kind: str, **fields: Any) -> None:
         try:
-            self._put(kind, self._fields(fields))
+            self._put(kind, self._fields(fields, kind))
         except Exception:
             self._drop()
 
     def _new(self, kind: str, id_name: str, **fields: Any) -> int:
         number = next(self._ids[id_name])
         try:
-            self._put(kind, f',"{id_name}":{number}{self._fields(fields)}')
+            self._put(kind, f',"{id_name}":{number}{self._fields(fields, kind)}')
         except Exception:
             self._drop()
         return number
@@ -415,12 +446,11 @@ class Recorder(Inner):
         self.close()
 
 
-def _finite(value: float | None) -> bool:
-    return value is None or (value == value and abs(value) != float("inf"))
-
-
 def _forked(recorder: Recorder | None) -> None:
     """A process that the game forks off records nothing: two must not write one file."""
     if recorder is not None:
         recorder._silence()
         recorder._watchdog = None
+        forked = getattr(recorder._sink, "forked", None)
+        if forked is not None:
+            forked()

@@ -172,6 +172,13 @@ class GzipSink:
             return False
         return True
 
+    def forked(self) -> None:
+        """In a process that was forked off: what it has of the file must not be written once more when it ends."""
+        with contextlib.suppress(OSError, ValueError, AttributeError):
+            nowhere = os.open(os.devnull, os.O_WRONLY | os.O_CLOEXEC)
+            os.dup2(nowhere, self._file.fileno(), inheritable=False)
+            os.close(nowhere)
+
     def close(self) -> None:
         """End the file properly."""
         if self._file is not None:

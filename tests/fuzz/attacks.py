@@ -17,6 +17,7 @@ import numpy as np
 
 from fuzz.damaged import RUBBISH, WRONG, damaged_stream, damaged_take
 from fuzz.everything_shown import show_everything
+from fuzz.hostile_values import Memory, drive_with_hostile_values, hostile_clock, hostile_value
 from fuzz.made_streams import NAMES, OWNERS, made_stream, made_value
 from opossum.compare.comparison import compared
 from opossum.compare.side import Side
@@ -24,12 +25,14 @@ from opossum.live.greeting import PeerLink, Refused
 from opossum.live.tripwires import TripwireError, parse_tripwire
 from opossum.rules.checking import check
 from opossum.rules.parsing import parse_rules
+from opossum.stream.reading import StreamReader
 from opossum.stream.writing import stream_lines
 from opossum.take.archive import open_take, save_take
 from opossum.take.opening import ReadError, open_any
 from opossum.take.sameness import first_difference
 from opossum.take.sieve import SieveError, parse_sieve, sieve_calls
 from opossum.take.take import Take
+from opossum_recorder import Recorder
 
 Attack = Callable[[Random], str]
 LONGEST_TOLD = 500
@@ -161,6 +164,23 @@ def _line_of_talk(random: Random) -> bytes:
     return bytes(random.randrange(256) for _ in range(random.randrange(60)))
 
 
+def record_hostile_values(random: Random) -> str:
+    """Whatever a game hands to its recorder: nothing raises, every line is JSON, and a reader takes every one."""
+    memory = Memory()
+    recorder = Recorder(None, hostile_value(random), sink=memory, watch_after=0, clock=hostile_clock(random))
+    drive_with_hostile_values(recorder, random)
+    recorder.close()
+    reader = StreamReader()
+    for line in memory.data.splitlines(keepends=True):
+        assert line.endswith(b"\n")
+        json.loads(line, parse_constant=_no_json)
+        assert len(line) < 20_000, len(line)
+        reader.feed(line)
+    damage = {item.code: item.sentence for item in reader.damage.sorts()}
+    assert not damage, damage
+    return "lost some" if recorder.lost else "recorded"
+
+
 def greet_rogues(random: Random) -> str:
     """Whatever a game says over the link: its head is accepted or refused, and only its own records are kept."""
     link = PeerLink(taken_names={"main"} if random.random() < 0.5 else set())
@@ -281,6 +301,7 @@ ATTACKS: dict[str, tuple[Attack, int]] = {
     "damaged streams": (read_damaged_streams, 3400),
     "damaged takes": (open_damaged_takes, 1500),
     "takes against damaged ones": (compare_damaged_streams, 300),
+    "values of games": (record_hostile_values, 1500),
     "games on the link": (greet_rogues, 1500),
     "words of the sieve": (sieve_anything, 1000),
     "words of tripwires": (set_any_tripwire, 1000),

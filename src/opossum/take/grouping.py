@@ -73,6 +73,9 @@ def factorised(*columns: Array) -> tuple[Array, Array]:
         values = np.asarray(column, np.int64)
         low = int(values.min())
         width = int(values.max()) - low + 1
+        if width > 2**40:  # far apart, as only a damaged take has them
+            _, values = np.unique(values, return_inverse=True)
+            low, width = 0, int(values.max()) + 1
         if span * width > 2**61:
             _, key = np.unique(key, return_inverse=True)
             span = int(key.max()) + 1
