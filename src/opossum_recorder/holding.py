@@ -15,6 +15,7 @@ from collections.abc import Sequence
 from typing import Any, Protocol
 
 from opossum_recorder.asked_attributes import AskedAttributes
+from opossum_recorder.encoding import LARGEST_COUNT, answer_of
 from opossum_recorder.halves import Call
 from opossum_recorder.stacks import stack_of
 
@@ -80,8 +81,8 @@ def _compares(data: Any, path: str, comparison: str, wanted: Any) -> bool:
             return False
         data = data[part]
     try:
-        return bool(COMPARISONS[comparison](data, wanted))
-    except TypeError:
+        return bool(answer_of(lambda value: bool(COMPARISONS[comparison](value, wanted)), data))
+    except ValueError:
         return False
 
 
@@ -156,11 +157,13 @@ class Holding:
 
     def _set(self, told: dict[str, Any]) -> None:
         try:
-            number, when = int(told["id"]), told["when"]
+            number, when = told["id"], told["when"]
+            if type(number) is not int or not 0 < number <= LARGEST_COUNT:
+                raise ValueError("a tripwire without a number was not set")
             if len(self._wires) >= MOST_TRIPWIRES:
                 raise ValueError(f"tripwire {number} was not set: {MOST_TRIPWIRES} are set already")
             self._wires = self._wires | {number: Tripwire(number, when)}
-        except (KeyError, TypeError, AttributeError, ValueError) as error:
+        except (KeyError, TypeError, AttributeError, ValueError, OverflowError) as error:
             self._recorder.say(f"Opossum: {error}", "warning")
 
     def left(self) -> None:

@@ -118,6 +118,74 @@ def test_a_pong_is_talk_not_a_record():
     """It sets the clock and is not kept."""
     link = PeerLink()
     link.accept(head())
+    link.ping(1000)
     assert link.line(b'{"k":"pong","id":1,"t":1000,"g":6100}', 1200) is None
     assert (link.clock.offset_ns, link.records) == (5000, 1)
     assert link.line(b'{"k":"pong"}', 1200) is None
+
+
+@pytest.mark.parametrize(
+    "pong",
+    [
+        {"id": 1, "t": 1000, "g": 2**63 - 1},
+        {"id": 1, "t": 1000, "g": -(2**70)},
+        {"id": 1, "t": 999, "g": 6100},
+        {"id": 2, "t": 1000, "g": 6100},
+        {"t": 1000, "g": 6100},
+        {"id": 1, "t": 1000},
+    ],
+)
+def test_an_answer_that_is_none_sets_no_clock(pong):
+    """Times beyond all times, and answers to what was never asked."""
+    link = PeerLink()
+    link.accept(head())
+    link.ping(1000)
+    assert link.line(json.dumps({"k": "pong"} | pong).encode(), 1200) is None
+    assert (link.clock.error_ns, link.rubbish, link.clock_is_believable()) == (None, 0, False)
+
+
+@pytest.mark.parametrize(
+    ("told_ns", "believed"),
+    [
+        (0, True),
+        (4 * 10**9, True),
+        (-4 * 10**9, True),
+        (6 * 10**9, True),
+        (-6 * 10**9, False),
+        (2**60, True),
+        (-(2**60), False),
+    ],
+)
+def test_a_clock_that_lies_is_not_believed(told_ns, believed):
+    """No record was made after it came; one that was made more than a day before is told wrongly, too."""
+    link = PeerLink()
+    link.accept(head())
+    link.ping(10**12)
+    link.line(b'{"k":"pong","id":1,"t":%d,"g":%d}' % (10**12, told_ns), 10**12 + 100)
+    link.chunk([b'{"k":"frame","n":1,"t":1000}'], 10**12 + 5000)
+    assert link.clock_is_believable() is (believed and told_ns < 24 * 3600 * 10**9)
+
+
+def test_a_link_that_is_made_anew_goes_on_where_it_broke():
+    """What came already is passed over, what never came is told, to the line."""
+    lines = [b'{"k":"frame","n":%d,"t":%d}' % (number, number * 10) for number in range(10)]
+    link = PeerLink()
+    link.begin(link.greeted(head(run="a run")))
+    assert len(link.chunk([*lines[:4], b"", b'{"k":"pong","id":9,"t":1,"g":1}', b"rubbish"], 0)) == 4
+    assert link.taken == 5
+    assert link.came_back(link.greeted(head(run="a run", **{"from": 2}))) == b""
+    assert [json.loads(line)["n"] for line in link.chunk([lines[2], b"rubbish", lines[3], *lines[4:6]], 0)] == [4, 5]
+    assert (link.taken, link.missed, link.rubbish) == (7, 0, 1)
+    said = json.loads(link.came_back(link.greeted(head(run="a run", **{"from": 10}))))
+    assert said == {"k": "lost", "t": 50, "n": 3, "p": "host"}
+    assert len(link.chunk(lines[6:], 0)) == 4
+    assert (link.taken, link.missed) == (14, 3)
+
+
+def test_what_came_before_this_recording_is_said():
+    """The game's earlier lines are elsewhere: they are not lost, and not here."""
+    link = PeerLink()
+    first, said = link.begin(link.greeted(head(run="a run", **{"from": 70}))).splitlines()
+    assert "run" not in json.loads(first) and "from" not in json.loads(first)
+    assert json.loads(said)["text"] == "Opossum: the first 70 records of this game are not in this recording"
+    assert link.taken == 70

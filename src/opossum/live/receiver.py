@@ -20,6 +20,8 @@ import msgspec
 
 from opossum.live.greeting import Held, PeerLink, Refused
 from opossum.live.tripwires import Tripwire
+from opossum.stream.kinds import STREAM_VERSION
+from opossum.whole_file import on_disk
 
 DEFAULT_PORT = 47533
 LONGEST_LINE = 1 << 20
@@ -29,13 +31,22 @@ MOST_BYTES_A_SECOND = 256 << 20
 MOST_BYTES = 64 << 30
 HEAD_WITHIN_S = 10.0
 PING_EVERY_S = 1.0
+SILENT_S = 30.0
+"""Who has said nothing for so long, and answered no ping, gives its place to another game that wants one."""
+MOST_STRANGERS = 64
+"""Connections that have not said who they are."""
+REFUSING_S = 1.0
+"""How long saying a refusal, and having it heard, may take each."""
+KEPT_TOLD_BYTES = 1 << 20
+"""How often, at least, a game is told how many of its lines are kept."""
 HEARING_OUT_S, QUIET_S = 0.4, 0.05
 """How long stopping may take to read what has been sent, and how long nothing must come for it to be all."""
 
 
 @dataclass(frozen=True, slots=True)
 class PeerState:
-    """What is known of one peer: `silent_s` since its last line; the clock's offset and error in ns (None: unknown);
+    """What is known of one peer: `silent_s` since its last line; the clock's offset and error in ns (None: unknown), and
+    whether it agrees with the records (else it is not used);
     `holds`: it can be held; `held`: where it is being held, if it is."""
 
     name: str
@@ -47,6 +58,7 @@ class PeerState:
     silent_s: float
     offset_ns: int
     error_ns: int | None
+    clock_is_believable: bool
     holds: bool
     held: Held | None
 
@@ -102,6 +114,9 @@ class Receiver:
         self._stopping: asyncio.Event | None = None
         self._ready = threading.Event()
         self._failed = ""
+        self._strangers = 0
+        self.trouble = ""
+        """Why nothing more can be written; empty while all is well."""
         self.refusals: list[str] = []
         """Why peers were refused, in order (the last hundred)."""
 
@@ -140,6 +155,7 @@ class Receiver:
                 now - peer.last_line,
                 peer.link.clock.offset_ns,
                 peer.link.clock.error_ns,
+                peer.link.clock_is_believable(),
                 peer.link.holds,
                 peer.link.held if peer.connected else None,
             )
@@ -148,7 +164,7 @@ class Receiver:
 
     def shifts(self) -> dict[str, tuple[int, int]]:
         """Return what sets each peer's clock against the first one's: name → (ns to add, error in ns; -1: not known)."""
-        peers = [peer for peer in self.peers if peer.error_ns is not None]
+        peers = [peer for peer in self.peers if peer.error_ns is not None and peer.clock_is_believable]
         if len(peers) < 2:
             return {}
         first = peers[0]
@@ -239,6 +255,8 @@ class Receiver:
             self._failed = f"{self.host}:{self.port}: cannot listen ({error.strerror or error}); is another Opossum listening there?"
         finally:
             if self._file >= 0:
+                with contextlib.suppress(OSError):
+                    on_disk(self._file, self.out)
                 os.close(self._file)
                 self._file = -1
             self._ready.set()
@@ -269,36 +287,84 @@ class Receiver:
             await asyncio.sleep(QUIET_S)
 
     async def _meet(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
-        link = PeerLink(self._token, self._names)
         peer: _Peer | None = None
         pinging: asyncio.Task[None] | None = None
+        self._strangers += 1
         try:
-            if sum(1 for other in self._peers if other.connected) >= MOST_PEERS:
-                raise Refused(f"{MOST_PEERS} games are connected already")
-            head = link.accept(await asyncio.wait_for(self._line(reader), HEAD_WITHIN_S))
-            self._keep(head)
-            peer = _Peer(link, writer)
-            self._peers.append(peer)
-            writer.write(b'{"k":"welcome","opossum":1}\n')
-            for number, wire in self._wires.items():
-                self._tell_wire(peer, number, wire)
-            for number, (o, name) in self._watched.items():
-                _tell(peer, {"k": "watch", "id": number, "o": o, "name": name})
-            pinging = asyncio.create_task(_ping(writer))
-            await self._listen_to(peer, reader)
+            try:
+                peer = await self._welcomed(reader, writer)
+            finally:
+                self._strangers -= 1
+            pinging = asyncio.create_task(_ping(peer))
+            await self._listen_to(peer, reader, writer)
         except Refused as refused:
             self.refusals = [*self.refusals[-99:], refused.why]
-            writer.write(msgspec.json.encode({"k": "refuse", "why": refused.why}) + b"\n")
-        except (OSError, asyncio.IncompleteReadError, TimeoutError, asyncio.CancelledError):
+            await _refuse(reader, writer, refused.why)
+        except asyncio.IncompleteReadError:
+            if peer is not None and peer.writer is writer:  # it has said all; it may want to hear that we have it
+                writer.write(peer.link.kept_line())
+        except (OSError, TimeoutError, asyncio.CancelledError):
             pass  # it went away, or we did; what it said so far is kept
         finally:
             if pinging is not None:
                 pinging.cancel()
-            if peer is not None:
+            if peer is not None and peer.writer is writer:
                 peer.connected = False
-            with contextlib.suppress(OSError, asyncio.CancelledError):
+            with contextlib.suppress(OSError, TimeoutError, asyncio.CancelledError):
                 await asyncio.wait_for(writer.drain(), 1)
             writer.close()
+
+    async def _welcomed(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> _Peer:
+        """Return the peer that a connection's first line is of: a new one, or one that comes back.
+
+        Raises:
+            Refused: it may not come in.
+        """
+        if self._strangers > MOST_STRANGERS:
+            raise Refused(f"{MOST_STRANGERS} others have connected and not said who they are")
+        link = PeerLink(self._token, self._names)
+        try:
+            head = link.greeted(await asyncio.wait_for(self._line(reader), HEAD_WITHIN_S))
+        except TimeoutError:
+            raise Refused(f"no `head` came within {HEAD_WITHIN_S:g} s") from None
+        run = head.get("run")
+        peer = next((other for other in self._peers if run and other.link.run == run), None)
+        if peer is not None:
+            if peer.connected:  # over a link that is dead, and does not know it yet
+                peer.writer.transport.abort()
+            else:
+                await self._make_room()
+            self._keep(peer.link.came_back(head))
+            peer.writer, peer.connected, peer.last_line = writer, True, time.monotonic()
+        else:
+            await self._make_room()
+            self._keep(link.begin(head))
+            peer = _Peer(link, writer)
+            self._peers.append(peer)
+        writer.write(msgspec.json.encode({"k": "welcome", "opossum": STREAM_VERSION, "kept": peer.link.taken}) + b"\n")
+        for number, wire in self._wires.items():
+            self._tell_wire(peer, number, wire)
+        for number, (o, name) in self._watched.items():
+            _tell(peer, {"k": "watch", "id": number, "o": o, "name": name})
+        return peer
+
+    async def _make_room(self) -> None:
+        """See that one more may connect: of too many, the one that has been silent for longest gives its place back.
+
+        Raises:
+            Refused: all of them are at play.
+        """
+        connected = [other for other in self._peers if other.connected]
+        if len(connected) < MOST_PEERS:
+            return
+        silent = min(connected, key=lambda other: other.last_line)
+        if time.monotonic() - silent.last_line < SILENT_S:
+            raise Refused(f"{MOST_PEERS} games are connected already")
+        silent.connected = False
+        why = f"it was silent for {SILENT_S:g} s, and another game wanted its place"
+        self.refusals = [*self.refusals[-99:], f"{silent.link.name}: {why}"]
+        silent.writer.write(msgspec.json.encode({"k": "refuse", "why": why, "again": True}) + b"\n")
+        silent.writer.close()
 
     async def _line(self, reader: asyncio.StreamReader) -> bytes:
         try:
@@ -307,9 +373,9 @@ class Receiver:
             raise Refused(f"a line is longer than {LONGEST_LINE >> 20} MiB") from None
         return line
 
-    async def _listen_to(self, peer: _Peer, reader: asyncio.StreamReader) -> None:
-        second, taken, rest = time.monotonic(), 0, b""
-        while True:
+    async def _listen_to(self, peer: _Peer, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        second, taken, rest, untold = time.monotonic(), 0, b"", 0
+        while peer.writer is writer:
             data = await reader.read(CHUNK_BYTES)
             if not data:
                 raise asyncio.IncompleteReadError(rest, None)
@@ -328,14 +394,32 @@ class Receiver:
                 self._keep(b"".join(peer.link.kept_before_refusal))
                 raise
             self._keep(b"".join(kept))
+            untold += len(data)
+            if untold >= KEPT_TOLD_BYTES and peer.link.run:
+                untold = 0
+                writer.write(peer.link.kept_line())
 
-    def _keep(self, line: bytes) -> None:
-        """Put whole lines on disk."""
-        self._bytes += len(line)
-        if self._bytes > MOST_BYTES:
+    def _keep(self, lines: bytes) -> None:
+        """Put whole lines on disk, all of them or none.
+
+        Raises:
+            Refused: they cannot be written; nothing can be from then on.
+        """
+        if self.trouble:
+            raise Refused(self.trouble)
+        if self._bytes + len(lines) > MOST_BYTES:
             raise Refused(f"the recording has reached {MOST_BYTES >> 30} GiB")
-        while line:
-            line = line[os.write(self._file, line) :]
+        rest = memoryview(lines)
+        try:
+            while rest:
+                rest = rest[os.write(self._file, rest) :]
+        except OSError as error:
+            with contextlib.suppress(OSError):
+                os.ftruncate(self._file, self._bytes)  # no torn line
+                os.lseek(self._file, self._bytes, os.SEEK_SET)
+            self.trouble = f"{self.out} cannot be written further ({error.strerror or error}); what came before is kept"
+            raise Refused(self.trouble) from None
+        self._bytes += len(lines)
 
 
 def _tell(peer: _Peer, message: dict[str, object]) -> None:
@@ -343,11 +427,25 @@ def _tell(peer: _Peer, message: dict[str, object]) -> None:
         peer.writer.write(msgspec.json.encode(message) + b"\n")
 
 
-async def _ping(writer: asyncio.StreamWriter) -> None:
-    """Ask for the game's clock, again and again."""
-    number = 0
+async def _ping(peer: _Peer) -> None:
+    """Ask for the game's clock, again and again, and say how much is kept."""
+    writer, number = peer.writer, 0
     while True:
         number += 1
-        writer.write(msgspec.json.encode({"k": "ping", "id": number, "t": time.monotonic_ns()}) + b"\n")
+        writer.write(peer.link.ping(time.monotonic_ns()) + (peer.link.kept_line() if peer.link.run else b""))
         await writer.drain()
         await asyncio.sleep(PING_EVERY_S if number > 3 else 0.1)
+
+
+async def _refuse(reader: asyncio.StreamReader, writer: asyncio.StreamWriter, why: str) -> None:
+    """Say why somebody may not go on, and wait for a bounded time until it has been heard.
+
+    Closing while something lies unread would reset the connection, and the reason would be lost on the way.
+    """
+    with contextlib.suppress(OSError, TimeoutError, asyncio.CancelledError):
+        writer.write(msgspec.json.encode({"k": "refuse", "why": why}) + b"\n")
+        await asyncio.wait_for(writer.drain(), REFUSING_S)
+        writer.write_eof()
+        async with asyncio.timeout(REFUSING_S):
+            while await reader.read(CHUNK_BYTES):
+                pass
