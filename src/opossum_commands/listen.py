@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 import time
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -9,9 +10,10 @@ from typing import TYPE_CHECKING
 import click
 
 from opossum_commands.convert import write_stream
-from opossum_commands.keeping import free_part, keep, spare_what_is_there
+from opossum_commands.keeping import free_part, keep, spare_what_is_there, tell_lost
 from opossum_commands.reading import CommandError, opened
 from opossum_commands.terminal import say
+from opossum_commands.token_file import token_option
 
 if TYPE_CHECKING:
     from opossum.live.receiver import Receiver
@@ -34,9 +36,7 @@ if TYPE_CHECKING:
 @click.option(
     "--out", metavar="FILE", help="Where to save: .take, .flow.jsonl or .flow.jsonl.gz (default: a dated .take here)."
 )
-@click.option(
-    "--token", default="", envvar="OPOSSUM_TOKEN", help="What a game must say to be let in (or set OPOSSUM_TOKEN)."
-)
+@token_option
 @click.option("--for", "seconds", type=click.FloatRange(0.1), help="Stop after so many seconds.")
 @click.option("--until-bye", is_flag=True, help="Stop when every game that came has closed its recorder.")
 @click.option("--force", is_flag=True, help="Replace FILE if it exists.")
@@ -75,8 +75,16 @@ def listen(
     take.name = target.name.split(".")[0]
     keep(take, target, part, None if target.name.endswith(".take") else write_stream)
     say(f"{target}: {take.records:,} records of {', '.join(span.name for span in take.peers)}")
+    for peer in receiver.peers:
+        if peer.error_ns is not None and not peer.clock_is_believable:
+            say(f"  {peer.name}'s clock does not agree with its records, and was not used", error=True)
     for name, (shift_ns, error_ns) in shifts.items():
         say(f"  {name}'s clock was set by {shift_ns / 1e6:+.3f} ms, give or take {error_ns / 1e6:.3f} ms")
+    not_written = tell_lost(take)
+    if receiver.trouble:
+        raise CommandError(f"{receiver.trouble}: the take holds what came before.")
+    if not_written:
+        sys.exit(CommandError.exit_code)
 
 
 def _wait(receiver: Receiver, seconds: float | None, until_bye: bool) -> None:
@@ -84,7 +92,7 @@ def _wait(receiver: Receiver, seconds: float | None, until_bye: bool) -> None:
     deadline = time.monotonic() + seconds if seconds is not None else float("inf")
     told: set[str] = set()
     try:
-        while time.monotonic() < deadline:
+        while time.monotonic() < deadline and not receiver.trouble:
             peers = receiver.peers
             for peer in peers:
                 if peer.name not in told:

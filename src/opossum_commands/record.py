@@ -19,9 +19,10 @@ from opossum_commands.declaring import declared_for
 from opossum_commands.desk import run_on_screen
 from opossum_commands.engines import ENGINES, PYTHON, engine_at
 from opossum_commands.engines.engine import LINK, Engine, Launch
-from opossum_commands.keeping import free_part, keep, spare_what_is_there
+from opossum_commands.keeping import free_part, keep, spare_what_is_there, tell_lost
 from opossum_commands.reading import CommandError, opened, wishes_for
 from opossum_commands.terminal import say
+from opossum_commands.token_file import TOKEN_VARIABLE, token_option
 from opossum_recorder.engines.declared.declarations import VARIABLE as DECLARED
 
 if TYPE_CHECKING:
@@ -31,6 +32,8 @@ LAST_LINES_S = 5.0
 """How long the last lines of a game that has ended may take to arrive."""
 MOST_TOLD = 8
 """Findings told when a game has ended; how many more there are is told too."""
+EXIT_NOT_WRITTEN = 2
+"""Status where the game ended well, and not all that it did could be written."""
 LOOK_S = 0.5
 """How often the black box of a game that plays over the link is looked into."""
 
@@ -61,6 +64,7 @@ class RecordCommand(click.Command):
 @click.option(
     "--link", metavar="HOST:PORT", help="Send to an Opossum that listens, such as the desk, and save nothing here."
 )
+@token_option
 @click.option("--show", is_flag=True, help="Open the desk on the take when the game has ended.")
 @click.option("--out", metavar="FILE", help="Where to save the take (default: GAME-date.take here).")
 @click.option("--force", is_flag=True, help="Replace FILE if it exists.")
@@ -94,6 +98,7 @@ class RecordCommand(click.Command):
 @click.argument("call", metavar="[GAME] | [-- python GAME.py] [ARGUMENTS]…", nargs=-1, type=click.UNPROCESSED)
 def record(
     link: str | None,
+    token: str,
     show: bool,
     out: str | None,
     force: bool,
@@ -120,7 +125,7 @@ def record(
         )
     engine = _declaring(engine, dispatchers, watched, frame)
     if link is not None:
-        sys.exit(_record_to(link, engine, call, seconds))
+        sys.exit(_record_to(link, token, engine, call, seconds))
     with tempfile.TemporaryDirectory(prefix="opossum-") as folder:
         # only to learn the game's name, and that it can be started, before anything is written
         game = engine.launch(f"{LINK}127.0.0.1:0", call, Path(folder))
@@ -145,6 +150,8 @@ def record(
     keep(take, target, stream)
     box.unlink(missing_ok=True)
     _tell(take, target, game.folder)
+    if tell_lost(take) and status == 0:
+        status = EXIT_NOT_WRITTEN
     if show:
         run_on_screen([str(target)])
     sys.exit(status if status >= 0 else 128 - status)
@@ -181,13 +188,15 @@ def _declaring(engine: Engine, dispatchers: tuple[str, ...], watched: tuple[str,
     return engine._replace(launch=launch)
 
 
-def _record_to(link: str, engine: Engine, call: tuple[str, ...], seconds: float | None) -> int:
+def _record_to(link: str, token: str, engine: Engine, call: tuple[str, ...], seconds: float | None) -> int:
     """Run a game that sends to an Opossum that listens; return its exit status."""
     _, _, port = link.rpartition(":")
     if not port.isdigit() or not 0 < int(port) < 65536:
         raise CommandError(f"--link {link}: give HOST:PORT, such as 127.0.0.1:47533.")
     with tempfile.TemporaryDirectory(prefix="opossum-") as folder:
         launch = engine.launch(LINK + link, call, Path(folder))
+        if token:
+            launch.environment[TOKEN_VARIABLE] = token
         look = None
         if engine.has_black_box:
             box = Path(folder) / "blackbox"
@@ -216,6 +225,9 @@ def _run_linked(stream: Path, launch: Callable[[str], Launch], seconds: float | 
         receiver.stop()
         if not receiver.peers:
             stream.unlink(missing_ok=True)
+    if receiver.trouble:
+        say(f"opossum: {receiver.trouble}.", error=True)
+        return status or EXIT_NOT_WRITTEN
     return status
 
 

@@ -112,6 +112,9 @@ class GamesOnDesk(QObject):
             desk.opening.examine(session, desk.games.followed)
         elif session is not None and session.examined and not desk.opening.is_examining:
             desk.games.forget_ended()
+        if desk.games.not_written:
+            desk.say(f"Nothing more is recorded: {desk.games.not_written}.")
+            return
         desk.say("The game has ended." if closed else "The game has gone without ending its recording.")
 
     def _looked(self) -> None:

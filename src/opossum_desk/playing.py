@@ -62,6 +62,8 @@ class Games(QObject):
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self.receiver: Receiver | None = None
+        self.not_written = ""
+        """Why nothing more could be written of what games sent last; empty where all was."""
         self.followed: FollowedTake | None = None
         """The stream that is read on as it grows, if one is."""
         self.number = 0
@@ -120,6 +122,7 @@ class Games(QObject):
         receiver, self.receiver = self.receiver, None
         self._games_timer.stop()
         receiver.stop()
+        self.not_written = receiver.trouble
         if self.held_game is not None:
             self.held_game = None
             self.went.emit()

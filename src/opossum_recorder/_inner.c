@@ -613,6 +613,13 @@ static PyObject *inner_drop(Inner *self, PyObject *nothing)
 	Py_RETURN_NONE;
 }
 
+static PyObject *inner_take_untold(Inner *self, PyObject *nothing)
+{
+	long long untold = self->untold;
+	self->untold = 0;
+	return PyLong_FromLongLong(untold);
+}
+
 static PyObject *inner_attach(Inner *self, PyObject *sink)
 {
 	Py_XSETREF(self->sink, Py_NewRef(sink));
@@ -844,6 +851,7 @@ static PyMethodDef inner_methods[] = {
 	METHOD("main_call", inner_main_call, METH_NOARGS), METHOD("now_ns", inner_now_ns, METH_NOARGS),
 	METHOD("flush", inner_flush, METH_NOARGS), METHOD("runner", inner_runner, METH_FASTCALL),
 	METHOD("_put", inner_put, METH_FASTCALL), METHOD("_drop", inner_drop, METH_NOARGS),
+	METHOD("_take_untold", inner_take_untold, METH_NOARGS),
 	METHOD("_attach", inner_attach, METH_O), METHOD("_detach", inner_detach, METH_NOARGS),
 	METHOD("_silence", inner_silence, METH_NOARGS), {NULL}};
 static PyMemberDef inner_members[] = {

@@ -239,6 +239,11 @@ class Inner:
         self.lost += 1
         self._untold += 1
 
+    def _take_untold(self) -> int:
+        """Return how many losses have not been told of, to be told of by whoever asks."""
+        untold, self._untold = self._untold, 0
+        return untold
+
     def _drop_line(self, line: str) -> None:
         self._drop()
 

@@ -421,9 +421,19 @@ class Recorder(Inner):
     def close(self) -> None:
         """End the stream on purpose (`bye`); what is recorded afterwards is dropped."""
         if not self._closed:
-            self.flush()  # losses are told of before the end
+            self.flush()
+            last_words = getattr(self._sink, "begin_last_words", None)
+            if last_words is not None:
+                last_words()
+            self._tell_lost()
             self._put("bye", "")
             self.abandon()
+
+    def _tell_lost(self) -> None:
+        """Tell of the losses that were not told of yet, and why they were."""
+        lost = self._take_untold()
+        if lost:
+            self._put("lost", f',"n":{lost}{field_text("why", self.trouble)}')
 
     def abandon(self) -> None:
         """Stop recording without `bye`: to a reader the game died here, and what it still does is lost on purpose.

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import errno
 import gzip
 import mmap
 import os
@@ -30,6 +31,8 @@ class FileSink:
     def __init__(self, path: str | os.PathLike[str]) -> None:
         self._file: int | None = None
         self._torn = False
+        self._whole = 0
+        """Bytes that are whole lines, in a file that is one."""
         self.trouble = ""
         """Why the file could not be opened or last written; empty while all is well."""
         try:
@@ -50,9 +53,15 @@ class FileSink:
             return False
         if written == len(data):
             self._torn = False
+            self._whole += written
             return True
-        self._torn = not data[:written].endswith(b"\n")
         self.trouble = "the disk took only part of the data"
+        try:
+            os.ftruncate(self._file, self._whole)  # no line is half there
+            os.lseek(self._file, self._whole, os.SEEK_SET)
+            self._torn = False
+        except OSError:  # a pipe: what has gone has gone
+            self._torn = not data[:written].endswith(b"\n")
         return False
 
     def close(self) -> None:
@@ -65,6 +74,8 @@ class FileSink:
 
 WINDOW_BYTES = 256 * 1024
 """The file grows by this much at a time; a killed game leaves at most that many empty lines at its end."""
+LAST_WORDS_BYTES = 1024
+"""Of the last window so much is kept for saying what was lost, and the end, where the disk takes no more."""
 
 _FILLER = b"\n" * WINDOW_BYTES
 
@@ -74,82 +85,121 @@ class MappedSink:
 
     The kernel owns the pages: what was copied in is in the file even when the process is killed at that
     very moment.  The file is always extended by real newlines first (empty lines mean nothing in a
-    stream), so a full disk shows itself there as an error and never as a fault when memory is touched.
-    `close` cuts the newlines that were not used.
+    stream), so a full disk shows itself there as an error, before a line is begun, and never as a fault when memory
+    is touched.  `close` cuts the newlines that were not used, and waits until all is on the disk.
     """
 
     def __init__(self, path: str | os.PathLike[str]) -> None:
         self.trouble = ""
+        self._path = path
         self._file: int | None = None
         self._map: mmap.mmap | None = None
+        self._following: list[mmap.mmap] = []
+        """Windows after it that are mapped already."""
         self._window = 0
         """Where in the file the mapped window begins."""
         self._used = 0
         """Bytes of it that hold lines."""
-        self._torn = False
+        self._extended = 0
+        """How far the file holds newlines that were not used yet."""
+        self._last_words = False
         self._file = os.open(path, os.O_RDWR | os.O_CREAT | os.O_TRUNC | os.O_CLOEXEC, 0o644)
         try:
-            self._next_window()
+            self._extend(WINDOW_BYTES)
+            self._map = self._mapped(0)
         except (OSError, ValueError) as error:
             self.trouble = str(error)
 
-    def _next_window(self) -> None:
+    def _extend(self, end: int) -> None:
+        """See that the file holds newlines up to `end`, in whole windows."""
         if self._file is None:
             raise ValueError("the file is closed")
-        start = self._window + (WINDOW_BYTES if self._map is not None else 0)
-        # a window that the disk took only part of last time is written again in full
-        written = os.pwrite(self._file, _FILLER, start)
-        if written != WINDOW_BYTES:
-            raise OSError("the disk took only part of the data")
-        fresh = mmap.mmap(self._file, WINDOW_BYTES, offset=start)
-        if self._map is not None:
-            self._map.close()
-        self._map, self._window, self._used = fresh, start, 0
+        while self._extended < end:
+            # a window that the disk took only part of last time is written again in full
+            if os.pwrite(self._file, _FILLER, self._extended) != WINDOW_BYTES:
+                raise OSError(errno.ENOSPC, "the disk took only part of the data")
+            self._extended += WINDOW_BYTES
+
+    def _mapped(self, start: int) -> mmap.mmap:
+        if self._file is None:
+            raise ValueError("the file is closed")
+        return mmap.mmap(self._file, WINDOW_BYTES, offset=start)
 
     def write(self, data: bytes) -> bool:
-        """Write whole lines; False when the disk is full or the file is closed."""
+        """Write whole lines, all of them or none; False when the disk is full or the file is closed."""
         try:
             if self._map is None:
-                self._next_window()
-            if self._torn:  # a full disk cut a line: end it first
-                data = b"\n" + data
-                self._torn = False
-            while True:
-                assert self._map is not None
-                part = data[: WINDOW_BYTES - self._used]
-                self._map[self._used : self._used + len(part)] = part
-                self._used += len(part)
-                data = data[len(part) :]
-                if not data:
-                    return True
-                self._next_window()
+                self._extend(WINDOW_BYTES)
+                self._map = self._mapped(0)
+            end = self._used + len(data)
+            needed = (end + (0 if self._last_words else LAST_WORDS_BYTES) - 1) // WINDOW_BYTES
+            # every window that is needed is there before a byte is copied: no line is half written
+            self._extend(self._window + (needed + 1) * WINDOW_BYTES)
+            while len(self._following) < needed:
+                self._following.append(self._mapped(self._window + (len(self._following) + 1) * WINDOW_BYTES))
         except (OSError, ValueError) as error:
             self.trouble = str(error)
-            self._torn = True
             return False
+        rest = memoryview(data)
+        while True:
+            part = rest[: WINDOW_BYTES - self._used]
+            self._map[self._used : self._used + len(part)] = part
+            self._used += len(part)
+            rest = rest[len(part) :]
+            if not rest:
+                return True
+            self._map.close()
+            self._map, self._window, self._used = self._following.pop(0), self._window + WINDOW_BYTES, 0
 
-    def lend(self) -> tuple[mmap.mmap, int] | None:
+    def lend(self) -> tuple[memoryview, int] | None:
         """Lend the window's memory, and say how much of it is used: the borrower writes lines into it from there on.
 
-        None where there is none, or where a torn line must be ended first.
+        None where there is none.
         """
-        return (self._map, self._used) if self._map is not None and not self._torn else None
+        if self._map is None:
+            return None
+        room = WINDOW_BYTES if self._last_words or self._following else LENT_BYTES
+        return memoryview(self._map)[: max(room, self._used)], self._used
 
     def taken_back(self, used: int) -> None:
         """Have the memory back, of which so much is used by now; the borrower has let go of it."""
         self._used = used
 
+    def begin_last_words(self) -> None:
+        """What is written from now on may fill what was kept for it."""
+        self._last_words = True
+
     def close(self) -> None:
-        """Cut what was not used and close the file."""
+        """Cut what was not used, see that all is on the disk, and close the file."""
         if self._file is None:
             return
         with contextlib.suppress(OSError, ValueError):
-            if self._map is not None:
-                self._map.close()
+            for window in (*self._following, *([self._map] if self._map is not None else [])):
+                window.close()
             os.ftruncate(self._file, self._window + self._used)
+        try:
+            os.fsync(self._file)
+            _folder_on_disk(self._path)
+        except OSError as error:
+            self.trouble = str(error)
         with contextlib.suppress(OSError):
             os.close(self._file)
         self._file = self._map = None
+
+
+LENT_BYTES = WINDOW_BYTES - LAST_WORDS_BYTES
+
+
+def _folder_on_disk(path: str | os.PathLike[str]) -> None:
+    """See that a new file's name survives the machine's death; some file systems know no such thing."""
+    folder = os.open(os.path.dirname(os.path.abspath(path)), os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
+    try:
+        os.fsync(folder)
+    except OSError as error:
+        if error.errno not in (errno.EINVAL, errno.ENOTSUP):
+            raise
+    finally:
+        os.close(folder)
 
 
 class GzipSink:
@@ -157,6 +207,7 @@ class GzipSink:
 
     def __init__(self, path: str | os.PathLike[str]) -> None:
         self.trouble = ""
+        self._path = path
         self._file: Any = None
         try:
             self._file = gzip.open(path, "wb", compresslevel=3)  # noqa: SIM115 - kept open until close
@@ -180,10 +231,19 @@ class GzipSink:
             os.close(nowhere)
 
     def close(self) -> None:
-        """End the file properly."""
-        if self._file is not None:
-            with contextlib.suppress(OSError):
+        """End the file properly, and see that it is on the disk."""
+        if self._file is None:
+            return
+        try:
+            below = os.dup(self._file.fileno())
+            try:
                 self._file.close()
+                os.fsync(below)
+                _folder_on_disk(self._path)
+            finally:
+                os.close(below)
+        except (OSError, ValueError) as error:
+            self.trouble = str(error)
 
 
 def sink_for(path: str | os.PathLike[str]) -> Sink:
@@ -192,7 +252,10 @@ def sink_for(path: str | os.PathLike[str]) -> Sink:
         return GzipSink(path)
     try:
         if not os.path.exists(path) or stat.S_ISREG(os.stat(path).st_mode):
-            return MappedSink(path)
+            mapped = MappedSink(path)
+            if mapped.lend() is not None:
+                return mapped
+            mapped.close()  # this file system maps nothing, or takes nothing
     except (OSError, ValueError):
         pass  # the plain file will say what is wrong, and keep it
     return FileSink(path)

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import hmac
 from dataclasses import dataclass, field
-from typing import Any, NamedTuple
+from typing import Any, NamedTuple, TypeGuard
 
 import msgspec
 
@@ -39,7 +39,7 @@ _PLAIN_KINDS = frozenset(KINDS) - {"head", "held", "went", "bye"}
 _CLOSING = ord("}")
 
 
-def _is_count(value: object) -> bool:
+def _is_count(value: object) -> TypeGuard[int]:
     return type(value) is int and 0 <= value <= MOST_RECORDS
 
 
@@ -159,8 +159,8 @@ class PeerLink:
 
     def came_back(self, head: dict[str, Any]) -> bytes:
         """Go on with a peer whose link was made anew; return what is to be kept of that: how many of its lines never came."""
-        first = head.get("from")
-        first = first if _is_count(first) else self.taken
+        said = head.get("from")
+        first: int = said if _is_count(said) else self.taken
         missing, self._already = max(0, first - self.taken), max(0, self.taken - first)
         self.taken += missing
         self.held, self._pings = None, {}

@@ -99,7 +99,7 @@ class Receiver:
             ReceiveError: `host` can be reached from other machines and no token was given.
         """
         if not is_loopback(host) and not token:
-            raise ReceiveError(f"other machines can reach {host}, so a token is needed; give one with --token")
+            raise ReceiveError(f"other machines can reach {host}, so a token is needed; give one with --token-file")
         self.out = Path(out)
         self.host, self.port = host, port
         self._token = token

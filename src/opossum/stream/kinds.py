@@ -90,7 +90,7 @@ KINDS: dict[str, Kind] = {
         _kind("clock", "number:v number:rate"),
         _kind("held", "id:trip id:c json:stack"),
         _kind("went", ""),
-        _kind("lost", "count:n"),
+        _kind("lost", "count:n text:why"),
         _kind("bye", ""),
     )
 }

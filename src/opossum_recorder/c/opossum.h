@@ -111,7 +111,8 @@ typedef struct {
 static struct {
 	pthread_mutex_t lock;
 	pthread_t watcher, frames;
-	int fd, is_link, open, ending, in_frame;
+	int fd, is_link, open, ending, in_frame, torn;
+	off_t whole; /* bytes of the file that are whole lines */
 	struct timespec begin;
 	double frame_began, frame_cpu, frame_ready;
 	int schedstat;
@@ -121,7 +122,7 @@ static struct {
 	opossum_open_call calls[OPOSSUM_DEEPEST];
 	int depth, threads;
 	struct sockaddr_in address;
-} opossum_ = {PTHREAD_MUTEX_INITIALIZER, 0, 0, -1, 0, 0, 0, 0, {0, 0}, 0, 0, 0, -1, {0}, 0, 0, 0, 0, {{0, {0}}}, 0, 0, {0, 0, {0}, {0}}};
+} opossum_ = {PTHREAD_MUTEX_INITIALIZER, 0, 0, -1, 0, 0, 0, 0, 0, 0, {0, 0}, 0, 0, 0, -1, {0}, 0, 0, 0, 0, {{0, {0}}}, 0, 0, {0, 0, {0}, {0}}};
 
 static __thread unsigned long opossum_causes[OPOSSUM_DEEPEST];
 static __thread int opossum_depth, opossum_thread;
@@ -174,13 +175,21 @@ static size_t opossum_field(char *line, size_t at, const char *name, const char 
 /* Hand bytes to the system; on a link, what it does not take now waits in a bounded store. Called with the lock. */
 static int opossum_hand_over(const char *data, size_t size) {
 	if (!opossum_.is_link) {
+		off_t whole = opossum_.whole + (off_t)size;
+		if (opossum_.torn && write(opossum_.fd, "\n", 1) != 1) return -1;
+		opossum_.torn = 0;
 		while (size) {
 			ssize_t wrote = write(opossum_.fd, data, size);
 			if (wrote < 0 && errno == EINTR) continue;
-			if (wrote <= 0) return -1;
+			if (wrote <= 0) {
+				/* a full disk cut the line: take it back, or end it before the next one */
+				opossum_.torn = ftruncate(opossum_.fd, opossum_.whole) != 0;
+				return -1;
+			}
 			data += wrote;
 			size -= (size_t)wrote;
 		}
+		opossum_.whole = whole;
 		return 0;
 	}
 	while (opossum_.waits && opossum_.fd >= 0) {
@@ -340,6 +349,8 @@ int opossum_open(const char *where, const char *game, double hz) {
 	opossum_.schedstat = open("/proc/thread-self/schedstat", O_RDONLY);
 	opossum_.ending = opossum_.in_frame = opossum_.depth = 0;
 	opossum_.lost = opossum_.untold = opossum_.waits = 0;
+	opossum_.torn = 0;
+	opossum_.whole = 0;
 	memset(opossum_.ids, 0, sizeof opossum_.ids);
 	opossum_.open = 1;
 	at = opossum_begin(line, "head");
@@ -383,6 +394,7 @@ void opossum_close(void) {
 		free(opossum_.waiting);
 		opossum_.waiting = 0;
 	}
+	if (opossum_.fd >= 0 && !opossum_.is_link) fsync(opossum_.fd);
 	if (opossum_.fd >= 0) close(opossum_.fd);
 	opossum_.fd = -1;
 	if (opossum_.schedstat >= 0) close(opossum_.schedstat);

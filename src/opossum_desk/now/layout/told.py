@@ -17,6 +17,8 @@ def state_told(receiver: Receiver | None) -> str:
     """Return what the games do, in one line."""
     if receiver is None:
         return "No game is being listened for."
+    if receiver.trouble:
+        return f"Nothing more is recorded: {receiver.trouble}."
     peers = receiver.peers
     playing = [peer for peer in peers if peer.connected]
     held = [peer for peer in peers if peer.held is not None]
@@ -65,6 +67,8 @@ def clock_told(peer: PeerState, peers: list[PeerState]) -> str:
         return "sets the time"
     if peer.error_ns is None or first.error_ns is None:
         return "not known yet"
+    if not (peer.clock_is_believable and first.clock_is_believable):
+        return "does not agree with its records, not used"
     offset_ms, error_ms = (peer.offset_ns - first.offset_ns) / 1e6, (peer.error_ns + first.error_ns) / 1e6
     told = f"{offset_ms / 1000:+.3f} s" if abs(offset_ms) >= 1000 else f"{offset_ms:+.1f}"
     return f"{told} ± {error_ms:.1f} ms".replace("-", "−")

@@ -29,7 +29,7 @@ local CALLBACKS = { "load", "update", "draw", "quit", "focus", "mousefocus", "vi
 for name in pairs(INPUTS) do CALLBACKS[#CALLBACKS + 1] = name end
 
 local file, begin, beat, now
-local sender, outbox, untold = nil, nil, 0
+local sender, outbox, untold, told_at = nil, nil, 0, 0
 local lines, count = {}, 0
 local ids = { s = 0, c = 0, b = 0, a = 0, y = 0 }
 local calls, frame, phase, is_idle = {}, -1, nil, true
@@ -91,8 +91,16 @@ end
 
 local function flush()
 	if count > 0 and file then
-		if not file:write(table.concat(lines, "", 1, count)) then R.lost = R.lost + count end
-		file:flush()
+		local text = table.concat(lines, "", 1, count)
+		if not link and untold > 0 then -- after a full disk: end the line that it cut, and tell
+			text = string.format('\n{"k":"lost","t":%.0f,"n":%d}\n', told_at, untold) .. text
+		end
+		if file:write(text) then
+			if not link then untold, told_at = 0, (now() - begin) * 1e9 end
+		else
+			R.lost = R.lost + count
+			if not link then untold = untold + count end
+		end
 		count = 0
 	end
 end
@@ -733,9 +741,8 @@ function R.play(main, ...)
 	else
 		file = io.open(path, "a")
 		if not file then error("Opossum: " .. path .. " cannot be written") end
-		file:setvbuf("full", 1048576)
+		file:setvbuf("no") -- every flush of ours is one write, and says whether it was done
 		file:write(head)
-		file:flush()
 	end
 	if love.graphics then around(love.graphics, "present", function() enter_phase("present") end) end
 	around(love.timer, "sleep", go_idle)
