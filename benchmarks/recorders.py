@@ -123,7 +123,7 @@ def holding(table: Any) -> None:
     def loop(can_be_held: bool, folder: str) -> float:
         with Recorder(Path(folder) / "a.flow.jsonl", "bench", watch_after=0) as recorder:
             if can_be_held:
-                recorder.holding = Holding(recorder)
+                recorder.holding = Holding(recorder, recorder.attributes)
             began = time.perf_counter()
             for _ in range(20_000):
                 with recorder.call(recorder.send("tick", "oven#1", via="tick"), 3, "oven#1", "Oven.on_tick") as call:

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import json
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from opossum.foreign_text import shown
+from opossum.foreign_text import shown, shown_json
 
 
 @pytest.mark.parametrize(
@@ -32,3 +34,12 @@ def test_what_is_shown_is_one_line_that_can_be_seen(text):
     assert told.isprintable() or all(character.isprintable() for character in told if character not in text)
     assert "\n" not in told and "\x1b" not in told and "\u202e" not in told
     assert shown(told) == told
+
+
+@given(st.recursive(st.text() | st.integers(), lambda inner: st.lists(inner) | st.dictionaries(st.text(), inner)))
+def test_json_that_is_shown_says_the_same(value):
+    """In characters that can be seen; line ends stand between values only."""
+    text = json.dumps(value, ensure_ascii=False, indent=1)
+    told = shown_json(text)
+    assert json.loads(told) == value
+    assert all(shown(character) == character for character in told if character != "\n")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import unicodedata
 
 _UNSEEN = {"Cc", "Cf", "Zl", "Zp", "Cs", "Co", "Cn"}
@@ -27,3 +28,16 @@ def _picture(character: str) -> str:
     if number < 0x20:
         return chr(0x2400 + number)
     return "\u2421" if number == 0x7F else f"‹U+{number:04X}›"
+
+
+def shown_json(text: str) -> str:
+    """Return JSON that says the same in characters that can be seen: what cannot is escaped. Line ends between values stay."""
+    if text.isascii() and "\x7f" not in text:
+        return text
+    return "".join(
+        character if character == "\n" or _is_plain(character) else _escaped(character) for character in text
+    )
+
+
+def _escaped(character: str) -> str:
+    return "\\u007f" if character == "\x7f" else json.dumps(character)[1:-1]

@@ -8,6 +8,8 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from opossum.foreign_text import shown_json
+
 if TYPE_CHECKING:
     from opossum.findings.wishes import Wishes
     from opossum.take.take import Take
@@ -56,4 +58,4 @@ def printed_json(value: Any) -> None:
     """Print a value as indented JSON."""
     import msgspec
 
-    click.echo(msgspec.json.format(msgspec.json.encode(value), indent=2).decode())
+    click.echo(shown_json(msgspec.json.format(msgspec.json.encode(value), indent=2).decode()))

@@ -152,19 +152,26 @@ class Inner:
         """
         number = next(self._send_ids)
         try:
-            thread, name, calls = self._thread, self._texts.name, self._thread.calls
-            text = f',"o":{name(o)}' if given(o) else ""
+            thread, known, calls = self._thread, self._texts, self._thread.calls
+            name = known.name
+            if type(o) is str:
+                text = f',"o":{known[o]}' if o else ""
+            else:
+                text = f',"o":{name(o)}' if given(o) else ""
             if calls:
                 calls[-1]._sends += 1
                 text += f',"c":{calls[-1].id}'
-            if given(via):
+            if type(via) is str:
+                text += f',"via":{known[via]}' if via else ""
+            elif given(via):
                 text += f',"via":{name(via)}'
             if d is not None:
                 text += f',"d":{data_text(d)}'
             if more:
                 text += self._fields(more)  # type: ignore[attr-defined]
+            event = known[ev] if type(ev) is str else name(ev)
             self._append(
-                f'{{"k":"send","t":{self._clock() - self._origin},"s":{number},"ev":{name(ev)}{text}{thread.suffix}'
+                f'{{"k":"send","t":{self._clock() - self._origin},"s":{number},"ev":{event}{text}{thread.suffix}'
             )
         except Exception:
             self._drop()
@@ -177,10 +184,12 @@ class Inner:
         try:
             name = self._texts.name
             text = f',"at":{name(at)}{thread.suffix}' if given(at) else thread.suffix
-            bound = field_text("b", b) if given(b) else ""
-            of_send = field_text("s", s, "call")
+            if type(s) is int and type(b) is int and 0 < s < MOST_CHANGES and 0 <= b < MOST_CHANGES:
+                ids = f',"s":{s},"b":{b}' if b else f',"s":{s}'
+            else:
+                ids = field_text("s", s, "call") + (field_text("b", b) if given(b) else "")
             self._append(
-                f'{{"k":"call","t":{self._clock() - self._origin},"c":{call.id}{of_send}{bound}'
+                f'{{"k":"call","t":{self._clock() - self._origin},"c":{call.id}{ids}'
                 f',"o":{name(o)},"fn":{name(fn)}{text}'
             )
             thread.calls.append(call)

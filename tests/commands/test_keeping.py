@@ -155,3 +155,39 @@ def test_whoever_opens_a_take_that_was_not_finished_is_told_what_lies_there(reco
 
     assert result.returncode == 2 and f"was not finished; open {stream}" in result.stderr
     assert subprocess.run([*command, str(stream)], capture_output=True).returncode == 0
+
+
+@pytest.mark.parametrize(
+    ("text", "why"),
+    [
+        (b"secret word\n", ""),
+        (b"", "must hold one line"),
+        (b"a\nb", "must hold one line"),
+        (b"\xff", "is no text"),
+        (b"x" * 2000, "must hold"),
+    ],
+)
+def test_the_token_comes_from_a_file(tmp_path, text, why):
+    """No list of processes shows it; what is no token is said."""
+    file = tmp_path / "token"
+    file.write_bytes(text)
+    command = [sys.executable, "-m", "opossum_commands", "listen", "--port", "0", "--token-file", str(file)]
+    process = subprocess.Popen(
+        [*command, "--host", "0.0.0.0", "--out", str(tmp_path / "a.take"), "--for", "0.3"],
+        stderr=subprocess.PIPE,
+        text=True,
+    )
+    with open(f"/proc/{process.pid}/cmdline", "rb") as shown:
+        assert b"secret" not in shown.read()
+    told = process.communicate(timeout=30)[1]
+    assert process.returncode == 2
+    assert (why or "no game connected") in told and "Traceback" not in told
+
+
+def test_a_token_that_is_missing_is_said(tmp_path):
+    """With its name; one on the command line is no option."""
+    for option in ("--token-file", "--token"):
+        command = [sys.executable, "-m", "opossum_commands", "listen", option, str(tmp_path / "none")]
+        done = subprocess.run(command, capture_output=True, text=True, timeout=30)
+        assert done.returncode == 2 and "Traceback" not in done.stderr
+        assert ("cannot be read (No such file" if option == "--token-file" else "No such option") in done.stderr

@@ -14,6 +14,7 @@ import time
 import pytest
 
 from opossum.findings.examine import examine
+from opossum.stream.reading import read_streams
 from opossum.take.checks import check_take
 from opossum.take.opening import open_any
 from opossum_recorder import Recorder
@@ -460,3 +461,109 @@ def test_nothing_is_stuck_in_a_phase_that_waits():
     time.sleep(0.01)
     assert recorder.frame_lasts_s > 0
     recorder.close()
+
+
+def test_a_name_of_many_megabytes_is_cut_before_it_is_built(recorder, memory):
+    """Recording it costs a small part of what escaping all of it would."""
+    name = "x" * 20_000_000
+    began = time.perf_counter()
+    json.dumps(name)
+    whole = time.perf_counter() - began
+    began = time.perf_counter()
+    for _ in range(10):
+        recorder.send(name, name, d={"all": name, "list": [name] * 900})
+        recorder.watch("x", "y", name)
+        recorder.say(name)
+    took = time.perf_counter() - began
+    recorder.close()
+    assert took < 10 * whole
+    assert recorder.lost == 0
+    assert max(map(len, memory.data.split(b"\n"))) < 10_000
+    assert [len(record["text"]) for record in memory.records() if record["k"] == "say"] == [3001] * 10
+
+
+def test_the_time_of_a_games_own_clock_never_falls(memory):
+    """Nor does what it cannot tell end the game."""
+    told = iter([5000, 7000, 6000, "late", 2**70, -3, 8000, 8000, 9000])
+
+    def clock():
+        try:
+            return next(told)
+        except StopIteration:
+            raise RuntimeError("no time") from None
+
+    recorder = Recorder(None, "g", sink=memory, watch_after=0, clock=clock)
+    for number in range(9):
+        recorder.say(f"{number}")
+    recorder.close()
+    times = [record["t"] for record in memory.records()]
+    assert times == sorted(times) and times[-1] == 4000
+    assert recorder.lost == 0
+
+
+@pytest.mark.parametrize("suffix", [".flow.jsonl", ".flow.jsonl.gz"])
+def test_a_process_that_is_forked_off_writes_nothing(tmp_path, suffix):
+    """Whatever it does, and however it ends: the file is its parent's."""
+    path = tmp_path / f"a{suffix}"
+    code = (
+        "import os, sys; from opossum_recorder import Recorder\n"
+        f"r = Recorder({str(path)!r}, 'g', watch_after=0)\n"
+        "for n in range(50): r.frame(n); r.idle()\n"
+        "if not os.fork():\n"
+        "    for n in range(5000): r.frame(n); r.send('child'); r.idle()\n"
+        "    r.close(); sys.exit(0)\n"
+        "os.wait()\n"
+        "for n in range(50, 100): r.frame(n); r.idle()\n"
+        "r.close()\n"
+    )
+    subprocess.run([sys.executable, "-c", code], check=True, timeout=60)
+    contents = read_streams([str(path)])
+    assert not contents.damage
+    assert contents.tables["frame"]["n"].tolist() == list(range(100))
+    assert len(contents.tables["send"]) == 0 and len(contents.tables["bye"]) == 1
+
+
+@pytest.mark.parametrize("pure", ["", "1"])
+def test_ctrl_c_within_the_recorder_still_ends_the_game(tmp_path, pure):
+    """What the user wants is not swallowed, and the recording stays whole."""
+    code = (
+        "import os, signal, sys, threading, time; from opossum_recorder import Recorder\n"
+        "class Slow:\n"
+        "    def __repr__(self):\n"
+        "        if n == 40: os.kill(os.getpid(), signal.SIGINT)\n"
+        "        time.sleep(0.001)\n"
+        "        return 'slow'\n"
+        f"r = Recorder({str(tmp_path / 'a.flow.jsonl')!r}, 'g', watch_after=0)\n"
+        "try:\n"
+        "    for n in range(100000): r.frame(n); r.send('x', d=Slow()); r.idle()\n"
+        "except KeyboardInterrupt:\n"
+        "    print(n); r.send('last'); r.close()\n"
+    )
+    done = subprocess.run(
+        [sys.executable, "-c", code],
+        capture_output=True,
+        text=True,
+        timeout=60,
+        env=os.environ | {"OPOSSUM_PURE": pure},
+    )
+    assert done.returncode == 0, done.stderr
+    assert 40 <= int(done.stdout) <= 42
+    contents = read_streams([str(tmp_path / "a.flow.jsonl")])
+    assert not [item for item in contents.damage if item.code != "lost"]
+    assert len(contents.tables["bye"]) == 1
+
+
+def test_a_destructor_that_records_within_recording_does_not_stop_the_game():
+    """Memory is given back at any moment, also while the link takes a line; what runs then may record."""
+    code = (
+        "import gc, threading; from opossum_recorder import Recorder\n"
+        "r = Recorder(None, 'g', link='127.0.0.1:9', watch_after=0)\n"
+        "class Dying:\n"
+        "    def __init__(self): self.me = self\n"
+        "    def __del__(self): r.send('gone'); r.flush()\n"
+        "gc.set_threshold(1)\n"
+        "for n in range(3000):\n"
+        "    Dying(); r.frame(n); r.send('x', d=[[] for _ in range(3)]); r.idle()\n"
+        "import os; os._exit(0)\n"
+    )
+    assert subprocess.run([sys.executable, "-c", code], timeout=60).returncode == 0

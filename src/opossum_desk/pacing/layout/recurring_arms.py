@@ -112,7 +112,7 @@ def _arm_groups(scene: Scene, arms: Array) -> Iterator[Array]:
     table = take.tables["arm"]
     if len(arms):
         classes = np.asarray(scene.class_of_object[np.asarray(table["o"])[arms]], np.int64)
-        asked = np.round(np.nan_to_num(_asked(scene, arms), nan=-1.0) / 1e5).astype(np.int64)
+        asked = np.round(np.nan_to_num(_asked(scene, arms), nan=-1.0).clip(-1.0, 1e18) / 1e5).astype(np.int64)
         for part in parted(np.asarray(table["p"])[arms], classes, take.arms.event[arms], asked):
             yield arms[part]
 
