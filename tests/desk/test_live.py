@@ -351,7 +351,7 @@ def test_a_silent_game_is_told_with_the_last_thing_known():
     tape = Tape().frame()
     tape.open_call(tape.send("recipe"), tape.bind("recipe", "baker#1", "Baker.on_recipe"))
     session = Session(tape.take(bye=False))
-    peers = [PeerState("main", "g", 5, 0, True, False, seconds, 0, None, False, None) for seconds in (0.5, 7.2)]
+    peers = [PeerState("main", "g", 5, 0, True, False, seconds, 0, None, False, False, None) for seconds in (0.5, 7.2)]
 
     assert silence(peers[:1], session) == ""
     assert silence(peers[1:], session) == (

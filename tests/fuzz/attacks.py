@@ -5,6 +5,7 @@ An attack returns one word (``read``, ``refused`` …) where the input was handl
 
 from __future__ import annotations
 
+import io
 import json
 import string
 import tempfile
@@ -21,8 +22,14 @@ from fuzz.hostile_values import Memory, drive_with_hostile_values, hostile_clock
 from fuzz.made_streams import NAMES, OWNERS, made_stream, made_value
 from opossum.compare.comparison import compared
 from opossum.compare.side import Side
+from opossum.export.spans import write_spans
+from opossum.export.tables import plain_tables
+from opossum.findings.examine import examine
+from opossum.learning.learn import learn, rule_file
 from opossum.live.greeting import PeerLink, Refused
 from opossum.live.tripwires import TripwireError, parse_tripwire
+from opossum.rehearse.plan import RehearsalError
+from opossum.rehearse.rehearsal import rehearse
 from opossum.rules.checking import check
 from opossum.rules.parsing import parse_rules
 from opossum.stream.reading import StreamReader
@@ -145,6 +152,31 @@ def compare_damaged_streams(random: Random) -> str:
             return "refused"
         json.dumps(compared((Side(before, "before"), Side(after, "after"))).as_dict(), allow_nan=False)
     return "compared"
+
+
+def learn_and_rehearse(random: Random) -> str:
+    """A damaged take is learnt from, its faults are rehearsed, and it is written for other programs; or it is refused."""
+    data = made_stream(random, 20)
+    with tempfile.TemporaryDirectory() as folder:
+        try:
+            take = open_any(_file(damaged_stream(random, data), folder, "b.flow.jsonl"))
+        except ReadError as error:
+            _told_well(error)
+            return "refused"
+        learning = learn([open_any(_file(data, folder, "a.flow.jsonl")), take])
+        assert not parse_rules(rule_file(learning, take.game)).errors
+        findings = examine(take)
+        for finding in findings[:4]:
+            try:
+                json.dumps(rehearse(take, finding, findings).as_dict(), allow_nan=False)
+            except RehearsalError as error:
+                _told_well(error)
+        plain_tables(take)
+        made = io.BytesIO()
+        write_spans(take, made)
+        for line in made.getvalue().splitlines():
+            json.loads(line, parse_constant=_no_json)
+    return "learnt from"
 
 
 def _line_of_talk(random: Random) -> bytes:
@@ -301,6 +333,7 @@ ATTACKS: dict[str, tuple[Attack, int]] = {
     "damaged streams": (read_damaged_streams, 3400),
     "damaged takes": (open_damaged_takes, 1500),
     "takes against damaged ones": (compare_damaged_streams, 300),
+    "takes learnt from and rehearsed": (learn_and_rehearse, 300),
     "values of games": (record_hostile_values, 1500),
     "games on the link": (greet_rogues, 1500),
     "words of the sieve": (sieve_anything, 1000),

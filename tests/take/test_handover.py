@@ -101,7 +101,7 @@ def test_what_needs_more_than_a_take_could_is_ended(does, ends, tmp_path):
     """By the system, and told in a sentence."""
     code = (
         "import os; from opossum.take.helper_process import Bounds, keep_within\n"
-        f"keep_within(Bounds(1 << 29, 1, 32))\ntry:\n exec({does!r})\n"
+        f"keep_within(Bounds(1 << 29, {1 if ends == -signal.SIGXCPU else 30}, 32))\ntry:\n exec({does!r})\n"
         f"except MemoryError: os._exit({NO_MEMORY})\n"
     )
     status = subprocess.run([sys.executable, "-c", code], stderr=subprocess.DEVNULL, timeout=60).returncode

@@ -40,6 +40,8 @@ WHY_NOT = {
     "dead-end": "what a call that gave up would have done was never recorded",
 }
 """Why some cannot be rehearsed."""
+LONGEST_NAME = 200
+"""What a finding is called in a sentence is cut beyond this: names come from the game."""
 
 
 def fix_of(take: Take, finding: Finding) -> Plan:
@@ -52,7 +54,8 @@ def fix_of(take: Take, finding: Finding) -> Plan:
     fix = FIXES.get(cause) or FIXES.get(finding.kind)
     if fix is None:
         why = WHY_NOT.get(cause) or WHY_NOT.get(finding.kind) or "its fix brings calls that were never recorded"
-        raise RehearsalError(f"{finding.id} cannot be rehearsed: {why}")
+        name = finding.id if len(finding.id) <= LONGEST_NAME else f"{finding.id[:LONGEST_NAME]}…"
+        raise RehearsalError(f"{name} cannot be rehearsed: {why}")
     return fix(take, finding)
 
 
