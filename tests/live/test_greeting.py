@@ -91,13 +91,15 @@ def test_records_are_kept_with_their_peers_name():
     assert link.closed
 
 
-def test_rubbish_is_left_out_and_counted_until_it_is_too_much():
-    """A peer that sends rubbish harms nobody else, and not for long."""
+def test_rubbish_is_counted_until_it_is_too_much():
+    """A peer that sends rubbish harms nobody else, and not for long; whoever reads the stream tells of it, with its line."""
     link = PeerLink()
     link.accept(head())
-    for line in (b"rubbish", b'{"k":"cake"}', b'{"t":1}', head()):
+    for line in (b"rubbish", b'{"k":"cake"}', b'{"t":1}', b'{"k":"frame","t":1,"n":0,"p":5}'):
+        assert link.line(line, 0) == line + b"\n"
+    for line in (head(), b'rubbish{"k":"head","opossum":1,"peer":"guest"}', b'{"k":"bye","trip":[],"p":"guest"}'):
         assert link.line(line, 0) is None
-    assert link.rubbish == 4
+    assert link.rubbish == 7
     with pytest.raises(Refused, match="were no records"):
         for _ in range(MOST_RUBBISH):
             link.line(b"more", 0)
@@ -171,7 +173,7 @@ def test_a_link_that_is_made_anew_goes_on_where_it_broke():
     lines = [b'{"k":"frame","n":%d,"t":%d}' % (number, number * 10) for number in range(10)]
     link = PeerLink()
     link.begin(link.greeted(head(run="a run")))
-    assert len(link.chunk([*lines[:4], b"", b'{"k":"pong","id":9,"t":1,"g":1}', b"rubbish"], 0)) == 4
+    assert len(link.chunk([*lines[:4], b"", b'{"k":"pong","id":9,"t":1,"g":1}', b"rubbish"], 0)) == 5
     assert link.taken == 5
     assert link.came_back(link.greeted(head(run="a run", **{"from": 2}))) == b""
     assert [json.loads(line)["n"] for line in link.chunk([lines[2], b"rubbish", lines[3], *lines[4:6]], 0)] == [4, 5]

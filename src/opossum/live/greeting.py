@@ -11,6 +11,8 @@ from typing import Any, NamedTuple, TypeGuard
 
 import msgspec
 
+from opossum.stream.damage import DamageLog
+from opossum.stream.decoding import decode_each
 from opossum.stream.kinds import KINDS, STREAM_VERSION
 from opossum.stream.limits import MOST_RECORDS, WRITTEN_TIME
 
@@ -37,6 +39,11 @@ class _Line(msgspec.Struct):
 _decoder = msgspec.json.Decoder(_Line)
 _PLAIN_KINDS = frozenset(KINDS) - {"head", "held", "went", "bye"}
 _CLOSING = ord("}")
+
+
+def _is_damage(line: bytes) -> bool:
+    """Say whether whoever reads the stream finds no record in a line: kept as it is, it is told of with its place and reason."""
+    return not decode_each([line], 1, DamageLog())[0]
 
 
 def _is_count(value: object) -> TypeGuard[int]:
@@ -201,9 +208,10 @@ class PeerLink:
         try:
             record = _decoder.decode(line)
         except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError):
-            if not self._came_before():
-                self._count_rubbish()
-            return None
+            if self._came_before():
+                return None
+            self._count_rubbish()
+            return line + b"\n" if _is_damage(line) else None
         if record.k == "pong":
             # only what was asked is answered: whoever makes exchanges up sets no clock
             if record.g is not None and record.id in self._pings and self._pings[record.id] == record.t:
@@ -211,9 +219,12 @@ class PeerLink:
             return None
         if self._came_before():
             return None
-        if record.k not in KINDS or record.k == "head" or record.p not in (None, self.name, self._wanted):
+        if record.k == "head" or record.p not in (None, self.name, self._wanted):
             self._count_rubbish()  # nobody speaks for another peer
             return None
+        if record.k not in KINDS:
+            self._count_rubbish()
+            return line + b"\n" if _is_damage(line) else None
         self.records += 1
         if record.t is not None and WRITTEN_TIME.hold(record.t):
             self.latest_t, self.latest_came_ns = record.t, now_ns

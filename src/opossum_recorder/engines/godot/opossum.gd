@@ -31,6 +31,7 @@ var _begin = 0
 var _lines = PoolStringArray()
 var _waiting = PoolByteArray()  # handed over, not yet taken by the link; under the lock
 var _lost = 0
+var _control = _compiled("[\\x01-\\x1f]")
 var _writing = Mutex.new()
 var _thread = Thread.new()
 var _ending = false
@@ -131,12 +132,59 @@ func _exit_tree():
 
 # --- writing ---------------------------------------------------------------------------------------
 
+static func _compiled(pattern):
+	var expression = RegEx.new()
+	expression.compile(pattern)
+	return expression
+
+
 func _quote(text):
-	return '"' + str(text).substr(0, 500).json_escape() + '"'
+	var start = str(text).substr(0, 500)
+	var escaped = start.json_escape()
+	if escaped.find("\\v") >= 0 or _control.search(escaped) != null:
+		escaped = ""  # what the engine leaves as it is, or escapes as no JSON is
+		for place in start.length():
+			var letter = start.ord_at(place)
+			if letter < 32:
+				escaped += "\\u%04x" % letter
+			else:
+				escaped += "\\" + start[place] if letter == 34 or letter == 92 else start[place]
+	return '"' + escaped + '"'
 
 
 func _text(name, text):
 	return ',"%s":%s' % [name, _quote(text)] if text != "" else ""
+
+
+# A number as JSON holds it: what is none, or none that a game means, is "null".
+func _number(v):
+	return "null" if is_nan(v) or is_inf(v) or abs(v) > 1e12 else "%.6f" % v
+
+
+# Any value as JSON of bounded length.
+func _json(v, depth):
+	match typeof(v):
+		TYPE_NIL:
+			return "null"
+		TYPE_BOOL:
+			return "true" if v else "false"
+		TYPE_INT:
+			return str(v)
+		TYPE_REAL:
+			return _number(v)
+		TYPE_ARRAY, TYPE_DICTIONARY:
+			if depth < 4:
+				var parts = PoolStringArray()
+				for item in v:
+					if parts.size() >= 50:
+						break
+					var part = _json(v[item] if v is Dictionary else item, depth + 1)
+					parts.append(_quote(item) + ":" + part if v is Dictionary else part)
+				var text = parts.join(",")
+				if text.length() < 4000:
+					return ("{%s}" if v is Dictionary else "[%s]") % text
+			return _quote("%d in all" % v.size())
+	return _quote(v)
 
 
 func _record(kind, fields):
@@ -225,7 +273,7 @@ func send(ev, o = "", d = null, more = {}):
 	var told = ""
 	for name in more:
 		told += ',"%s":%s' % [name, _value(more[name])]
-	_record("send", ',"s":%d' % s + _text("ev", ev) + _text("o", o) + _cause() + told + (',"d":' + to_json(d) if d != null else ""))
+	_record("send", ',"s":%d' % s + _text("ev", ev) + _text("o", o) + _cause() + told + (',"d":' + _json(d, 0) if d != null else ""))
 	if _calls.size() > 0:
 		_calls[-1][3] += 1
 	return s
@@ -453,7 +501,7 @@ func timed(owner, timer, at):
 	if _recording and timer != null:
 		var a = _new("a")
 		_tree_timers[timer.get_instance_id()] = [a, timer, "timeout of " + at]
-		_record("arm", ',"a":%d,"what":"delay","o":%s,"ev":%s,"sec":%.6f,"loop":false%s,"at":%s' % [a, _quote(_name_of(owner)), _quote("timeout of " + at), timer.time_left, _cause(), _quote(at)])
+		_record("arm", ',"a":%d,"what":"delay","o":%s,"ev":%s,"sec":%s,"loop":false%s,"at":%s' % [a, _quote(_name_of(owner)), _quote("timeout of " + at), _number(timer.time_left), _cause(), _quote(at)])
 		timer.connect("timeout", self, "_landed", [timer])
 	return timer
 
@@ -568,7 +616,7 @@ func enter(object, method, at, inner = ""):
 		var play = _players.get(_mark_methods[key])
 		if player == null or play == null:
 			return false
-		s = _send(method, _name_of(player), ',"via":"clip","y":%d,"mark":%s,"pos":%.4f' % [play[0], _quote(method), player.current_animation_position if player.is_playing() else play[2]], [])
+		s = _send(method, _name_of(player), ',"via":"clip","y":%d,"mark":%s,"pos":%s' % [play[0], _quote(method), _number(player.current_animation_position if player.is_playing() else play[2])], [])
 	else:
 		return false  # a function that another function calls: its caller's business
 	var c = _new("c")
@@ -849,8 +897,8 @@ func _armed(timer):
 	var id = timer.get_instance_id()
 	if not _arms.has(id):
 		_arms[id] = _new("a")
-		_record("arm", ',"a":%d,"what":"%s","o":%s,"ev":"timeout","sec":%.6f,"loop":%s' % [_arms[id],
-			"delay" if timer.one_shot else "timer", _quote(_name_of(timer)), timer.wait_time, "false" if timer.one_shot else "true"])
+		_record("arm", ',"a":%d,"what":"%s","o":%s,"ev":"timeout","sec":%s,"loop":%s' % [_arms[id],
+			"delay" if timer.one_shot else "timer", _quote(_name_of(timer)), _number(timer.wait_time), "false" if timer.one_shot else "true"])
 	return _arms[id]
 
 
@@ -872,7 +920,7 @@ func _poll():
 			play[3] = player.current_animation_position
 			continue
 		var ended = player == null or play[3] + 0.1 >= play[2]
-		_record("stop", ',"y":%d,"how":"%s","pos":%.4f' % [play[0], "end" if ended else "cut", play[2] if ended else play[3]])
+		_record("stop", ',"y":%d,"how":"%s","pos":%s' % [play[0], "end" if ended else "cut", _number(play[2] if ended else play[3])])
 		_players.erase(id)
 
 
@@ -880,7 +928,7 @@ func _started(animation, player):
 	var clip = player.get_animation(animation)
 	var id = player.get_instance_id()
 	if _players.has(id):
-		_record("stop", ',"y":%d,"how":"cut","pos":%.4f' % [_players[id][0], _players[id][3]])
+		_record("stop", ',"y":%d,"how":"cut","pos":%s' % [_players[id][0], _number(_players[id][3])])
 	var marks = PoolStringArray()
 	var root = player.get_node(player.root_node)
 	for track in range(clip.get_track_count()):
@@ -889,11 +937,11 @@ func _started(animation, player):
 		var target = root.get_node_or_null(clip.track_get_path(track))
 		for index in range(clip.track_get_key_count(track)):
 			var method = clip.method_track_get_name(track, index)
-			marks.append("[%s,%.4f]" % [_quote(method), clip.track_get_key_time(track, index)])
+			marks.append("[%s,%s]" % [_quote(method), _number(clip.track_get_key_time(track, index))])
 			if target != null:
 				_mark_methods["%d:%s" % [target.get_instance_id(), method]] = id
 	var y = _new("y")
-	_record("play", ',"y":%d,"o":%s,"clip":%s,"len":%.4f,"marks":[%s],"rate":%.4f%s' % [y, _quote(_name_of(player)), _quote(animation), clip.length, marks.join(","), player.playback_speed, _cause()])
+	_record("play", ',"y":%d,"o":%s,"clip":%s,"len":%s,"marks":[%s],"rate":%s%s' % [y, _quote(_name_of(player)), _quote(animation), _number(clip.length), marks.join(","), _number(player.playback_speed), _cause()])
 	_players[id] = [y, animation, clip.length, 0.0]
 
 

@@ -10,6 +10,7 @@
 --
 -- One file, long as it is, because one file is copied into a game.
 
+local utf8 = require("utf8")
 local R = { lost = 0 }
 local path = os.getenv("OPOSSUM_STREAM")
 local link = path and path:match("^link:(.+)$")
@@ -42,29 +43,69 @@ local posted = {} -- sends on the queue by event, first in first out
 
 local ESCAPES = { ['"'] = '\\"', ["\\"] = "\\\\", ["\n"] = "\\n", ["\r"] = "\\r", ["\t"] = "\\t" }
 local function quote(text)
-	return '"' .. tostring(text):sub(1, 2000):gsub('[%c"\\]', function(c)
+	local told, shown = pcall(tostring, text) -- what shows itself may fail
+	shown = (told and type(shown) == "string" and shown or "a " .. type(text) .. " that cannot be shown"):sub(1, 2000)
+	if shown:find("[\128-\255]") then -- bytes that are no text
+		shown = shown:gsub("\237[\160-\191]", "??") -- halves of UTF-16, which Lua takes for characters
+		local known, at = utf8.len(shown)
+		while not known do
+			shown = shown:sub(1, at - 1) .. "?" .. shown:sub(at + 1)
+			known, at = utf8.len(shown)
+		end
+	end
+	return '"' .. shown:gsub('[%c"\\]', function(c)
 		return ESCAPES[c] or string.format("\\u%04x", c:byte())
 	end) .. '"'
 end
 
-local function value(v, depth)
+-- The number of a record, as it was given out.
+local function id(v)
+	if type(v) ~= "number" or v < 1 or v ~= math.floor(v) or v > 2 ^ 53 then error("no number of a record") end
+	return string.format("%d", v)
+end
+
+-- How many things changed, as far as it is a number that a game means.
+local function whole(n)
+	if type(n) ~= "number" or not (n >= -2 ^ 40 and n <= 2 ^ 40) then error("no number of changes") end
+	return math.floor(n)
+end
+
+-- A number as JSON holds it: what is none, or none that a game means, is "null".
+local function number(v)
+	v = tonumber(v)
+	if not v or v ~= v or v > 1e12 or v < -1e12 then return "null" end
+	return string.format("%.10g", v)
+end
+
+local function shown_value(v, left, depth)
 	local kind = type(v)
 	if kind == "number" then
-		if v ~= v or v == math.huge or v == -math.huge then return "null" end
-		return string.format("%.10g", v)
+		return number(v)
 	elseif kind == "boolean" then return tostring(v)
-	elseif kind == "table" and (depth or 0) < 3 then
+	elseif kind == "table" and depth < 3 then
 		local parts = {}
 		if #v > 0 then
-			for i = 1, math.min(#v, 50) do parts[i] = value(v[i], (depth or 0) + 1) end
+			for i = 1, math.min(#v, 50) do
+				left.items = left.items - 1
+				if left.items < 0 then break end
+				parts[i] = shown_value(rawget(v, i), left, depth + 1)
+			end
 			return "[" .. table.concat(parts, ",") .. "]"
 		end
-		for name, part in pairs(v) do
-			if #parts < 50 then parts[#parts + 1] = quote(name) .. ":" .. value(part, (depth or 0) + 1) end
+		for name, part in next, v do
+			left.items = left.items - 1
+			if left.items < 0 or #parts >= 50 then break end
+			parts[#parts + 1] = quote(name) .. ":" .. shown_value(part, left, depth + 1)
 		end
 		return "{" .. table.concat(parts, ",") .. "}"
 	elseif v == nil then return "null" end
 	return quote(v)
+end
+
+-- Any value as JSON of bounded length; none of its own code but `tostring` runs.
+local function value(v)
+	local text = shown_value(v, { items = 200 }, 0)
+	return #text <= 4096 and text or quote(text:sub(1, 1500) .. "…")
 end
 
 -- A file's face for the link: what is written is handed to the thread that sends.
@@ -298,7 +339,7 @@ function R.send(ev, o, d, more)
 	local s = new("s")
 	local text = ""
 	for name, part in pairs(more or {}) do
-		text = text .. ',"' .. name .. '":' .. (type(part) == "number" and part or quote(part))
+		text = text .. "," .. quote(name) .. ":" .. (type(part) == "number" and number(part) or quote(part))
 	end
 	record("send", ',"s":' .. s .. field("ev", ev) .. field("o", o) .. cause() .. text .. (d ~= nil and ',"d":' .. value(d) or ""))
 	if watching then
@@ -370,6 +411,8 @@ end
 
 -- Run a function as one call for a send; b is a listener's number or nil. Errors pass through.
 local function run(s, b, o, fn, f, ...)
+	if type(fn) ~= "string" then fn = "listener" end
+	s = type(s) == "number" and s or 0
 	local call = { id = new("c"), sends = 0, shown = fn .. (place(f) and " " .. place(f) or "") }
 	record("call", ',"c":' .. call.id .. ',"s":' .. s .. (b and ',"b":' .. b or "") .. field("o", o) .. field("fn", fn) .. field("at", place(f)))
 	calls[#calls + 1] = call
@@ -411,7 +454,7 @@ function R.bind(ev, o, fn, src)
 	record("bind", ',"b":' .. b .. field("ev", ev) .. field("o", o) .. field("fn", fn) .. field("src", src) .. within())
 	return { number = b, ev = ev, o = o, fn = fn }
 end
-function R.unbind(bound) if bound.number then record("unbind", ',"b":' .. bound.number .. within()) end end
+function R.unbind(bound) if bound.number then record("unbind", ',"b":' .. id(bound.number) .. within()) end end
 -- Call a listener's function for a send.
 function R.call(s, bound, f, ...)
 	if not file then return f(...) end
@@ -420,23 +463,23 @@ end
 -- Say that the running listener changed n things (0: it ran for nothing).
 function R.changed(n)
 	local call = calls[#calls]
-	if call then call.changes = (call.changes or 0) + (n or 1) end
+	if call then call.changes = (call.changes or 0) + whole(n or 1) end
 end
 -- Say that n things of what can be seen of the running listener's owner changed: weaker than `changed`.
 function R.seemed(n)
 	local call = calls[#calls]
-	if call then call.own = (call.own or 0) + n end
+	if call then call.own = (call.own or 0) + whole(n) end
 end
 -- Say that a send was put on a queue of the game's own instead of being delivered, and that it was pulled off.
-function R.put(q, s) if file then record("put", field("q", q) .. ',"s":' .. s .. within()) end end
-function R.pull(q, s) if file then record("pull", field("q", q) .. ',"s":' .. s) end end
+function R.put(q, s) if file then record("put", field("q", q) .. ',"s":' .. id(s) .. within()) end end
+function R.pull(q, s) if file then record("pull", field("q", q) .. ',"s":' .. id(s)) end end
 function R.arm(what, o, ev, sec)
 	if not file then return 0 end
 	local a = new("a")
-	record("arm", ',"a":' .. a .. field("what", what) .. field("o", o) .. field("ev", ev) .. string.format(',"sec":%.6g,"loop":%s', sec, tostring(what == "timer")) .. within())
+	record("arm", ',"a":' .. a .. field("what", what) .. field("o", o) .. field("ev", ev) .. string.format(',"sec":%s,"loop":%s', number(sec), tostring(what == "timer")) .. within())
 	return a
 end
-function R.disarm(a, how) if file then record("disarm", ',"a":' .. a .. field("how", how or "cleared") .. within()) end end
+function R.disarm(a, how) if file then record("disarm", ',"a":' .. id(a) .. field("how", how or "cleared") .. within()) end end
 function R.watch(o, name, v) record("watch", field("o", o) .. field("name", name) .. ',"v":' .. value(v)) end
 function R.say(text, level) record("say", field("text", text) .. field("level", level)) end
 
@@ -662,6 +705,18 @@ local function go_idle()
 		record("idle")
 		tell_beat()
 		flush()
+	end
+end
+
+-- What the game says of itself must not end it: what cannot be recorded is counted.
+for name, instead in pairs({ send = 0, spawn = false, gone = false, bind = {}, unbind = false, changed = false, seemed = false,
+	put = false, pull = false, arm = 0, disarm = false, watch = false, say = false }) do
+	local plain = R[name]
+	R[name] = function(...)
+		local done, result = pcall(plain, ...)
+		if done then return result end
+		R.lost, untold = R.lost + 1, untold + 1
+		return instead
 	end
 end
 
