@@ -191,3 +191,57 @@ def test_a_token_that_is_missing_is_said(tmp_path):
         done = subprocess.run(command, capture_output=True, text=True, timeout=30)
         assert done.returncode == 2 and "Traceback" not in done.stderr
         assert ("cannot be read (No such file" if option == "--token-file" else "No such option") in done.stderr
+
+
+def test_a_disk_that_fills_while_a_game_is_recorded_is_told(tmp_path):
+    """By the command, with how many records are lost and why, and by its status; what came before is kept."""
+    game = tmp_path / "game.py"
+    game.write_text(
+        "import resource\n"
+        "from opossum_recorder.launch import recorder\n"
+        "resource.setrlimit(resource.RLIMIT_FSIZE, (600_000, 600_000))\n"
+        "for n in range(4000):\n"
+        "    recorder.frame(n); recorder.send('x', d='y' * 300); recorder.idle()\n"
+    )
+    command = [sys.executable, "-m", "opossum_commands", "record", "--out", "a.take", "game.py"]
+    done = subprocess.run(command, cwd=tmp_path, capture_output=True, text=True, timeout=120)
+    take = open_any(str(tmp_path / "a.take"))
+    lost = int(take.tables["lost"]["n"].sum())
+    assert done.returncode == 2 and "Traceback" not in done.stderr
+    assert (
+        lost > 1000
+        and f"{lost:,} records were lost while it was recorded ([Errno 28] the disk took only part of the data)"
+        in done.stderr
+    )
+    assert take.records - len(take.tables["lost"]) + lost == 1 + 4000 * 3 + 1
+    assert not take.damage and len(take.tables["bye"]) == 1
+
+
+def test_a_disk_that_fills_while_listening_is_told(tmp_path):
+    """To the game, to the user, and by the status; the take holds what came before."""
+    import resource
+    import socket
+
+    def small_files() -> None:
+        resource.setrlimit(resource.RLIMIT_FSIZE, (100_000, 100_000))
+
+    process = subprocess.Popen(
+        [sys.executable, "-m", "opossum_commands", "listen", "--port", "0", "--out", "a.take"],
+        cwd=tmp_path,
+        stderr=subprocess.PIPE,
+        text=True,
+        preexec_fn=small_files,
+    )
+    port = int(process.stderr.readline().rpartition(":")[2].partition(";")[0])
+    heard = b""
+    with socket.create_connection(("127.0.0.1", port), timeout=10) as game:
+        game.sendall(b'{"k":"head","opossum":1,"game":"g","t":0}\n')
+        game.sendall(b"".join(b'{"k":"frame","n":%d,"t":%d}\n' % (number, number) for number in range(5000)))
+        while received := game.recv(4096):
+            heard += received
+    told = process.communicate(timeout=60)[1]
+    assert process.returncode == 2 and "Traceback" not in told
+    assert b'{"k":"refuse","why":' in heard and b"cannot be written further (File too large)" in heard
+    assert "cannot be written further (File too large); what came before is kept" in told
+    take = open_any(str(tmp_path / "a.take"))
+    assert 0 < len(take.tables["frame"]) < 5000 and not take.damage

@@ -64,3 +64,15 @@ def test_an_empty_stream_says_so():
     assert blind_spots(Tape(head=False).take(bye=False)) == [
         "Nothing was recorded: see that the game runs under the recorder and reaches its loop."
     ]
+
+
+@pytest.mark.parametrize(
+    ("lost", "said"), [([], ""), ([0], ""), ([1], "1 record was lost"), ([70_000, 2], "70,002 records were lost")]
+)
+def test_what_was_lost_is_said(lost, said):
+    """With how much it was, first of all."""
+    stage = full()
+    for number in lost:
+        stage.at(7, do=lambda number=number: stage("lost", n=number))
+    spots = blind_spots(stage.run(20).take())
+    assert [spot[: len(said)] for spot in spots] == ([said] if said else [])

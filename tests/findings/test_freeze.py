@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import pytest
 
+from opossum.findings.examine import examine
 from tape import Bound, Tape, only
 
 KIND = "freeze"
@@ -350,3 +351,23 @@ def test_a_thread_that_worked_did_not_stand_still():
     (finding,) = tape.found("freeze")
     assert finding.summary == "Frame 8 took 150 ms: the game's thread worked for 150 ms outside any call."
     assert "See what the loop itself does" in finding.advice and "wait" not in finding.advice
+
+
+@pytest.mark.parametrize("lost", [False, True])
+@pytest.mark.parametrize("last", [False, True])
+def test_a_frame_from_which_records_are_missing_is_not_judged(lost, last):
+    """Its end may be among them, or the returns of its calls."""
+    tape = Tape()
+    bell = tape.bind("bell", "oven#1", "Oven.on_bell")
+    tape.frames(30)
+    tape.frame()
+    tape.open_call(tape.send("bell"), bell)
+    tape.ms(900)
+    if lost:
+        tape("lost", n=5)
+    if not last:
+        for _ in range(10):
+            tape.frame(idle=False)
+            tape("idle").ms(16)
+    found = [item.kind for item in examine(tape.take(bye=lost))]
+    assert found.count("freeze") == (0 if lost else 1)

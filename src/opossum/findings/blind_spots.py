@@ -6,6 +6,8 @@ import numpy as np
 
 from opossum.findings.scene import Scene
 from opossum.findings.unheard.hearing import unheard_sends
+from opossum.findings.wording import plural
+from opossum.stream.tables import told_counts
 from opossum.take.grouping import distinct
 from opossum.take.take import Take
 
@@ -18,6 +20,12 @@ def blind_spots(take: Take) -> list[str]:
     if not take.records:
         return ["Nothing was recorded: see that the game runs under the recorder and reaches its loop."]
     spots = []
+    lost = int(told_counts(take.tables["lost"]["n"]).clip(0).sum(dtype=np.float64))
+    if lost:
+        spots.append(
+            f"{plural(lost, 'record')} {'was' if lost == 1 else 'were'} lost while it was recorded: the frames they are missing from are not judged, and "
+            "what is told of what did not come may be wrong there; free some space, or record less."
+        )
     engine = take.recording.head_text(0, "engine")
     if not len(take.tables["frame"]):
         spots.append(

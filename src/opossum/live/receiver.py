@@ -400,7 +400,7 @@ class Receiver:
                 writer.write(peer.link.kept_line())
 
     def _keep(self, lines: bytes) -> None:
-        """Put whole lines on disk, all of them or none.
+        """Put lines on disk, as many whole ones as it takes.
 
         Raises:
             Refused: they cannot be written; nothing can be from then on.
@@ -414,6 +414,7 @@ class Receiver:
             while rest:
                 rest = rest[os.write(self._file, rest) :]
         except OSError as error:
+            self._bytes += lines.rfind(b"\n", 0, len(lines) - len(rest)) + 1
             with contextlib.suppress(OSError):
                 os.ftruncate(self._file, self._bytes)  # no torn line
                 os.lseek(self._file, self._bytes, os.SEEK_SET)

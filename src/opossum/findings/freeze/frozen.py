@@ -70,7 +70,7 @@ def frozen_frames(scene: Scene, lengths: Array) -> list[int]:
         usual = _medians_without(ordered, np.searchsorted(ordered, lengths[long]), alone)
         found += long[lengths[long] > scene[FREEZE_TIMES_MEDIAN] * usual].tolist()
         last = span.stop - 1
-        if last >= span.start and last not in found and len(open_calls(scene, last)):
+        if last >= span.start and last not in found and not frames.gap[last] and len(open_calls(scene, last)):
             found.append(last)
     return sorted(found)
 

@@ -23,7 +23,7 @@ FIRST_PICTURES = 3
 """So many frames that draw are loading where the engine makes its first picture after the first `idle`: what it
 draws with is built then."""
 
-_FLAGS = ("idle", "loading", "settled")
+_FLAGS = ("idle", "loading", "gap", "settled")
 
 
 @dataclass(eq=False, repr=False)
@@ -33,8 +33,9 @@ class Frames:
     `number` is the game's own frame number; `work_ns` is the time from its beginning to `idle` (or to its end), less time
     held at a tripwire, less phases in which the engine waits, and less what `idle` tells to be the machine's doing
     (`ready`); where it tells the thread's processor time alone (`cpu`), never more than that.  `loading` marks frames up
-    to the one the first `idle` closes, and the first that draw where they come later; `settled` all others, the only ones
-    whose length is judged.  `machine_ns`: how long `idle` tells that the thread could have run and was not run, 0 where nothing.
+    to the one the first `idle` closes, and the first that draw where they come later; `gap` those from
+    which records are missing; `settled` all others, the only ones whose length is judged.  `machine_ns`: how long `idle` tells
+    that the thread could have run and was not run, 0 where nothing.
     """
 
     number: Array
@@ -48,6 +49,7 @@ class Frames:
     machine_ns: Array
     idle: Array
     loading: Array
+    gap: Array
     settled: Array
     peer_starts: Array
     """Rows of peer p are peer_starts[p] … peer_starts[p + 1] - 1."""
@@ -111,8 +113,18 @@ def _frames_of(recording: Recording, holds: Holds, peer: int) -> dict[str, Array
         "machine_ns": np.maximum(ready, 0),
         "idle": has_idle,
         "loading": loading,
-        "settled": ~loading,
+        "gap": (gap := _gaps(recording, peer, line)),
+        "settled": ~loading & ~gap,
     }
+
+
+def _gaps(recording: Recording, peer: int, line: Array) -> Array:
+    """Return in which frames of a peer records were lost: how long they were, and what happened in them, is not known."""
+    gap = np.zeros(len(line), bool)
+    rows = recording.rows_of_peer("lost", peer)
+    place = np.searchsorted(line, np.asarray(recording.tables["lost"]["line"], np.int64)[rows], "right") - 1
+    gap[place[place >= 0]] = True
+    return gap
 
 
 def _beginnings(recording: Recording, peer: int) -> tuple[Array, Array, Array]:
