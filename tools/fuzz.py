@@ -23,7 +23,6 @@ from fuzz.attacks import ATTACKS
 PAGE = Path(__file__).parent.parent / "docs" / "security.md"
 BEGIN, END = "<!-- what `make fuzz` counted -->\n", "<!-- end -->\n"
 PORTION = 50
-MOST_TOLD = 20
 
 
 def portion(task: tuple[str, int, int]) -> tuple[str, Counter[str], list[str]]:
@@ -65,6 +64,8 @@ def main() -> int:
         for done, (name, answers, errors) in enumerate(pool.imap_unordered(portion, tasks), 1):
             words[name] += answers
             failed += errors
+            for line in errors:
+                print(f"\r{line}", file=sys.stderr)
             print(f"\r{done} of {len(tasks)} portions, {len(failed)} not handled well", end="", file=sys.stderr)
             if time.monotonic() - begun > 60 * wanted.minutes:
                 print("\nthe time is up", file=sys.stderr)
@@ -73,8 +74,6 @@ def main() -> int:
     print(file=sys.stderr)
     table = _table(words, failed)
     print(table)
-    for line in failed[:MOST_TOLD]:
-        print(line)
     if not wanted.names and wanted.share == 1 and not failed:
         text = PAGE.read_text()
         before, _, rest = text.partition(BEGIN)

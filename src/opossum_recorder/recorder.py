@@ -32,37 +32,17 @@ from opossum_recorder.encoding import (
 from opossum_recorder.halves import Call, Inner
 from opossum_recorder.holding import Holding
 from opossum_recorder.link import LinkSink
+from opossum_recorder.never_back import NeverBack
 from opossum_recorder.processor import FrameProcessor
 from opossum_recorder.sink import Sink, sink_for
 from opossum_recorder.watchdog import Watchdog
 
-LARGEST_TIME = 1 << 60
 MOST_MARKS = 1000
 """Marks of one clip."""
 
 NOT_NAMES = COUNTS | DATA | FLAGS | NUMBERS | {"text"}
 
 Function = TypeVar("Function", bound=Callable[..., Any])
-
-
-class NeverBack:
-    """A clock of the game's own whose time never falls, nor ends the game: what it cannot tell is as late as before."""
-
-    def __init__(self, clock: Callable[[], int]) -> None:
-        self._clock = clock
-        self._latest: int | None = None
-
-    def __call__(self) -> int:
-        """Return the time in ns."""
-        try:
-            told = int(self._clock())
-        except Exception:
-            told = -LARGEST_TIME - 1
-        if abs(told) > LARGEST_TIME:
-            told = self._latest or 0
-        if self._latest is None or told > self._latest:
-            self._latest = told
-        return self._latest
 
 
 class _FrameContext:

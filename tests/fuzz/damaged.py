@@ -101,7 +101,7 @@ def _wrong_value(random: Random, data: bytes) -> bytes:
         try:
             record = json.loads(lines[place])
             name = random.choice(list(record))
-        except (ValueError, IndexError, TypeError):
+        except (ValueError, IndexError, TypeError, RecursionError):
             continue
         marked = json.dumps(record | {name: "\x01here"}).encode()
         lines[place] = marked.replace(b'"\\u0001here"', random.choice(WRONG))
@@ -116,7 +116,7 @@ def _other_value(random: Random, data: bytes) -> bytes:
         try:
             record = json.loads(lines[place])
             name = random.choice([name for name in record if name != "k"])
-        except (ValueError, IndexError, TypeError):
+        except (ValueError, IndexError, TypeError, RecursionError):
             continue
         value = record[name]
         if type(value) is int:
@@ -208,7 +208,7 @@ def _other_manifest(random: Random, members: list[tuple[str, bytes]]) -> None:
         if name == "manifest.json":
             try:
                 said = json.loads(data)
-            except ValueError:
+            except (ValueError, RecursionError):
                 return
             _change_somewhere(random, said)
             members[place] = (name, json.dumps(said).encode())

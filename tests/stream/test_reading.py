@@ -10,11 +10,12 @@ import sys
 import numpy as np
 import pytest
 
-from opossum.stream import reading
+from opossum.stream import files
 from opossum.stream.contents import StreamError
 from opossum.stream.damage import Damage, DamageLog
+from opossum.stream.files import open_bytes
 from opossum.stream.kinds import KINDS, FieldType
-from opossum.stream.reading import LONGEST_LINE, StreamReader, open_bytes, read_streams
+from opossum.stream.reading import LONGEST_LINE, StreamReader, read_streams
 from tape import Tape, read
 
 HEAD = b'{"k":"head","opossum":1,"game":"g","peer":"main","t":0}\n'
@@ -341,8 +342,8 @@ def test_damage_is_bounded():
 
 def test_a_bomb_ends_by_a_bound_on_expansion(tmp_path, monkeypatch):
     """What is packed as no stream is; before that, all is read, and a stream that packs well is read whole."""
-    monkeypatch.setattr(reading, "FREE_EXPANSION", 1 << 20)
-    monkeypatch.setattr(reading, "BATCH_BYTES", 1 << 16)
+    monkeypatch.setattr(files, "FREE_EXPANSION", 1 << 20)
+    monkeypatch.setattr(files, "BATCH_BYTES", 1 << 16)
     bomb, fine = tmp_path / "bomb.flow.jsonl.gz", tmp_path / "fine.flow.jsonl.gz"
     head = b'{"k":"head","t":0,"opossum":1}\n'
     bomb.write_bytes(gzip.compress(head + b"\n" * (8 << 20)))

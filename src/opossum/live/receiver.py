@@ -13,54 +13,30 @@ import os
 import threading
 import time
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
 
 import msgspec
 
-from opossum.live.greeting import Held, PeerLink, Refused
+from opossum.live.greeting import PeerLink, Refused
+from opossum.live.peers import Peer, PeerState, ping, refuse
+from opossum.live.stream_file import StreamFile
 from opossum.live.tripwires import Tripwire
 from opossum.stream.kinds import STREAM_VERSION
-from opossum.whole_file import on_disk
 
 DEFAULT_PORT = 47533
 LONGEST_LINE = 1 << 20
 CHUNK_BYTES = 1 << 18
 MOST_PEERS = 16
 MOST_BYTES_A_SECOND = 256 << 20
-MOST_BYTES = 64 << 30
 HEAD_WITHIN_S = 10.0
-PING_EVERY_S = 1.0
 SILENT_S = 30.0
 """Who has said nothing for so long, and answered no ping, gives its place to another game that wants one."""
 MOST_STRANGERS = 64
 """Connections that have not said who they are."""
-REFUSING_S = 1.0
-"""How long saying a refusal, and having it heard, may take each."""
 KEPT_TOLD_BYTES = 1 << 20
 """How often, at least, a game is told how many of its lines are kept."""
 HEARING_OUT_S, QUIET_S = 0.4, 0.05
 """How long stopping may take to read what has been sent, and how long nothing must come for it to be all."""
-
-
-@dataclass(frozen=True, slots=True)
-class PeerState:
-    """What is known of one peer: `silent_s` since its last line; the clock's offset and error in ns (None: unknown), and
-    whether it agrees with the records (else it is not used);
-    `holds`: it can be held; `held`: where it is being held, if it is."""
-
-    name: str
-    game: str
-    records: int
-    rubbish: int
-    connected: bool
-    closed: bool
-    silent_s: float
-    offset_ns: int
-    error_ns: int | None
-    clock_is_believable: bool
-    holds: bool
-    held: Held | None
 
 
 class ReceiveError(OSError):
@@ -77,16 +53,6 @@ def is_loopback(host: str) -> bool:
         return False
 
 
-class _Peer:
-    """One connection, as the receiver keeps it."""
-
-    def __init__(self, link: PeerLink, writer: asyncio.StreamWriter) -> None:
-        self.link = link
-        self.writer = writer
-        self.connected = True
-        self.last_line = time.monotonic()
-
-
 class Receiver:
     """Listens from `start` to `stop`; `peers` may be asked from any thread."""
 
@@ -101,12 +67,11 @@ class Receiver:
         if not is_loopback(host) and not token:
             raise ReceiveError(f"other machines can reach {host}, so a token is needed; give one with --token-file")
         self.out = Path(out)
+        self._file = StreamFile(self.out)
         self.host, self.port = host, port
         self._token = token
-        self._peers: list[_Peer] = []
+        self._peers: list[Peer] = []
         self._names: set[str] = set()
-        self._file = -1
-        self._bytes = 0
         self._wires: dict[int, Tripwire] = {}
         self._next_wire = 1
         self._watched: dict[int, tuple[str, str]] = {}
@@ -115,8 +80,6 @@ class Receiver:
         self._ready = threading.Event()
         self._failed = ""
         self._strangers = 0
-        self.trouble = ""
-        """Why nothing more can be written; empty while all is well."""
         self.refusals: list[str] = []
         """Why peers were refused, in order (the last hundred)."""
 
@@ -144,23 +107,7 @@ class Receiver:
     def peers(self) -> list[PeerState]:
         """Return what is known of every peer so far, gone ones too."""
         now = time.monotonic()
-        return [
-            PeerState(
-                peer.link.name,
-                peer.link.game,
-                peer.link.records,
-                peer.link.rubbish,
-                peer.connected,
-                peer.link.closed,
-                now - peer.last_line,
-                peer.link.clock.offset_ns,
-                peer.link.clock.error_ns,
-                peer.link.clock_is_believable(),
-                peer.link.holds,
-                peer.link.held if peer.connected else None,
-            )
-            for peer in list(self._peers)
-        ]
+        return [peer.state(now) for peer in list(self._peers)]
 
     def shifts(self) -> dict[str, tuple[int, int]]:
         """Return what sets each peer's clock against the first one's: name → (ns to add, error in ns; -1: not known)."""
@@ -172,6 +119,11 @@ class Receiver:
             peer.name: (first.offset_ns - peer.offset_ns, (peer.error_ns or 0) + (first.error_ns or 0))
             for peer in peers[1:]
         }
+
+    @property
+    def trouble(self) -> str:
+        """Return why nothing more can be written; empty while all is well."""
+        return self._file.trouble
 
     # --- holding ---------------------------------------------------------------------------------
 
@@ -232,13 +184,13 @@ class Receiver:
         def say() -> None:
             for peer in self._peers:
                 if not held_only or peer.link.held is not None:
-                    _tell(peer, message)
+                    peer.tell(message)
 
         self._soon(say)
 
-    def _tell_wire(self, peer: _Peer, number: int, wire: Tripwire) -> None:
+    def _tell_wire(self, peer: Peer, number: int, wire: Tripwire) -> None:
         if wire.peer in ("", peer.link.name):
-            _tell(peer, {"k": "trip", "id": number, "when": wire.when})
+            peer.tell({"k": "trip", "id": number, "when": wire.when})
 
     def _soon(self, action: Callable[[], object]) -> None:
         """Do something on the receiver's thread."""
@@ -254,11 +206,7 @@ class Receiver:
         except OSError as error:
             self._failed = f"{self.host}:{self.port}: cannot listen ({error.strerror or error}); is another Opossum listening there?"
         finally:
-            if self._file >= 0:
-                with contextlib.suppress(OSError):
-                    on_disk(self._file, self.out)
-                os.close(self._file)
-                self._file = -1
+            self._file.close()
             self._ready.set()
 
     async def _serve(self) -> None:
@@ -267,7 +215,7 @@ class Receiver:
         server = await asyncio.start_server(self._meet, self.host, self.port, limit=LONGEST_LINE, start_serving=False)
         async with server:
             try:
-                self._file = os.open(self.out, os.O_WRONLY | os.O_CREAT | os.O_TRUNC | os.O_CLOEXEC, 0o600)
+                self._file.open()
             except OSError as error:
                 self._failed = f"{self.out}: cannot be written ({error.strerror or error})"
                 return
@@ -282,12 +230,12 @@ class Receiver:
     async def _hear_out(self) -> None:
         """Read what games have sent already, for a bounded time: they think that it has arrived."""
         deadline, seen = time.monotonic() + HEARING_OUT_S, -1
-        while seen != self._bytes and time.monotonic() < deadline:
-            seen = self._bytes
+        while seen != self._file.bytes and time.monotonic() < deadline:
+            seen = self._file.bytes
             await asyncio.sleep(QUIET_S)
 
     async def _meet(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
-        peer: _Peer | None = None
+        peer: Peer | None = None
         pinging: asyncio.Task[None] | None = None
         self._strangers += 1
         try:
@@ -295,11 +243,11 @@ class Receiver:
                 peer = await self._welcomed(reader, writer)
             finally:
                 self._strangers -= 1
-            pinging = asyncio.create_task(_ping(peer))
+            pinging = asyncio.create_task(ping(peer))
             await self._listen_to(peer, reader, writer)
         except Refused as refused:
             self.refusals = [*self.refusals[-99:], refused.why]
-            await _refuse(reader, writer, refused.why)
+            await refuse(reader, writer, refused.why)
         except asyncio.IncompleteReadError:
             if peer is not None and peer.writer is writer:  # it has said all; it may want to hear that we have it
                 writer.write(peer.link.kept_line())
@@ -314,7 +262,7 @@ class Receiver:
                 await asyncio.wait_for(writer.drain(), 1)
             writer.close()
 
-    async def _welcomed(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> _Peer:
+    async def _welcomed(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> Peer:
         """Return the peer that a connection's first line is of: a new one, or one that comes back.
 
         Raises:
@@ -334,18 +282,18 @@ class Receiver:
                 peer.writer.transport.abort()
             else:
                 await self._make_room()
-            self._keep(peer.link.came_back(head))
+            self._file.keep(peer.link.came_back(head))
             peer.writer, peer.connected, peer.last_line = writer, True, time.monotonic()
         else:
             await self._make_room()
-            self._keep(link.begin(head))
-            peer = _Peer(link, writer)
+            self._file.keep(link.begin(head))
+            peer = Peer(link, writer)
             self._peers.append(peer)
         writer.write(msgspec.json.encode({"k": "welcome", "opossum": STREAM_VERSION, "kept": peer.link.taken}) + b"\n")
         for number, wire in self._wires.items():
             self._tell_wire(peer, number, wire)
         for number, (o, name) in self._watched.items():
-            _tell(peer, {"k": "watch", "id": number, "o": o, "name": name})
+            peer.tell({"k": "watch", "id": number, "o": o, "name": name})
         return peer
 
     async def _make_room(self) -> None:
@@ -373,7 +321,7 @@ class Receiver:
             raise Refused(f"a line is longer than {LONGEST_LINE >> 20} MiB") from None
         return line
 
-    async def _listen_to(self, peer: _Peer, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+    async def _listen_to(self, peer: Peer, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
         second, taken, rest, untold = time.monotonic(), 0, b"", 0
         while peer.writer is writer:
             data = await reader.read(CHUNK_BYTES)
@@ -391,62 +339,10 @@ class Receiver:
             try:
                 kept = peer.link.chunk(lines, time.monotonic_ns())
             except Refused:
-                self._keep(b"".join(peer.link.kept_before_refusal))
+                self._file.keep(b"".join(peer.link.kept_before_refusal))
                 raise
-            self._keep(b"".join(kept))
+            self._file.keep(b"".join(kept))
             untold += len(data)
             if untold >= KEPT_TOLD_BYTES and peer.link.run:
                 untold = 0
                 writer.write(peer.link.kept_line())
-
-    def _keep(self, lines: bytes) -> None:
-        """Put lines on disk, as many whole ones as it takes.
-
-        Raises:
-            Refused: they cannot be written; nothing can be from then on.
-        """
-        if self.trouble:
-            raise Refused(self.trouble)
-        if self._bytes + len(lines) > MOST_BYTES:
-            raise Refused(f"the recording has reached {MOST_BYTES >> 30} GiB")
-        rest = memoryview(lines)
-        try:
-            while rest:
-                rest = rest[os.write(self._file, rest) :]
-        except OSError as error:
-            self._bytes += lines.rfind(b"\n", 0, len(lines) - len(rest)) + 1
-            with contextlib.suppress(OSError):
-                os.ftruncate(self._file, self._bytes)  # no torn line
-                os.lseek(self._file, self._bytes, os.SEEK_SET)
-            self.trouble = f"{self.out} cannot be written further ({error.strerror or error}); what came before is kept"
-            raise Refused(self.trouble) from None
-        self._bytes += len(lines)
-
-
-def _tell(peer: _Peer, message: dict[str, object]) -> None:
-    if peer.link.holds and peer.connected and not peer.writer.is_closing():
-        peer.writer.write(msgspec.json.encode(message) + b"\n")
-
-
-async def _ping(peer: _Peer) -> None:
-    """Ask for the game's clock, again and again, and say how much is kept."""
-    writer, number = peer.writer, 0
-    while True:
-        number += 1
-        writer.write(peer.link.ping(time.monotonic_ns()) + (peer.link.kept_line() if peer.link.run else b""))
-        await writer.drain()
-        await asyncio.sleep(PING_EVERY_S if number > 3 else 0.1)
-
-
-async def _refuse(reader: asyncio.StreamReader, writer: asyncio.StreamWriter, why: str) -> None:
-    """Say why somebody may not go on, and wait for a bounded time until it has been heard.
-
-    Closing while something lies unread would reset the connection, and the reason would be lost on the way.
-    """
-    with contextlib.suppress(OSError, TimeoutError, asyncio.CancelledError):
-        writer.write(msgspec.json.encode({"k": "refuse", "why": why}) + b"\n")
-        await asyncio.wait_for(writer.drain(), REFUSING_S)
-        writer.write_eof()
-        async with asyncio.timeout(REFUSING_S):
-            while await reader.read(CHUNK_BYTES):
-                pass

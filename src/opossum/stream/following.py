@@ -6,7 +6,8 @@ import os
 from typing import BinaryIO
 
 from opossum.stream.contents import StreamContents, StreamError
-from opossum.stream.reading import BATCH_BYTES, StreamReader
+from opossum.stream.files import BATCH_BYTES
+from opossum.stream.reading import StreamReader
 
 _FILLER = b"\n\0"
 _BLOCK_BYTES = 64 * 1024

@@ -7,11 +7,9 @@ record.
 
 from __future__ import annotations
 
-import sys
-import zlib
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from pathlib import Path
-from typing import Any, BinaryIO
+from typing import Any
 
 import numpy as np
 
@@ -19,21 +17,13 @@ from opossum.stream.collecting import Collector
 from opossum.stream.contents import PeerSpan, StreamContents, StreamError
 from opossum.stream.damage import DamageLog
 from opossum.stream.decoding import RECORD_TYPES, decode_all, decode_each
+from opossum.stream.files import open_bytes, portions_of, refuse_other_kinds
 from opossum.stream.kinds import STREAM_VERSION
 from opossum.stream.limits import MOST_PEERS, MOST_RECORDS, SHIFT
 from opossum.stream.strings import Interner
 
-BATCH_BYTES = 1 << 20
-"""Bytes decoded at once: large enough to forget the cost of a batch, small enough to stay in cache."""
-
 LONGEST_LINE = 8 << 20
 """A line longer than this is skipped: no recorder writes one, and it must not fill the memory."""
-
-MOST_EXPANSION, FREE_EXPANSION = 200, 256 << 20
-"""Compressed bytes become at most so many times as many, once they have become more than that: streams become 10 to 40."""
-
-GZIP_MAGIC = b"\x1f\x8b"
-GZIP_WINDOW = 31  # zlib: the largest window, with a gzip header
 
 DEFAULT_PEER = "main"
 
@@ -289,69 +279,6 @@ class StreamReader:
                 self._latest[peer, thread] = int(thread_t[-1])
 
 
-def open_bytes(path: str) -> BinaryIO:
-    """Open a stream's file for reading; ``-`` is standard input.
-
-    Raises:
-        StreamError: there is nothing there that could be a stream.
-    """
-    if path == "-":
-        return sys.stdin.buffer
-    where = Path(path)
-    if where.is_dir():
-        raise StreamError(path, "this is a folder; name the stream or take inside it")
-    try:
-        return where.open("rb")
-    except FileNotFoundError:
-        raise StreamError(path, "there is no such file; check the name") from None
-    except OSError as error:
-        raise StreamError(path, f"cannot be read ({error.strerror or error}); check the file's permissions") from None
-
-
-def _portions(file: BinaryIO, damage: DamageLog) -> Iterator[bytes]:
-    """Yield the stream's bytes in portions, unpacked if they are gzip (known by its first bytes)."""
-    packed: Any = None
-    begun = False
-    taken = made = 0
-    while True:
-        try:
-            data = file.read(BATCH_BYTES)
-        except OSError as error:
-            damage.add("unreadable", f"file cannot be read further ({error.strerror or error})")
-            return
-        if not data:
-            break
-        if not begun:
-            begun = True
-            packed = zlib.decompressobj(GZIP_WINDOW) if data[:2] == GZIP_MAGIC else None
-        if packed is None:
-            yield data
-            continue
-        taken += len(data)
-        while data:
-            try:
-                plain = packed.decompress(data, BATCH_BYTES)
-            except zlib.error:
-                damage.add("gzip-broken", "compressed file is broken; what came before was read")
-                return
-            made += len(plain)
-            if made > max(FREE_EXPANSION, MOST_EXPANSION * taken):
-                damage.add(
-                    "gzip-bomb",
-                    f"compressed file becomes more than {MOST_EXPANSION} times as large, as no stream does; the rest was left out",
-                )
-                return
-            if plain:
-                yield plain
-            data = packed.unconsumed_tail
-            if packed.eof:  # gzip files may stand end to end
-                data = packed.unused_data
-                packed = zlib.decompressobj(GZIP_WINDOW)
-                begun = bool(data)
-    if packed is not None and begun and not packed.eof:
-        damage.add("gzip-cut", "compressed file ends early; what came before was read")
-
-
 def read_streams(
     paths: Sequence[str], progress: Progress | None = None, shifts: Mapping[str, tuple[int, int]] | None = None
 ) -> StreamContents:
@@ -372,9 +299,9 @@ def read_streams(
         before = reader.records
         first = True
         with open_bytes(path) as file:
-            for data in _portions(file, reader.damage):
+            for data in portions_of(file, reader.damage):
                 if first:
-                    _refuse_other_kinds(path, data)
+                    refuse_other_kinds(path, data)
                     first = False
                 reader.feed(data)
                 if progress is not None:
@@ -391,17 +318,3 @@ def read_streams(
     if reader is None:
         raise StreamError("", "no stream was named")
     return reader.contents()
-
-
-def _refuse_other_kinds(path: str, start: bytes) -> None:
-    for magic, name in (
-        (b"PK\x03\x04", "a ZIP archive"),
-        (b"\x89PNG", "a picture"),
-        (b"%PDF", "a PDF document"),
-        (b"\x7fELF", "a program"),
-        (b"SQLite format", "a database"),
-    ):
-        if start.startswith(magic):
-            raise StreamError(path, f"this is {name}, not an event-flow stream; give a .flow.jsonl or .take file")
-    if b"\0" in start[:512].strip(b"\0"):
-        raise StreamError(path, "this is a binary file, not an event-flow stream; give a .flow.jsonl or .take file")

@@ -21,58 +21,27 @@ import msgspec
 import numpy as np
 
 from opossum.stream.contents import PeerSpan
-from opossum.stream.damage import Damage
 from opossum.stream.kinds import KINDS, FieldType
-from opossum.stream.limits import (
-    LARGEST_NUMBER,
-    LIMITS,
-    LINE,
-    MOST_PEERS,
-    MOST_RECORDS,
-    SHIFT,
-    TIME,
-    WRITTEN_TIME,
-    Limits,
-)
+from opossum.stream.limits import LARGEST_NUMBER, LIMITS, LINE, TIME, WRITTEN_TIME, Limits
 from opossum.stream.tables import ABSENT, COMMON_FIELDS, Column, JsonColumn, Table, absent_column, kept_count
+from opossum.take.manifest import (
+    FORMAT,
+    FORMAT_VERSION,
+    MANIFEST,
+    STRINGS,
+    Manifest,
+    TableEntry,
+    read_manifest,
+    sizes_of_members,
+)
 from opossum.take.plain_arrow import plain_table
 from opossum.take.recording import Recording
 from opossum.take.take import Take
-from opossum.take.take_error import TakeError
+from opossum.take.take_error import TakeError, short_reason
 from opossum.whole_file import whole_file
 
-FORMAT = "opossum-take"
-FORMAT_VERSION = 1
-MANIFEST = "manifest.json"
-STRINGS = "strings.arrow"
-
-LARGEST_MANIFEST = 64 << 20
-LARGEST_MEMBER = 16 << 30
-"""Bounds on what a hostile file can make us hold (10 million records take about 0.4 GB)."""
-
-ENCRYPTED = 1
-"""The bit of a ZIP member's flags that says so."""
 KEPT_INTEGER = Limits(kept_count(LIMITS[FieldType.COUNT].least), LIMITS[FieldType.COUNT].greatest)
-COUNTED = Limits(0, 2**63 - 1)
-"""How often damage was met: what `lost` records tell of is added up."""
-
 _COMMON_TYPES = dict.fromkeys(COMMON_FIELDS, FieldType.COUNT)
-
-
-class _TableEntry(msgspec.Struct):
-    rows: int
-    constants: dict[str, int | float] = {}
-
-
-class _Manifest(msgspec.Struct):
-    format: str
-    version: int
-    name: str = "take"
-    game: str = ""
-    peers: list[PeerSpan] = []
-    sources: list[tuple[str, int]] = []
-    damage: list[Damage] = []
-    tables: dict[str, _TableEntry] = {}
 
 
 def save_take(take: Take, path: str | os.PathLike[str]) -> None:
@@ -88,10 +57,10 @@ def save_take(take: Take, path: str | os.PathLike[str]) -> None:
 def _write_archive(take: Take, file: Any) -> None:
     import pyarrow as pa
 
-    entries: dict[str, _TableEntry] = {}
+    entries: dict[str, TableEntry] = {}
     with zipfile.ZipFile(file, "w", zipfile.ZIP_STORED) as archive:
         for kind, table in take.tables.items():
-            entry = _TableEntry(len(table))
+            entry = TableEntry(len(table))
             entries[kind] = entry
             if not len(table):
                 continue
@@ -110,7 +79,7 @@ def _write_archive(take: Take, file: Any) -> None:
                 archive.writestr(_member(f"tables/{kind}.arrow"), _arrow_bytes(pa.table(columns)))
         texts = pa.array(take.strings, pa.large_string())
         archive.writestr(_member(STRINGS), _arrow_bytes(pa.table({"text": texts})))
-        manifest = _Manifest(
+        manifest = Manifest(
             FORMAT,
             FORMAT_VERSION,
             take.name,
@@ -163,34 +132,32 @@ def open_take(path: str | os.PathLike[str]) -> Take:
         raise TakeError(name, f"cannot be read ({error.strerror or error})") from None
     except _DAMAGED as error:
         # what stands in a ZIP's own tables may be anything
-        raise TakeError(name, f"the file is damaged ({_short(error)}); record or convert the take again") from None
+        raise TakeError(
+            name, f"the file is damaged ({short_reason(error)}); record or convert the take again"
+        ) from None
 
 
 _DAMAGED = (ValueError, OverflowError, struct.error, IndexError, KeyError, UnicodeError)
 
 
-def _short(error: Exception) -> str:
-    return " ".join(str(error).split())[:120] or type(error).__name__
-
-
 def _read_archive(archive: zipfile.ZipFile, path: str) -> Take:
     import pyarrow as pa
 
-    sizes = _sizes_of_members(archive, path)
-    manifest = _read_manifest(archive, path)
+    sizes = sizes_of_members(archive, path)
+    manifest = read_manifest(archive, path)
     try:
         texts = _arrow_table(archive, STRINGS)
         strings = _read_strings(texts, path)
         tables = {
             kind: _read_table(
-                archive, path, kind, manifest.tables.get(kind, _TableEntry(0)), sizes, manifest, len(strings)
+                archive, path, kind, manifest.tables.get(kind, TableEntry(0)), sizes, manifest, len(strings)
             )
             for kind in KINDS
         }
     except (pa.ArrowException, ValueError, OverflowError, MemoryError, OSError) as error:
         if isinstance(error, TakeError):
             raise
-        raise TakeError(path, f"a table in it is damaged ({_short(error)}); it was not opened") from None
+        raise TakeError(path, f"a table in it is damaged ({short_reason(error)}); it was not opened") from None
     recording = Recording(tables, strings, manifest.peers, manifest.damage, manifest.sources)
     return Take(recording, manifest.name)
 
@@ -208,88 +175,20 @@ def _read_strings(texts: Any, path: str) -> list[str]:
     return strings
 
 
-def _sizes_of_members(archive: zipfile.ZipFile, path: str) -> dict[str, int]:
-    """Return each member's bytes by name.
-
-    Raises:
-        TakeError: a member is none of a take's, is there twice, or is not stored as a take's are.
-    """
-    expected = {MANIFEST, STRINGS} | {f"tables/{kind}.arrow" for kind in KINDS}
-    whole = os.path.getsize(path)
-    sizes: dict[str, int] = {}
-    for info in archive.infolist():
-        name = info.filename[:80]
-        if info.filename not in expected:
-            raise TakeError(path, f"the file holds `{name}`, which no take has; it was not opened")
-        if info.filename in sizes:
-            raise TakeError(path, f"the file holds `{name}` twice; it was not opened")
-        if info.file_size > LARGEST_MEMBER or info.compress_type != zipfile.ZIP_STORED or info.flag_bits & ENCRYPTED:
-            raise TakeError(path, f"`{name}` in it is packed, locked or sized as no take's is; it was not opened")
-        if info.file_size > whole:
-            raise TakeError(path, f"`{name}` in it says it is larger than the file; it was not opened")
-        sizes[info.filename] = info.file_size
-    if MANIFEST not in sizes or STRINGS not in sizes:
-        raise TakeError(
-            path, "this is a ZIP file but not a take (it has no manifest); give a .take or .flow.jsonl file"
-        )
-    if sizes[MANIFEST] > LARGEST_MANIFEST:
-        raise TakeError(path, "its manifest is larger than any take's; it was not opened")
-    return sizes
-
-
-def _read_manifest(archive: zipfile.ZipFile, path: str) -> _Manifest:
-    try:
-        manifest = msgspec.json.decode(archive.read(MANIFEST), type=_Manifest)
-    except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError) as error:
-        raise TakeError(path, f"its manifest is not a take's ({_short(error)})") from None
-    if manifest.format != FORMAT:
-        raise TakeError(path, f"its manifest says `{manifest.format[:40]}`, not `{FORMAT}`; it was not opened")
-    if manifest.version > FORMAT_VERSION:
-        raise TakeError(path, f"it was saved by a newer Opossum (format {manifest.version}); update Opossum to open it")
-    if len(manifest.peers) > MOST_PEERS:
-        raise TakeError(
-            path, f"it says it has {len(manifest.peers):,} peers, more than {MOST_PEERS:,}; it was not opened"
-        )
-    if sum(max(0, entry.rows) for entry in manifest.tables.values()) > MOST_RECORDS:
-        raise TakeError(path, f"it says it has more than {MOST_RECORDS:,} records; it was not opened")
-    if not _is_within_limits(manifest):
-        raise TakeError(path, "its manifest holds numbers that no take has; it was not opened")
-    return manifest
-
-
-def _is_within_limits(manifest: _Manifest) -> bool:
-    """Say whether every number of a manifest, tables aside, is one that reading a stream could have made."""
-    records = Limits(0, MOST_RECORDS)
-    return (
-        all(
-            TIME.hold(span.first_t)
-            and TIME.hold(span.last_t)
-            and LINE.hold(span.first_line)
-            and LINE.hold(span.last_line)
-            and records.hold(span.records)
-            and SHIFT.hold(span.shift_ns)
-            and Limits(-1, SHIFT.greatest).hold(span.shift_error_ns)
-            for span in manifest.peers
-        )
-        and all(LINE.hold(line) for _, line in manifest.sources)
-        and all(COUNTED.hold(item.count) and all(map(LINE.hold, item.lines)) for item in manifest.damage)
-    )
-
-
 def _arrow_table(archive: zipfile.ZipFile, member: str) -> Any:
     try:
         return plain_table(archive.read(member))
     except ValueError as error:  # Arrow's own errors are such, too
-        raise ValueError(f"`{member}`: {_short(error)}") from None
+        raise ValueError(f"`{member}`: {short_reason(error)}") from None
 
 
 def _read_table(
     archive: zipfile.ZipFile,
     path: str,
     kind: str,
-    entry: _TableEntry,
+    entry: TableEntry,
     sizes: dict[str, int],
-    manifest: _Manifest,
+    manifest: Manifest,
     string_count: int,
 ) -> Table:
     member = f"tables/{kind}.arrow"

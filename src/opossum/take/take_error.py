@@ -10,3 +10,8 @@ class TakeError(ValueError):
         super().__init__(f"{path}: {reason}")
         self.path = path
         self.reason = reason
+
+
+def short_reason(error: Exception) -> str:
+    """Return what an error says, on one line and cut."""
+    return " ".join(str(error).split())[:120] or type(error).__name__

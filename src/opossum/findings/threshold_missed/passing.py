@@ -23,7 +23,7 @@ LEARNT_SHARE = 0.6
 """An event belongs to a time of day only if it came at most of its passings."""
 
 PERIODS = (("day", DAY), ("hour", 3600.0), ("quarter", 900.0))
-MOST_PASSINGS = 200_000
+MOST_PASSINGS = 10_000
 NIGHT_GAP = 7200.0
 """In-game seconds: `clock` records farther apart around midnight say nothing of what the game saw there."""
 
@@ -210,7 +210,7 @@ def _moments(low: float, high: float, moment: float, period: float) -> Array:
 
 def _near_midnight(clock: Clock, piece: int, at: float, frame_ns: float) -> bool:
     """Say whether a moment lies in the step over midnight: of two frames, or between the records around it."""
-    night = np.round(at / DAY) * DAY
+    night = round(at / DAY) * DAY
     if abs(at - night) <= 2 * clock.rate[piece] * frame_ns / 1e9:
         return True
     before, after = clock.running[piece], clock.running[min(piece + 1, len(clock.running) - 1)]

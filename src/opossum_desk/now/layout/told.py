@@ -6,7 +6,8 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from opossum.live.receiver import PeerState, Receiver
+from opossum.live.peers import PeerState
+from opossum.live.receiver import Receiver
 from opossum.take.take import Take
 from opossum_desk.recordings import SILENT_S
 
