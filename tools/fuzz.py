@@ -25,12 +25,15 @@ BEGIN, END = "<!-- what `make fuzz` counted -->\n", "<!-- end -->\n"
 PORTION = 50
 
 
-def portion(task: tuple[str, int, int]) -> tuple[str, Counter[str], list[str]]:
-    """Make one attack with the seeds from `first` on; return its name, the words it answered, and what failed."""
+def portion(task: tuple[str, int, int]) -> tuple[str, Counter[str], list[str], float]:
+    """Make one attack with the seeds from `first` on; return its name, the words it answered, what failed, and the seconds
+    that the slowest took."""
     name, first, count = task
     words: Counter[str] = Counter()
     failed = []
+    slowest = 0.0
     for seed in range(first, first + count):
+        begun = time.monotonic()
         try:
             words[ATTACKS[name][0](Random(seed))] += 1
         except Exception as error:
@@ -38,7 +41,8 @@ def portion(task: tuple[str, int, int]) -> tuple[str, Counter[str], list[str]]:
             failed.append(
                 f"{name}, seed {seed}: {type(error).__name__} {str(error)[:200]} ({place.filename}:{place.lineno})"
             )
-    return name, words, failed
+        slowest = max(slowest, time.monotonic() - begun)
+    return name, words, failed, slowest
 
 
 def main() -> int:
@@ -58,11 +62,13 @@ def main() -> int:
                 for first in range(wanted.seed, wanted.seed + count, PORTION)
             ]
     words: dict[str, Counter[str]] = {name: Counter() for name in ATTACKS}
+    slowest = dict.fromkeys(ATTACKS, 0.0)
     failed: list[str] = []
     begun = time.monotonic()
     with multiprocessing.Pool(os.cpu_count()) as pool:
-        for done, (name, answers, errors) in enumerate(pool.imap_unordered(portion, tasks), 1):
+        for done, (name, answers, errors, took) in enumerate(pool.imap_unordered(portion, tasks), 1):
             words[name] += answers
+            slowest[name] = max(slowest[name], took)
             failed += errors
             for line in errors:
                 print(f"\r{line}", file=sys.stderr)
@@ -72,7 +78,7 @@ def main() -> int:
                 pool.terminate()
                 break
     print(file=sys.stderr)
-    table = _table(words, failed)
+    table = _table(words, slowest, failed)
     print(table)
     if not wanted.names and wanted.share == 1 and not failed:
         text = PAGE.read_text()
@@ -81,8 +87,8 @@ def main() -> int:
     return len(failed)
 
 
-def _table(words: dict[str, Counter[str]], failed: list[str]) -> str:
-    lines = ["| attack | inputs | handled well | what became of them |", "|---|---|---|---|"]
+def _table(words: dict[str, Counter[str]], slowest: dict[str, float], failed: list[str]) -> str:
+    lines = ["| attack | inputs | handled well | slowest | what became of them |", "|---|---|---|---|---|"]
     everything = 0
     for name, answers in words.items():
         bad = sum(line.startswith(f"{name}, seed") for line in failed)
@@ -90,8 +96,8 @@ def _table(words: dict[str, Counter[str]], failed: list[str]) -> str:
         if inputs:
             everything += inputs
             told = ", ".join(f"{word} {count:,}" for word, count in sorted(answers.items()))
-            lines.append(f"| {name} | {inputs:,} | {answers.total():,} | {told} |")
-    lines.append(f"| all | {everything:,} | {everything - len(failed):,} | |")
+            lines.append(f"| {name} | {inputs:,} | {answers.total():,} | {slowest[name]:.1f} s | {told} |")
+    lines.append(f"| all | {everything:,} | {everything - len(failed):,} | | |")
     return "\n".join(lines) + "\n"
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import html
 import json
 import unicodedata
 
@@ -41,3 +42,13 @@ def shown_json(text: str) -> str:
 
 def _escaped(character: str) -> str:
     return "\\u007f" if character == "\x7f" else json.dumps(character)[1:-1]
+
+
+def shown_html(text: str) -> str:
+    """Return a text as HTML that shows it: nothing in it is an element, or does anything."""
+    return html.escape(shown(text))
+
+
+def shown_in_menu(text: str) -> str:
+    """Return a text as a menu shows it: an ampersand is no sign for a key."""
+    return shown(text).replace("&", "&&")

@@ -8,6 +8,7 @@ from functools import partial
 from PySide6.QtWidgets import QApplication, QMenu, QWidget
 
 from opossum.findings.finding import Finding
+from opossum.foreign_text import shown_in_menu
 from opossum.take.chains import same_on_other_peers
 from opossum_desk.commands import COMMANDS
 from opossum_desk.layout.describing import finding_text
@@ -45,11 +46,11 @@ def add_call_actions(menu: QMenu, session: Session, call: int) -> None:
         ("function", "fn", function),
     ):
         if text:
-            menu.addAction(f"Follow {title} “{text}”", partial(sieve, session, f"{prefix}:{text}"))
+            menu.addAction(f"Follow {title} “{shown_in_menu(text)}”", partial(sieve, session, f"{prefix}:{text}"))
     add_tripwires(menu, session, event=event, owner=owner, function=function)
     concerned = [finding for finding in session.findings if call in finding.calls]
     for finding in concerned[:4]:
-        menu.addAction(f"Tell: {finding.summary[:60]}…", partial(session.show_finding, finding))
+        menu.addAction(f"Tell: {shown_in_menu(finding.summary[:60])}…", partial(session.show_finding, finding))
     menu.addSeparator()
     menu.addAction("Copy its name", lambda: copy(f"{function} ({owner}) for {event}"))
 
@@ -79,7 +80,7 @@ def add_tripwires(
         return
     watch_of = session.watch_of
     if owner and watch_of is not None:
-        menu.addAction(f"Watch an attribute of “{owner}” …", lambda: watch_of(owner))
+        menu.addAction(f"Watch an attribute of “{shown_in_menu(owner)}” …", lambda: watch_of(owner))
     menu.addAction("Hold here", lambda: hold_at(words))
     menu.addAction("Hold when it runs again in a frame", lambda: hold_at(f"{words} again"))
     menu.addAction("Hold when its owner is gone", lambda: hold_at(f"{words} gone"))
@@ -112,7 +113,9 @@ def finding_menu(parent: QWidget, session: Session, finding: Finding) -> QMenu:
         following.setEnabled(bool(later))
         menu.addAction("Its last frame", lambda: session.select_column(columns[-1]))
     if finding.subject.fn:
-        menu.addAction(f"Sieve by “{finding.subject.fn}”", lambda: sieve(session, f"fn:{finding.subject.fn}"))
+        menu.addAction(
+            f"Sieve by “{shown_in_menu(finding.subject.fn)}”", lambda: sieve(session, f"fn:{finding.subject.fn}")
+        )
     menu.addSeparator()
     subject = finding.subject.as_dict()
     for name, word in LEFT_OUT_BY:

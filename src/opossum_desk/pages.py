@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QVBoxLayout, QWidget
 
+from opossum.foreign_text import shown
 from opossum_desk.area import Desk
 
 
@@ -55,7 +56,7 @@ class OpeningPage(_Centred):
 
     def tell(self, text: str, share: float) -> None:
         """Say what is being done and how far it is."""
-        self.text.setText(f"{text} …")
+        self.text.setText(f"{shown(text)} …")
         self.bar.setValue(int(share * 1000))
 
 
@@ -100,7 +101,7 @@ class FailedPage(_Centred):
 
     def tell(self, sentence: str) -> None:
         """Say what went wrong."""
-        self.text.setText(sentence)
+        self.text.setText(shown(sentence))
         self.setAccessibleDescription(sentence)
 
 

@@ -10,6 +10,7 @@ from PySide6.QtCore import QObject, Qt
 import moonrise_bakery
 from moonrise_bakery import demo_take_path
 from opossum.findings.wording import plural
+from opossum.foreign_text import shown
 from opossum_desk.beside_on_desk import BesideOnDesk
 from opossum_desk.rules_on_desk import RulesOnDesk
 from opossum_desk.sounds_on_desk import SoundsOnDesk
@@ -154,7 +155,7 @@ class TakesOnDesk(QObject):
         box = QMessageBox(self._desk.view("take").window())
         box.setWindowTitle("What is damaged")
         box.setTextFormat(Qt.TextFormat.PlainText)
-        box.setText("\n".join(item.told() for item in damage[:MOST_DAMAGE]))
+        box.setText("\n".join(shown(item.told()) for item in damage[:MOST_DAMAGE]))
         box.setInformativeText("The rest of the take is shown as it was recorded.")
         box.exec()
 

@@ -211,7 +211,7 @@ class DeskWindow(QMainWindow):
                 view.set_grown_session(session)
             else:
                 view.set_session(session)
-        self.setWindowTitle(f"{session.take.name} – Opossum")
+        self.setWindowTitle(f"{shown(session.take.name)} – Opossum")
         if not grown:
             self.go_to("take")
         self._mark_rail()

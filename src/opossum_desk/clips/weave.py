@@ -10,6 +10,7 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QMenu, QWidget
 
+from opossum.foreign_text import shown_in_menu
 from opossum_desk.clips.layout.clips import clip_remark, layout_clips, stack_rows
 from opossum_desk.clips.layout.plays import Overlaid
 from opossum_desk.clips.layout.rows import ClipRow, Sort, clip_rows, tells_of
@@ -102,10 +103,12 @@ class ClipsCanvas(RowCanvas):
         if session is None:
             return
         for finding in item.findings[:4]:
-            menu.addAction(f"Tell: {finding.summary[:60]}…", partial(session.show_finding, finding))
+            menu.addAction(f"Tell: {shown_in_menu(finding.summary[:60])}…", partial(session.show_finding, finding))
         menu.addAction("Go to its first play", lambda: self.choose(session, "play", int(item.clip.plays[0]), 0.0))
         if item.clip.cls:
-            menu.addAction(f"Sieve by class “{item.clip.cls}”", lambda: sieve(session, f"cls:{item.clip.cls}"))
+            menu.addAction(
+                f"Sieve by class “{shown_in_menu(item.clip.cls)}”", lambda: sieve(session, f"cls:{item.clip.cls}")
+            )
 
 
 class ClipsWeave(GatheredWeave):

@@ -7,6 +7,7 @@ from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QContextMenuEvent, QImage, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QMenu, QToolTip, QWidget
 
+from opossum.foreign_text import shown_in_menu
 from opossum_desk.context_menus import add_call_actions, add_tripwires, sieve
 from opossum_desk.flow.describing import describe_line
 from opossum_desk.flow.layout.finding_marks import FindingMarks, finding_marks
@@ -311,7 +312,7 @@ class LoomView(AxisCanvas):
         if line >= 0:
             shown = picture.lines[line]
             word = f"cls:{shown.owner}" if shown.row.folded else f"o:{shown.owner}"
-            menu.addAction(f"Sieve by “{shown.owner}”", lambda: sieve(session, word))
+            menu.addAction(f"Sieve by “{shown_in_menu(shown.owner)}”", lambda: sieve(session, word))
             if call < 0:
                 self._add_tripwires(menu, session, shown)
             if shown.row.folded or int(session.row_index.class_of_listener[shown.row.number]) in session.unfolded:

@@ -10,6 +10,7 @@ from PySide6.QtGui import QColor, QContextMenuEvent, QFontMetricsF, QImage, QPai
 from PySide6.QtWidgets import QMenu, QToolTip, QWidget
 
 from opossum.findings.wording import plural
+from opossum.foreign_text import shown_in_menu
 from opossum.take.grouping import distinct
 from opossum_desk.context_menus import add_call_actions, add_tripwires, sieve
 from opossum_desk.flow.layout.frozen import frozen_bands
@@ -22,6 +23,7 @@ from opossum_desk.views.canvas import AxisCanvas, image_of, premultiplied, text_
 from opossum_desk.views.label_column import LabelColumn
 from opossum_desk.views.look import Look
 from opossum_desk.views.pixel_bars import press_bars
+from opossum_desk.views.plain import plain_tooltip
 from opossum_desk.views.stamps import Stamps
 
 DOT_PX = 7.0
@@ -308,7 +310,9 @@ class StrandsView(AxisCanvas):
         calls = session.calls_of_send(send).tolist()
         session.set_hover(calls[0] if calls else -1)
         event = session.take.text(int(session.take.tables["send"]["ev"][send]))
-        QToolTip.showText(self.mapToGlobal(point.toPoint()), f"{event}: {plural(len(calls), 'call')}", self)
+        QToolTip.showText(
+            self.mapToGlobal(point.toPoint()), plain_tooltip(f"{event}: {plural(len(calls), 'call')}"), self
+        )
 
     def click(self, point: QPointF) -> None:
         picture, session = self.current(), self.session
@@ -344,9 +348,9 @@ class StrandsView(AxisCanvas):
         if row.kind == "track" and sound_of is not None:
             clips = distinct(np.asarray(session.take.tables["play"]["clip"])[row.items]).tolist()[:MOST_TRACKS]
             for clip in (session.take.text(int(code)) for code in clips):
-                menu.addAction(f"Give “{clip}” its sound or its cues …", partial(sound_of, clip))
+                menu.addAction(f"Give “{shown_in_menu(clip)}” its sound or its cues …", partial(sound_of, clip))
         if row.event and row.kind != "value":
-            menu.addAction(f"Sieve by event “{row.event}”", lambda: sieve(session, f"ev:{row.event}"))
+            menu.addAction(f"Sieve by event “{shown_in_menu(row.event)}”", lambda: sieve(session, f"ev:{row.event}"))
             add_tripwires(menu, session, event=row.event, sent=True)
         elif row.cls:
-            menu.addAction(f"Sieve by class “{row.cls}”", lambda: sieve(session, f"cls:{row.cls}"))
+            menu.addAction(f"Sieve by class “{shown_in_menu(row.cls)}”", lambda: sieve(session, f"cls:{row.cls}"))

@@ -8,6 +8,7 @@ from PySide6.QtCore import QEvent, QObject, Qt, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
+from opossum.foreign_text import shown
 from opossum.live.tripwires import TripwireError, parse_tripwire
 from opossum_desk.now.layout.told import dropped_by_peer, met_by_wire, peers_told, state_told
 from opossum_desk.playing import Games
@@ -119,7 +120,7 @@ class NowBar(QFrame):
             button.setEnabled(held)
         text = state_told(receiver)
         if text != self.told.text():
-            self.told.setText(text)
+            self.told.setText(shown(text))
         dropped = dropped_by_peer(self.session.take) if self.session is not None else {}
         lines = peers_told(peers, self._rates, dropped)
         self.told.setToolTip(plain_tooltip("\n".join(lines) or "No game has come yet."))

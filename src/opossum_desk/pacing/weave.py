@@ -6,6 +6,7 @@ from collections.abc import Collection
 
 from PySide6.QtWidgets import QMenu, QWidget
 
+from opossum.foreign_text import shown_in_menu
 from opossum_desk.context_menus import sieve
 from opossum_desk.layout.row_picture import RowPicture, RowStack
 from opossum_desk.pacing.layout.gathering import recurring
@@ -78,13 +79,13 @@ class PacingCanvas(RowCanvas):
             return
         found, event = item.finding, item.recurring.event
         if found is not None:
-            menu.addAction(f"Tell: {found.summary[:60]}…", lambda: session.show_finding(found))
+            menu.addAction(f"Tell: {shown_in_menu(found.summary[:60])}…", lambda: session.show_finding(found))
         if item.recurring.function:
             menu.addAction(
                 f"Sieve by “{item.recurring.function}”", lambda: sieve(session, f"fn:{item.recurring.function}")
             )
         elif event:
-            menu.addAction(f"Sieve by event “{event}”", lambda: sieve(session, f"ev:{event}"))
+            menu.addAction(f"Sieve by event “{shown_in_menu(event)}”", lambda: sieve(session, f"ev:{event}"))
 
 
 class PacingWeave(GatheredWeave):

@@ -7,6 +7,7 @@ from collections.abc import Collection
 import numpy as np
 from PySide6.QtWidgets import QMenu, QWidget
 
+from opossum.foreign_text import shown_in_menu
 from opossum_desk.context_menus import add_tripwires, sieve
 from opossum_desk.layout.row_picture import RowPicture, RowStack
 from opossum_desk.roster.layout.listeners import RosterListeners
@@ -156,7 +157,7 @@ class RosterCanvas(RowCanvas):
         take = known.take
         if item.sort is Sort.EVENT:
             name = take.text(int(known.code_of_event[item.number]))
-            menu.addAction(f"Sieve by event “{name}”", lambda: sieve(session, f"ev:{name}"))
+            menu.addAction(f"Sieve by event “{shown_in_menu(name)}”", lambda: sieve(session, f"ev:{name}"))
             add_tripwires(menu, session, event=name, sent=True)
         elif item.sort in (Sort.LISTENER, Sort.PILE):
             listener = item.number if item.sort is Sort.LISTENER else int(known.first_of_group[item.number])
@@ -165,7 +166,7 @@ class RosterCanvas(RowCanvas):
                 opens = item.sort is Sort.PILE and not item.opened
                 menu.addAction("Open" if opens else "Fold", lambda: self.fold(row))
             if item.sort is Sort.LISTENER and owner:
-                menu.addAction(f"Sieve by “{owner}”", lambda: sieve(session, f"o:{owner}"))
+                menu.addAction(f"Sieve by “{shown_in_menu(owner)}”", lambda: sieve(session, f"o:{owner}"))
             binds = known.binds_of(listener, item.lane) if item.sort is Sort.LISTENER else np.zeros(0, np.int64)
             if len(binds):
                 column = int(session.axis.columns_of_times(known.begin_ns[binds[:1]])[0])

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollA
 from opossum.findings.symptoms import SYMPTOMS
 from opossum_desk.area import AreaView, Desk
 from opossum_desk.recordings import left_behind
+from opossum_desk.views.foreign_painter import ForeignPainter
 from opossum_desk.views.look import Look
 
 
@@ -152,7 +153,7 @@ class _Paper(QWidget):
         look.changed.connect(self.update)
 
     def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
+        painter = ForeignPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.rect(), QColor(self._look.colours.paper))
         bottom = self.height() - 26
@@ -183,7 +184,7 @@ class _WayButton(QPushButton):
 
     def paintEvent(self, event: QPaintEvent) -> None:
         super().paintEvent(event)
-        painter = QPainter(self)
+        painter = ForeignPainter(self)
         line = self.fontMetrics().height()
         top = (self.height() - 2 * line - 3) / 2
         painter.setPen(QColor(self._look.colours.ink))

@@ -7,6 +7,8 @@ from collections.abc import Callable
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton
 
+from opossum.foreign_text import shown
+
 
 class Banner(QFrame):
     """One sentence, one thing to do, and a way to send it off; hidden while there is nothing to say."""
@@ -31,7 +33,7 @@ class Banner(QFrame):
 
     def tell(self, text: str, button: str, action: Callable[[], None]) -> None:
         """Show a sentence and offer an action."""
-        self.text.setText(text)
+        self.text.setText(shown(text))
         self.button.setText(button)
         self._action = action
         self.show()

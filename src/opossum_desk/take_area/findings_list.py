@@ -11,6 +11,7 @@ from PySide6.QtGui import QColor, QContextMenuEvent, QKeyEvent, QMouseEvent, QPa
 from PySide6.QtWidgets import QPushButton, QStyledItemDelegate, QTreeView, QWidget
 
 from opossum.findings.finding import Finding
+from opossum.foreign_text import shown
 from opossum.take.grouping import distinct
 from opossum_desk.context_menus import finding_menu
 from opossum_desk.layout.wording import SEVERITY_TITLES, cause_title, finding_title, group_title
@@ -256,7 +257,7 @@ class _FindingDelegate(QStyledItemDelegate):
         painter.drawText(
             QRectF(left, rect.top() + 5, room - count_px, line),
             Qt.AlignmentFlag.AlignVCenter,
-            metrics.elidedText(name, Qt.TextElideMode.ElideMiddle, int(room - count_px)),
+            metrics.elidedText(shown(name), Qt.TextElideMode.ElideMiddle, int(room - count_px)),
         )
         painter.setPen(QColor(colours.quiet))
         painter.drawText(

@@ -13,6 +13,7 @@ from opossum_desk.state.session import Session
 from opossum_desk.take_area.layout.frame import FRAME_ROW_PX, FramePicture, FrameRow, layout_frame
 from opossum_desk.take_area.layout.trail_list import layout_trail
 from opossum_desk.views.canvas import text_cutter
+from opossum_desk.views.foreign_painter import ForeignPainter
 from opossum_desk.views.look import Look
 from opossum_desk.views.plain import plain_tooltip
 from opossum_desk.views.stamps import draw_bead
@@ -87,7 +88,7 @@ class FrameView(QAbstractScrollArea):
 
     def paintEvent(self, event: object) -> None:
         colours = self.look.colours
-        painter = QPainter(self._ground)
+        painter = ForeignPainter(self._ground)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self._ground.rect(), QColor(colours.paper))
         width, height = self._ground.width(), self._ground.height()

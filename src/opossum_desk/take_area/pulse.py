@@ -11,6 +11,7 @@ from opossum.stream.tables import Array
 from opossum_desk.state.session import Session
 from opossum_desk.take_area.layout.pulse import TICK_PX, PulsePicture, layout_overlay, layout_pulse
 from opossum_desk.views.canvas import DRAG_FROM_PX, Canvas, image_of, premultiplied
+from opossum_desk.views.foreign_painter import ForeignPainter
 from opossum_desk.views.look import Look
 from opossum_desk.views.plain import plain_tooltip
 
@@ -97,7 +98,7 @@ class PulseView(Canvas):
         pixmap = QPixmap(int(self.width() * ratio), int(self.height() * ratio))
         pixmap.setDevicePixelRatio(ratio)
         pixmap.fill(self.colour("paper"))
-        painter = QPainter(pixmap)
+        painter = ForeignPainter(pixmap)
         middle = TOP_PX + (self.height() - TOP_PX - BOTTOM_PX) * 0.62
         base = self.height() - BOTTOM_PX - 2
         painter.setFont(self.small_font(2))

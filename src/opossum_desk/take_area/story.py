@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from html import escape
 from pathlib import Path
 from urllib.parse import unquote
 
@@ -10,6 +9,7 @@ from PySide6.QtCore import Qt, QUrl, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QTextBrowser, QWidget
 
+from opossum.foreign_text import shown_html
 from opossum_desk.playing import HeldGame
 from opossum_desk.state.leaving_out import leave_out
 from opossum_desk.state.session import Session
@@ -104,7 +104,7 @@ class StoryView(QTextBrowser):
         if not session.findings:
             from opossum.findings.blind_spots import blind_spots
 
-            spots = "".join(f"<p>Not seen: {escape(spot)}</p>" for spot in blind_spots(session.take))
+            spots = "".join(f"<p>Not seen: {shown_html(spot)}</p>" for spot in blind_spots(session.take))
             return f"Nothing was found{' in what was seen' if spots else ''}.{spots}"
         return "Choose a finding at the left, or press N for the first one."
 

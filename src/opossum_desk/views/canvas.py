@@ -23,7 +23,9 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QScrollBar, QWidget
 
 from opossum.findings.wording import plural
+from opossum.foreign_text import shown
 from opossum_desk.state.session import Session
+from opossum_desk.views.foreign_painter import ForeignPainter
 from opossum_desk.views.look import Look
 
 SETTLE_MS = 280
@@ -55,7 +57,7 @@ class Canvas(QWidget):
     def renew(self) -> None:
         """Lay out again before the next painting, and say anew what is seen."""
         self.update()
-        self.setAccessibleDescription(self.summary())
+        self.setAccessibleDescription(shown(self.summary()))
 
     def summary(self) -> str:
         """Return what is seen, in a sentence, for those who listen."""
@@ -85,7 +87,7 @@ class Canvas(QWidget):
         return float(max(20, self.fontMetrics().height() + 4))
 
     def paintEvent(self, event: QPaintEvent) -> None:
-        painter = QPainter(self)
+        painter = ForeignPainter(self)
         try:
             painter.fillRect(self.rect(), self.colour("paper"))
             if self.session is not None:
@@ -293,7 +295,7 @@ def text_cutter(font: QFont) -> Callable[[str, float], str]:
         if key not in known:
             if len(known) > 4000:
                 known.clear()
-            known[key] = metrics.elidedText(text, Qt.TextElideMode.ElideMiddle, width)
+            known[key] = metrics.elidedText(shown(text), Qt.TextElideMode.ElideMiddle, width)
         return known[key]
 
     return cut

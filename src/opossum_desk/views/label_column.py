@@ -8,6 +8,7 @@ from PySide6.QtCore import QPointF, QRectF
 from PySide6.QtGui import QImage, QPainter
 
 from opossum_desk.views.canvas import AxisCanvas
+from opossum_desk.views.foreign_painter import ForeignPainter
 
 
 class LabelColumn:
@@ -41,7 +42,7 @@ class LabelColumn:
         image = QImage(round(width * ratio), round(height * ratio), QImage.Format.Format_RGB32)
         image.setDevicePixelRatio(ratio)
         image.fill(view.colour("paper"))
-        painter = QPainter(image)
+        painter = ForeignPainter(image)
         try:
             painter.setRenderHint(QPainter.RenderHint.Antialiasing)
             painter.setFont(view.font())

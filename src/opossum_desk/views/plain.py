@@ -1,10 +1,13 @@
-"""Foreign text shown as it is: nothing that comes from a take is read as markup."""
+"""Texts that hold names, where Qt would read them as markup or as signs for keys."""
 
 from __future__ import annotations
 
-from html import escape
+from opossum.foreign_text import shown, shown_html
 
 
 def plain_tooltip(text: str) -> str:
-    """Return a text for a tooltip, which Qt would read as markup where it looks like it."""
-    return f"<qt>{escape(text).replace(chr(10), '<br>')}</qt>" if "<" in text or "&" in text else text
+    """Return a text of several lines for a tooltip, which Qt would read as markup where it looks like it."""
+    lines = text.split("\n")
+    if "<" in text or "&" in text:
+        return f"<qt>{'<br>'.join(map(shown_html, lines))}</qt>"
+    return "\n".join(map(shown, lines))

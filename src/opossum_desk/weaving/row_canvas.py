@@ -9,6 +9,7 @@ from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QContextMenuEvent, QImage, QKeyEvent, QPainter, QPen
 from PySide6.QtWidgets import QMenu, QToolTip, QWidget
 
+from opossum.foreign_text import shown
 from opossum_desk.context_menus import add_call_actions
 from opossum_desk.layout.describing import describe_call, describe_send
 from opossum_desk.layout.row_picture import HEADER_PX, Boxes, Dots, Lines, RowPicture, RowStack, RowsView
@@ -315,7 +316,7 @@ class RowCanvas(AxisCanvas):
         text = self.describe_row(row).replace("\n", " · ")
         self.row_told.emit(text)
         self.renew()
-        self.setAccessibleDescription(text)
+        self.setAccessibleDescription(shown(text))
 
     def scroll_to_row(self, row: int) -> None:
         """Scroll so that a row is seen."""

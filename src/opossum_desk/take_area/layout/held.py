@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from html import escape
-
+from opossum.foreign_text import shown_html
 from opossum.stream.tables import JsonColumn
 from opossum.take.chains import chain_of
 from opossum.take.recording import parsed_list
@@ -17,7 +16,7 @@ LONGEST_DATA = 600
 def held_html(session: Session, call: int, wire: str, quiet: str, accent: str) -> str:
     """Return the page for a game held at `call` (-1: between calls); `wire` is its tripwire's text, if it was one."""
     take = session.take
-    why = f"Held at the tripwire <b>{escape(wire)}</b>" if wire else "Held, as asked"
+    why = f"Held at the tripwire <b>{shown_html(wire)}</b>" if wire else "Held, as asked"
     parts = [f'<p style="color:{accent};margin:0 0 6px 0">{why}</p>']
     if call < 0:
         row = len(take.frames) - 1
@@ -36,11 +35,11 @@ def _call(session: Session, call: int, quiet: str) -> str:
     number = int(take.frames.number[frame]) if frame >= 0 else -1
     where = f"frame {number}" if number >= 0 else "start-up"
     at = take.text(int(take.tables["call"]["at"][call]))
-    place = f" · {escape(at)}" if at else ""
+    place = f" · {shown_html(at)}" if at else ""
     gone = " Its owner is gone." if take.owner_gone[call] else ""
     return (
-        f'<p style="margin:0"><a href="call:{call}"><b>{escape(function)}</b></a> of {escape(owner)}{gone}</p>'
-        f'<p style="margin:0 0 8px 0;color:{quiet}">for <b>{escape(take.event_of_call(call))}</b> · {where}{place}</p>'
+        f'<p style="margin:0"><a href="call:{call}"><b>{shown_html(function)}</b></a> of {shown_html(owner)}{gone}</p>'
+        f'<p style="margin:0 0 8px 0;color:{quiet}">for <b>{shown_html(take.event_of_call(call))}</b> · {where}{place}</p>'
     )
 
 
@@ -48,15 +47,15 @@ def _causes(session: Session, call: int, quiet: str) -> str:
     take = session.take
     chain = chain_of(take.calls.parent, call, MOST_CAUSES)[1:]
     lines = [
-        f'<p style="margin:1px 0"><a href="call:{cause}">{escape(take.function_of_call(cause))}</a>'
-        f" of {escape(take.owner_of_call(cause))}, for {escape(take.event_of_call(cause))}</p>"
+        f'<p style="margin:1px 0"><a href="call:{cause}">{shown_html(take.function_of_call(cause))}</a>'
+        f" of {shown_html(take.owner_of_call(cause))}, for {shown_html(take.event_of_call(cause))}</p>"
         for cause in chain
     ]
     first = chain[-1] if chain else call
     send = int(take.calls.send[first])
     via = take.via_of_send(send) if send >= 0 else "unknown"
     told = "sent by code outside any call" if via == "direct" else f"came about by {via}"
-    lines.append(f'<p style="margin:1px 0;color:{quiet}">{escape(take.event_of_call(first))} {told}</p>')
+    lines.append(f'<p style="margin:1px 0;color:{quiet}">{shown_html(take.event_of_call(first))} {told}</p>')
     return f'<p style="margin:6px 0 2px 0;color:{quiet}">Because of</p>' + "".join(lines)
 
 
@@ -66,7 +65,7 @@ def _data(session: Session, call: int, quiet: str) -> str:
     text = column[send] if send >= 0 and isinstance(column, JsonColumn) else ""
     if not text:
         return ""
-    return f'<p style="margin:8px 0 2px 0;color:{quiet}">With the data</p><p style="margin:0">{escape(text[:LONGEST_DATA])}</p>'
+    return f'<p style="margin:8px 0 2px 0;color:{quiet}">With the data</p><p style="margin:0">{shown_html(text[:LONGEST_DATA])}</p>'
 
 
 def _stack(session: Session, quiet: str) -> str:
@@ -74,5 +73,5 @@ def _stack(session: Session, quiet: str) -> str:
     stack = parsed_list(held.json("stack")[len(held) - 1]) if len(held) else []
     if not stack:
         return ""
-    lines = "".join(f'<p style="margin:1px 0">{escape(line)}</p>' for line in stack[:MOST_STACK])
+    lines = "".join(f'<p style="margin:1px 0">{shown_html(line)}</p>' for line in stack[:MOST_STACK])
     return f'<p style="margin:8px 0 2px 0;color:{quiet}">The stack, innermost first</p>{lines}'

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from html import escape
 from pathlib import Path
 from urllib.parse import quote
 
 from opossum.findings.finding import Evidence, Finding
+from opossum.foreign_text import shown_html
 from opossum.rehearse.fixes import can_be_rehearsed
 from opossum_desk.layout.describing import record_text
 from opossum_desk.layout.wording import SEVERITY_TITLES, cause_title, kind_title
@@ -38,16 +38,16 @@ def story_html(
     name = subject.fn or (f"`{subject.ev}`" if subject.ev else subject.q or subject.at or finding.kind)
     parts = [
         f'<p style="margin:0;color:{accent if finding.severity.value == "fault" else quiet}">'
-        f"{SEVERITY_TITLES[finding.severity.value]} · {escape(kind_title(finding.kind))}</p>",
-        f'<p style="margin:2px 0 8px 0;font-size:large"><b>{escape(name.strip("`"))}</b> '
-        f"{escape(cause_title(finding))}</p>",
+        f"{SEVERITY_TITLES[finding.severity.value]} · {shown_html(kind_title(finding.kind))}</p>",
+        f'<p style="margin:2px 0 8px 0;font-size:large"><b>{shown_html(name.strip("`"))}</b> '
+        f"{shown_html(cause_title(finding))}</p>",
         f"<p>{_prose(finding.summary)}</p>",
         f'<p style="color:{quiet};margin-bottom:0">What to change</p><p style="margin-top:0">{_prose(finding.advice)}</p>',
     ]
     parts += [f"<p>{_prose(detail)}</p>" for detail in finding.details]
     parts += _source(finding, roots, quiet)
     if offer:
-        parts.append(f'<p><a href="weave:{offer[0]}">{escape(offer[1])}</a></p>')
+        parts.append(f'<p><a href="weave:{offer[0]}">{shown_html(offer[1])}</a></p>')
     rehearse = '<a href="rehearse:">Rehearse this fix</a> · ' if can_be_rehearsed(finding) else ""
     parts.append(f'<p>{rehearse}<a href="rule:">Write a rule against it</a></p>')
     parts.append(_frames(session, finding, quiet))
@@ -68,7 +68,9 @@ def _leaving_out(finding: Finding, quiet: str) -> str:
     """Return links that leave such findings out from now on: for this object, class or place."""
     subject = finding.subject.as_dict()
     links = [
-        f'<a href="uncount:{name}">{word} {escape(subject[name])}</a>' for name, word in LEFT_OUT_BY if name in subject
+        f'<a href="uncount:{name}">{word} {shown_html(subject[name])}</a>'
+        for name, word in LEFT_OUT_BY
+        if name in subject
     ]
     if not links:
         return ""
@@ -88,15 +90,16 @@ def _source(finding: Finding, roots: Sequence[Path], quiet: str) -> list[str]:
         # what all lines lean in is left out: the panel is narrow
         lean = min((len(text) - len(text.lstrip()) for _, text in lines if text.strip()), default=0)
         rows = "".join(_source_line(number, text[lean:], number == place.line, quiet) for number, text in lines)
-        link = f'<a href="place:{quote(str(place))}">{escape(str(place))}</a>'
+        link = f'<a href="place:{quote(str(place))}">{shown_html(str(place))}</a>'
         parts.append(f'<p style="margin-bottom:2px">{link}</p>{rows}')
     return parts
 
 
 def _source_line(number: int, text: str, meant: bool, quiet: str) -> str:
+    text = text.expandtabs(4)
     bare = text.lstrip()
-    shown = "&nbsp;" * (len(text) - len(bare)) + escape(bare)
-    told = f"<b>{shown}</b>" if meant else shown
+    indented = "&nbsp;" * (len(text) - len(bare)) + shown_html(bare)
+    told = f"<b>{indented}</b>" if meant else indented
     return f'<p style="margin:0"><tt><span style="color:{quiet}">{number}&nbsp;</span>{told}</tt></p>'
 
 
@@ -104,10 +107,10 @@ def _prose(text: str) -> str:
     """Return text as HTML; what stands in backticks becomes a name, a place in the source a link."""
     pieces, at = [], 0
     for start, stop, place in places_in(text):
-        pieces.append(escape(text[at:start]))
-        pieces.append(f'<a href="place:{quote(str(place))}">{escape(text[start:stop])}</a>')
+        pieces.append(shown_html(text[at:start]))
+        pieces.append(f'<a href="place:{quote(str(place))}">{shown_html(text[start:stop])}</a>')
         at = stop
-    pieces = "".join([*pieces, escape(text[at:])]).split("`")
+    pieces = "".join([*pieces, shown_html(text[at:])]).split("`")
     return "".join(f"<b>{piece}</b>" if index % 2 else piece for index, piece in enumerate(pieces))
 
 
@@ -142,9 +145,11 @@ def _evidence(session: Session, item: Evidence, quiet: str) -> str:
             take.frames.rows_of_lines(table["p"][item.row : item.row + 1], table["line"][item.row : item.row + 1])
         )
         href = f"frame:{columns[0]}" if columns else ""
-    what = escape(record_text(session, item))
+    what = shown_html(record_text(session, item))
     linked = f'<a href="{href}">{what}</a>' if href else what
-    return f'<p style="margin:1px 0">{linked} – {escape(item.note)} <span style="color:{quiet}">({where})</span></p>'
+    return (
+        f'<p style="margin:1px 0">{linked} – {shown_html(item.note)} <span style="color:{quiet}">({where})</span></p>'
+    )
 
 
 def _finding_link(session: Session, finding_id: str) -> str:
