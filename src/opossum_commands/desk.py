@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import sys
+from pathlib import Path
 from typing import TYPE_CHECKING, NoReturn
 
 import click
@@ -19,7 +20,17 @@ if TYPE_CHECKING:
 @click.option("--look", type=click.Choice(["day", "night", "system"]), help="Day or night look for this run.")
 def open_desk(paths: tuple[str, ...], look: str | None) -> None:
     """Open the desk, on a take or stream if one is named (several streams: one session's peers)."""
+    for path in paths:
+        if path != "-" and not os.path.exists(path) and not _was_begun(path):
+            raise CommandError(f"{path}: there is no such file; check the name.")
     run_on_screen(list(paths), look=look)
+
+
+def _was_begun(path: str) -> bool:
+    """Say whether a recording of that name lies there unfinished: the desk says where."""
+    from opossum.take.unfinished import unfinished
+
+    return bool(unfinished(Path(path)))
 
 
 def run_on_screen(paths: list[str], look: str | None = None, take: Take | None = None) -> NoReturn:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import difflib
 import importlib
 import os
 import sys
@@ -14,6 +15,8 @@ from opossum import __version__
 from opossum.foreign_text import shown
 
 EXIT_ERROR = 2
+LIKE_A_COMMAND = 0.6
+"""How alike (from 0 to 1) a word is to the command that it may have been meant to be."""
 
 COMMANDS = {
     "desk": "desk:open_desk",
@@ -51,8 +54,25 @@ class _Commands(click.Group):
     def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
         """Put `desk` before what is no command's name."""
         if not args or (args[0] not in COMMANDS and not args[0].startswith("-")):
+            if args:
+                _see_that_it_is_a_file(ctx, args[0])
             args = ["desk", *args]
         return super().parse_args(ctx, args)
+
+
+def _see_that_it_is_a_file(ctx: click.Context, word: str) -> None:
+    """See that what is no command's name is a file for the desk.
+
+    Raises:
+        click.UsageError: it is neither; it says which command it may have been meant to be.
+    """
+    if os.path.exists(word):
+        return
+    meant = difflib.get_close_matches(word, COMMANDS, 1, LIKE_A_COMMAND)
+    if meant and not any(sign in word for sign in "./"):
+        raise click.UsageError(f"there is no command `{word}`; did you mean `{meant[0]}`?", ctx)
+    if not any(sign in word for sign in "./"):
+        raise click.UsageError(f"`{word}` is no command, and there is no such file.", ctx)
 
 
 @click.group(

@@ -258,3 +258,22 @@ def test_a_night_that_ends_in_an_endless_loop_is_written(run, tmp_path):
     told = run("demo", "--with", "endless-loop", "--seconds", 40, "--out", tmp_path / "loop.take")
     assert told.status == 0 and told.err == ""
     assert "endless-loop" in run("findings", tmp_path / "loop.take").out
+
+
+@pytest.mark.parametrize(
+    ("words", "told"),
+    [
+        (["fidings", "x.take"], "there is no command `fidings`; did you mean `findings`?"),
+        (["recrod", "game.py"], "there is no command `recrod`; did you mean `record`?"),
+        (["demmo"], "there is no command `demmo`; did you mean `demo`?"),
+        (["moonlight"], "`moonlight` is no command, and there is no such file."),
+        (["night.take"], "night.take: there is no such file; check the name."),
+        (["./findings"], "./findings: there is no such file; check the name."),
+    ],
+)
+def test_a_mistyped_command_is_told_with_the_nearest_one(tmp_path, words, told):
+    """And a file that is not there as a file; no window opens for either."""
+    command = [sys.executable, "-m", "opossum_commands", *words]
+    done = subprocess.run(command, cwd=tmp_path, capture_output=True, text=True, timeout=30)
+    assert done.returncode == 2 and done.stdout == ""
+    assert f"opossum: {told}" in done.stderr and len(done.stderr.splitlines()) == 1
