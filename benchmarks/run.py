@@ -34,6 +34,7 @@ from opossum.findings.examine import examine
 from opossum.stream.kinds import KINDS
 from opossum.stream.reading import read_streams
 from opossum.take.archive import open_take, save_take
+from opossum.take.opening import open_any
 from opossum.take.take import Take
 from traffic import write_traffic
 
@@ -95,13 +96,14 @@ def reading(table: Table, stream: Path, saved: Path) -> None:
     """Reading, opening, findings, bytes."""
     data = stream.read_bytes()
     decoder = flat_decoder()
-    read_times, flat_times, open_times, find_times = [], [], [], []
+    read_times, flat_times, open_times, apart_times, find_times = [], [], [], [], []
     take = indexed(stream)
     save_take(take, saved)
     for _ in range(ROUNDS):
         flat_times += seconds(lambda: decoder.decode_lines(data), 1)
         read_times += seconds(lambda: indexed(stream), 1)
         open_times += seconds(lambda: opened(saved), 1)
+        apart_times += seconds(lambda: open_any(str(saved)), 1)
         fresh = opened(saved)
         find_times += seconds(lambda fresh=fresh: examine(fresh), 1)
         del fresh
@@ -113,6 +115,9 @@ def reading(table: Table, stream: Path, saved: Path) -> None:
     table.row(
         "opening it saved / reading the stream", ratio, 0.1, f"{statistics.median(open_times):.3f} s / {read:.2f} s"
     )
+    ratio = statistics.median(a / b for a, b in zip(apart_times, read_times, strict=True))
+    apart = f"{statistics.median(apart_times):.3f} s / {read:.2f} s"
+    table.row("the same in a process of its own, within bounds / reading the stream", ratio, 0.4, apart)
     ratio = statistics.median(a / b for a, b in zip(find_times, read_times, strict=True))
     table.row(
         "all findings / reading the stream",
