@@ -154,3 +154,52 @@ def test_any_thread_may_record(folder, tmp_path, compiler, options):
     assert all(take.event_of_call(int(take.calls.parent[call])) == "job" for call in inner)
     assert 'work "\\\n' in take.strings
     assert int(take.tables["lost"]["n"].sum()) == 1
+
+
+FULL = r"""
+#define OPOSSUM_IMPLEMENTATION
+#include "opossum.h"
+extern void fail_from_now(const char *folder, long nth, int does, int error, int for_ever);
+
+int main(int argc, char **argv) {
+	int i;
+	if (argc < 3 || opossum_open(argv[1], "full", 60) != 0) return 2;
+	for (i = 0; i < 300; i++) {
+		if (i == 100) fail_from_now(argv[2], 1, atoi(argv[3]), 28, 1); /* no space from here on */
+		if (i == 200) fail_from_now(argv[2], -1, 0, 0, 0); /* and there is some again */
+		opossum_frame(i, 0.016);
+		opossum_idle();
+	}
+	opossum_close();
+	return opossum_lost() == 200 ? 0 : 1;
+}
+"""
+
+
+@pytest.mark.parametrize("does", [0, 1], ids=["fails", "is cut short"])
+def test_a_full_disk_is_counted_and_told(folder, tmp_path, does):
+    """Lines are whole or not there; where a torn one could not be taken back, it is ended before the next."""
+    faults = Path(__file__).parent.parent / "faults" / "failing_calls.c"
+    (tmp_path / "full.c").write_text(FULL)
+    program = tmp_path / "full"
+    subprocess.run(
+        [
+            "cc",
+            str(tmp_path / "full.c"),
+            str(faults),
+            "-I",
+            str(folder),
+            "-o",
+            str(program),
+            "-lpthread",
+            "-lm",
+            "-ldl",
+        ],
+        check=True,
+    )
+    path = tmp_path / "a.flow.jsonl"
+    assert subprocess.run([str(program), str(path), str(tmp_path), str(does)], timeout=60).returncode == 0
+    take = open_any(str(path))
+    assert take.tables["frame"]["n"].tolist() == [*range(100), *range(200, 300)]
+    assert int(take.tables["lost"]["n"].sum()) == 200
+    assert [item.code for item in take.damage] == (["not-json"] if does else [])

@@ -1,7 +1,7 @@
 /* Makes system calls fail on purpose: loaded before a process's libraries, told through `fail_from_now` what to do.
  *
  * Of the calls that write, make, rename, cut, sync, map or remove files below a folder, the n-th fails with an error, is cut
- * short, or kills the process there and then.  Others pass.  What was called is counted, and kept as one letter each.
+ * short (once), or kills the process there and then.  Others pass.  What was called is counted, and kept as one letter each.
  */
 #define _GNU_SOURCE
 #include <dlfcn.h>
@@ -19,7 +19,7 @@
 
 static char below[PATH_MAX], called[65536];
 static long countdown = -1, count;
-static int error_number, forever;
+static int error_number, forever, cut;
 enum { FAILS, IS_CUT_SHORT, IS_KILLED };
 static int what;
 
@@ -31,6 +31,7 @@ void fail_from_now(const char *folder, long nth, int does, int error, int for_ev
 	what = does;
 	error_number = error;
 	forever = for_ever;
+	cut = 0;
 }
 
 long calls_so_far(void) { return count; }
@@ -70,14 +71,14 @@ ssize_t write(int file, const void *data, size_t size)
 {
 	REAL(ssize_t, "write", int, const void *, size_t);
 	if (!fails(is_file_below(file), 'w')) return real(file, data, size);
-	return what == IS_CUT_SHORT && size > 1 ? real(file, data, size / 2) : -1;
+	return what == IS_CUT_SHORT && size > 1 && !cut++ ? real(file, data, size / 2) : -1;
 }
 
 ssize_t pwrite(int file, const void *data, size_t size, off_t at)
 {
 	REAL(ssize_t, "pwrite", int, const void *, size_t, off_t);
 	if (!fails(is_file_below(file), 'w')) return real(file, data, size, at);
-	return what == IS_CUT_SHORT && size > 1 ? real(file, data, size / 2, at) : -1;
+	return what == IS_CUT_SHORT && size > 1 && !cut++ ? real(file, data, size / 2, at) : -1;
 }
 ssize_t pwrite64(int file, const void *data, size_t size, off_t at) { return pwrite(file, data, size, at); }
 
