@@ -10,6 +10,7 @@ import sys
 from collections.abc import Sequence
 
 import click
+from click.utils import PacifyFlushWrapper
 
 from opossum import __version__
 from opossum.foreign_text import shown
@@ -98,6 +99,7 @@ def main(arguments: Sequence[str] | None = None) -> None:
         status = cli.main(
             args=list(arguments) if arguments is not None else None, prog_name="opossum", standalone_mode=False
         )
+        sys.stdout.flush()
     except click.ClickException as error:
         message = " ".join(error.format_message().split())
         usage = isinstance(error, click.UsageError) and error.ctx is not None
@@ -107,9 +109,22 @@ def main(arguments: Sequence[str] | None = None) -> None:
     except (click.Abort, KeyboardInterrupt):
         print("opossum: stopped.", file=sys.stderr)
         sys.exit(130)
+    except SystemExit:
+        if type(sys.stdout) is PacifyFlushWrapper:  # so Click says that whoever read it has seen enough
+            sys.exit(0)
+        raise
     except BrokenPipeError:
-        # whoever read our output has seen enough
-        with contextlib.suppress(OSError):
-            os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        _forget_output()  # whoever read it has seen enough
         sys.exit(0)
+    except OSError as error:
+        _forget_output()
+        where = f"{error.filename}: " if error.filename else ""
+        print(f"opossum: {shown(where)}{error.strerror or error}; not all could be written or read.", file=sys.stderr)
+        sys.exit(EXIT_ERROR)
     sys.exit(status if isinstance(status, int) else 0)
+
+
+def _forget_output() -> None:
+    """Let what was not written go, also what the interpreter would write when it ends."""
+    with contextlib.suppress(OSError):
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())

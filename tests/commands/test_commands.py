@@ -10,6 +10,7 @@ from pathlib import Path
 
 import pytest
 
+from moonrise_bakery import demo_take_path
 from moonrise_bakery.faults import FAULTS
 from opossum import __version__
 from opossum.findings.catalogue import KINDS, all_thresholds
@@ -233,7 +234,7 @@ def test_several_faults_may_be_named_at_once(run, tmp_path):
     assert causes == {"queue-kept", "waiting", "two-routes"}
 
 
-@pytest.mark.parametrize("arguments", [[], ["desk"], ["demo"], ["x.take"]])
+@pytest.mark.parametrize("arguments", [[], ["desk"], ["demo"], [str(demo_take_path())]])
 def test_without_a_screen_the_desk_says_so(run, monkeypatch, arguments):
     """In a sentence, instead of an abort."""
     for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM"):
@@ -277,3 +278,18 @@ def test_a_mistyped_command_is_told_with_the_nearest_one(tmp_path, words, told):
     done = subprocess.run(command, cwd=tmp_path, capture_output=True, text=True, timeout=30)
     assert done.returncode == 2 and done.stdout == ""
     assert f"opossum: {told}" in done.stderr and len(done.stderr.splitlines()) == 1
+
+
+@pytest.mark.parametrize("arguments", [["findings"], ["findings", "--json"], ["info"]])
+def test_output_that_cannot_be_written_is_told(arguments):
+    """In a sentence, with status 2; whoever closes the pipe has seen enough."""
+    command = [sys.executable, "-m", "opossum_commands", *arguments, str(demo_take_path())]
+    with open("/dev/full", "w") as full:
+        done = subprocess.run(command, stdout=full, stderr=subprocess.PIPE, text=True, timeout=60)
+    assert done.returncode == 2
+    assert done.stderr == "opossum: No space left on device; not all could be written or read.\n"
+    process = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
+    process.stdout.read(1)
+    process.stdout.close()
+    assert process.stderr.read() == "" and process.wait(60) == 0
+    process.stderr.close()

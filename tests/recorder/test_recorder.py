@@ -567,3 +567,36 @@ def test_a_destructor_that_records_within_recording_does_not_stop_the_game():
         "import os; os._exit(0)\n"
     )
     assert subprocess.run([sys.executable, "-c", code], timeout=60).returncode == 0
+
+
+@pytest.mark.parametrize("pure", ["", "1"])
+def test_what_records_while_the_interpreter_ends_raises_nothing(tmp_path, pure):
+    """Destructors, functions at exit, threads that go on, a recorder that is made only then."""
+    program = tmp_path / "late.py"
+    program.write_text(
+        "import atexit, sys, threading\n"
+        "import opossum_recorder\n"
+        "from opossum_recorder import Recorder\n"
+        "r = Recorder(sys.argv[1], 'g', watch_after=0.05)\n"
+        "class Late:\n"
+        "    def __del__(self):\n"
+        "        r.send('late'); r.flush(); r.frame(1); r.idle(); r.changed(1)\n"
+        "        with r.call(1, None, 'a', 'b'): pass\n"
+        "        r.spawn('x'); r.watch('a', 'b', 1); r.close()\n"
+        "keep = Late(); sys.keep = Late(); opossum_recorder.keep = Late(); circle = [Late()]; circle.append(circle)\n"
+        "atexit.register(lambda: r.send('at exit'))\n"
+        "atexit.register(lambda: Recorder(sys.argv[1] + '2', 'late').send('x'))\n"
+        "def work():\n"
+        "    while True: r.send('thread')\n"
+        "threading.Thread(target=work, daemon=True).start()\n"
+        "r.frame(0)\n"
+    )
+    done = subprocess.run(
+        [sys.executable, str(program), str(tmp_path / "a.flow.jsonl")],
+        capture_output=True,
+        text=True,
+        timeout=60,
+        env=os.environ | {"OPOSSUM_PURE": pure},
+    )
+    assert (done.returncode, done.stdout, done.stderr) == (0, "", "")
+    assert read_streams([str(tmp_path / "a.flow.jsonl")]).records > 1
