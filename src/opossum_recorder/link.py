@@ -62,6 +62,8 @@ class LinkSink:
         self._closing = False
         self._refused = False
         self._greeted = False
+        self._welcomed = False
+        """Whether it is an Opossum that answered last."""
         self._connection: socket.socket | None = None
         self.unsent = 0
         """Lines that had been taken and could not be sent before closing, or are not known to have arrived."""
@@ -115,10 +117,9 @@ class LinkSink:
             if not self._head:
                 self._sleep(TURN_S)
                 continue
-            reached = False
+            self._welcomed = False
             try:
                 with socket.create_connection(self._address, timeout=1.0) as connection:
-                    reached = True
                     connection.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
                     self._connection = connection
                     try:
@@ -130,10 +131,10 @@ class LinkSink:
                             self._left()
                     if self._closing:
                         return
-            except OSError as error:
+            except Exception as error:  # mostly the network's; whatever it is, the link is made anew
                 self.trouble = self.trouble if self._refused else f"{self._address[0]}:{self._address[1]}: {error}"
-                # a link that broke is made anew at once; where nobody listens is asked now and then
-                time.sleep(TURN_S if self._closing or reached else RETRY_S)
+                # one that broke at once; where nobody listens, or something else does, is asked now and then
+                time.sleep(TURN_S if self._closing or self._welcomed else RETRY_S)
 
     def _greeting(self) -> bytes:
         """Return the head for a new connection: which run of the game this is, and after how many lines it goes on."""
@@ -164,7 +165,9 @@ class LinkSink:
                         raise ConnectionError("Opossum went away")
                     *lines, rest = (rest + received).split(b"\n")
                     for line in lines:
-                        answers += self._answer(line)
+                        answer = self._answer(line)
+                        if len(answers) < LONGEST_HEARD:  # who asks and does not read gets no more answers
+                            answers += answer
                     if self._refused or len(rest) > LONGEST_HEARD:
                         return
                 if not writable:
@@ -202,6 +205,7 @@ class LinkSink:
                     return b""
                 return b'{"k":"pong","id":%d,"t":%d,"g":%d}\n' % (number, sent, self._game_ns())
             if kind == "welcome":
+                self._welcomed = True
                 if not _is_number(told.get("kept")):
                     self._lines.counts = False
             elif kind == "kept":

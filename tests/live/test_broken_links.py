@@ -301,3 +301,60 @@ def test_lines_that_are_not_known_to_have_arrived_take_bounded_memory(monkeypatc
             lines.sent(len(lines.next_bytes()))
     assert taken == (10 if counts else 40)
     assert lines.lines() == (10 if counts else 0)
+
+
+def test_who_asks_and_does_not_read_gets_no_more_answers():
+    """The answers that wait take bounded memory, and the link lives on."""
+    server = socket.create_server(("127.0.0.1", 0))
+    recorder = Recorder(None, "g", link=f"127.0.0.1:{server.getsockname()[1]}", watch_after=0)
+    opossum, _ = server.accept()
+    opossum.settimeout(0.5)
+    opossum.sendall(b'{"k":"welcome","opossum":1,"kept":0}\n')
+    pings = b'{"k":"ping","id":7,"t":70}\n' * 4000
+    with contextlib.suppress(TimeoutError):
+        for _ in range(120):
+            opossum.sendall(pings)
+    opossum.settimeout(5)
+    recorder.say("still here")
+    recorder.flush()
+    heard = b""
+    while b"still here" not in heard:
+        heard = heard[-4000:] + opossum.recv(1 << 16)
+    opossum.close()
+    server.close()
+    recorder.close()
+
+
+def test_something_else_that_listens_is_asked_now_and_then():
+    """Not as fast as it can be."""
+    server = socket.create_server(("127.0.0.1", 0))
+    server.settimeout(0.05)
+    recorder = Recorder(None, "g", link=f"127.0.0.1:{server.getsockname()[1]}", watch_after=0)
+    came, end = 0, time.monotonic() + 1
+    while time.monotonic() < end:
+        with contextlib.suppress(TimeoutError):
+            server.accept()[0].close()
+            came += 1
+    server.close()
+    recorder.close()
+    assert 2 <= came <= 6
+
+
+def test_what_nobody_foresaw_ends_one_connection(receiver, monkeypatch):
+    """It is told so, and the others go on."""
+    other = connect(receiver)
+    assert answer(other)["k"] == "welcome"
+    rude = connect(receiver)
+    assert answer(rude)["k"] == "welcome"
+    until(lambda: len(receiver.peers) == 2)
+    monkeypatch.setattr(receiver._peers[1].link, "chunk", lambda lines, now: [][1])
+    rude.sendall(b'{"k":"frame","n":0,"t":5}\n')
+    until(lambda: any("(IndexError): please report this" in why for why in receiver.refusals))
+    told = answer(rude)
+    while told["k"] == "ping":
+        told = answer(rude)
+    assert told["k"] == "refuse"
+    rude.close()
+    other.sendall(b'{"k":"frame","n":0,"t":5}\n')
+    until(lambda: receiver.peers[0].records == 2)
+    other.close()

@@ -253,6 +253,10 @@ class Receiver:
                 writer.write(peer.link.kept_line())
         except (OSError, TimeoutError, asyncio.CancelledError):
             pass  # it went away, or we did; what it said so far is kept
+        except Exception as error:  # what nobody foresaw ends one connection, and nothing else
+            why = f"what it said could not be taken in ({type(error).__name__}): please report this"
+            self.refusals = [*self.refusals[-99:], why]
+            await refuse(reader, writer, why)
         finally:
             if pinging is not None:
                 pinging.cancel()
