@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 import click
 
+from opossum_commands.completing import files
 from opossum_commands.reading import CommandError, opened, printed_json, wishes_for
 from opossum_commands.terminal import say, say_wrapped
 
@@ -19,7 +20,7 @@ MOST_TOLD = 5
 
 
 @click.command()
-@click.argument("paths", metavar="TAKE|STREAM…", nargs=-1, required=True)
+@click.argument("paths", metavar="TAKE|STREAM…", nargs=-1, required=True, shell_complete=files)
 @click.option(
     "--rules",
     "files",

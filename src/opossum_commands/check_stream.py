@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import click
 
+from opossum_commands.completing import files
 from opossum_commands.reading import opened, printed_json
 from opossum_commands.terminal import say
 
 
 @click.command("check-stream")
-@click.argument("paths", metavar="FILE…", nargs=-1, required=True)
+@click.argument("paths", metavar="FILE…", nargs=-1, required=True, shell_complete=files)
 @click.option("--json", "as_json", is_flag=True, help="Print JSON instead of sentences.")
 def check_stream(paths: tuple[str, ...], as_json: bool) -> None:
     """List what is damaged in a stream, with line numbers. Exits 1 if anything is, 0 if nothing."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 import click
 
 from opossum.findings.finding import Severity
+from opossum_commands.completing import files
 from opossum_commands.reading import CommandError, opened, printed_json, wishes_for
 from opossum_commands.terminal import say, say_wrapped
 
@@ -12,8 +13,8 @@ FAILURES = ("new-fault", "new-waste", "new-risk", "difference")
 
 
 @click.command()
-@click.argument("before", metavar="BEFORE")
-@click.argument("after", metavar="[AFTER]", required=False)
+@click.argument("before", metavar="BEFORE", shell_complete=files)
+@click.argument("after", metavar="[AFTER]", required=False, shell_complete=files)
 @click.option("--peers", nargs=2, metavar="ONE OTHER", help="Compare two peers of one take: host against client.")
 @click.option("--json", "as_json", is_flag=True, help="Print JSON instead of sentences.")
 @click.option(

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 import click
 
 from opossum.whole_file import whole_file
+from opossum_commands.completing import files
 from opossum_commands.keeping import spare_what_is_there
 from opossum_commands.reading import CommandError, opened
 from opossum_commands.terminal import say
@@ -22,8 +23,8 @@ ENDINGS = ".take, .flow.jsonl, .flow.jsonl.gz, .parquet, .csv or .otlp.jsonl"
 
 
 @click.command()
-@click.argument("paths", metavar="FROM…", nargs=-1, required=True)
-@click.argument("target", metavar="TO")
+@click.argument("paths", metavar="FROM…", nargs=-1, required=True, shell_complete=files)
+@click.argument("target", metavar="TO", shell_complete=files)
 @click.option("--force", is_flag=True, help="Replace TO if it exists.")
 def convert(paths: tuple[str, ...], target: str, force: bool) -> None:
     """Convert a stream into a .take file, a take back into a stream, or either into what other programs read.

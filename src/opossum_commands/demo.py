@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from opossum_commands.completing import faults as offered_faults
 from opossum_commands.desk import run_on_screen
 from opossum_commands.keeping import spare_what_is_there
 from opossum_commands.reading import CommandError, opened
@@ -25,6 +26,7 @@ if TYPE_CHECKING:
     "faults",
     multiple=True,
     metavar="FAULT",
+    shell_complete=offered_faults,
     help="Build a fault into the night (repeatable, or several with commas).",
 )
 @click.option("--healthy", is_flag=True, help="Play the night without any fault.")

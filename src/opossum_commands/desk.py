@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, NoReturn
 
 import click
 
+from opossum_commands.completing import files
 from opossum_commands.reading import CommandError
 
 if TYPE_CHECKING:
@@ -16,7 +17,7 @@ if TYPE_CHECKING:
 
 
 @click.command("desk")
-@click.argument("paths", metavar="[TAKE|STREAM]…", nargs=-1)
+@click.argument("paths", metavar="[TAKE|STREAM]…", nargs=-1, shell_complete=files)
 @click.option("--look", type=click.Choice(["day", "night", "system"]), help="Day or night look for this run.")
 def open_desk(paths: tuple[str, ...], look: str | None) -> None:
     """Open the desk, on a take or stream if one is named (several streams: one session's peers)."""

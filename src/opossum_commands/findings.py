@@ -13,6 +13,7 @@ from opossum.findings.wording import plural
 from opossum.stream.damage import Damage
 from opossum.take.checks import check_take
 from opossum.take.take import Take
+from opossum_commands.completing import files, kinds, thresholds
 from opossum_commands.reading import CommandError, opened, printed_json, wishes_for
 from opossum_commands.terminal import say, say_wrapped
 
@@ -34,7 +35,7 @@ class FindingsCommand(click.Command):
 
 
 @click.command(cls=FindingsCommand)
-@click.argument("paths", metavar="TAKE|STREAM…", nargs=-1, required=True)
+@click.argument("paths", metavar="TAKE|STREAM…", nargs=-1, required=True, shell_complete=files)
 @click.option("--json", "as_json", is_flag=True, help="Print JSON instead of a table.")
 @click.option("--as-rules", is_flag=True, help="Print a rule against each finding instead, for a rule file.")
 @click.option(
@@ -42,6 +43,7 @@ class FindingsCommand(click.Command):
     "only",
     multiple=True,
     metavar="KIND",
+    shell_complete=kinds,
     help="Look for this kind alone (repeatable).",
 )
 @click.option(
@@ -52,6 +54,7 @@ class FindingsCommand(click.Command):
     "settings",
     multiple=True,
     metavar="NAME=VALUE",
+    shell_complete=thresholds,
     help="Change a threshold (repeatable).",
 )
 def findings(

@@ -6,6 +6,7 @@ from typing import Any
 
 import click
 
+from opossum_commands.completing import files
 from opossum_commands.reading import opened, printed_json
 from opossum_commands.terminal import say, say_wrapped
 
@@ -13,7 +14,7 @@ MOST_EVENTS = 8
 
 
 @click.command()
-@click.argument("paths", metavar="TAKE|STREAM…", nargs=-1, required=True)
+@click.argument("paths", metavar="TAKE|STREAM…", nargs=-1, required=True, shell_complete=files)
 @click.option("--json", "as_json", is_flag=True, help="Print JSON instead of sentences.")
 def info(paths: tuple[str, ...], as_json: bool) -> None:
     """Say what a take or stream holds: game, peers, frames, and records by kind."""

@@ -10,6 +10,7 @@ import sys
 from collections.abc import Sequence
 
 import click
+from click.shell_completion import CompletionItem
 from click.utils import PacifyFlushWrapper
 
 from opossum import __version__
@@ -52,10 +53,16 @@ class _Commands(click.Group):
         module, _, name = COMMANDS[cmd_name].partition(":")
         return getattr(importlib.import_module(f"opossum_commands.{module}"), name)
 
+    def shell_complete(self, ctx: click.Context, incomplete: str) -> list[CompletionItem]:
+        """Offer commands, and files where no command begins so."""
+        return super().shell_complete(ctx, incomplete) or [CompletionItem(incomplete, type="file")]
+
     def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
         """Put `desk` before what is no command's name."""
+        if ctx.resilient_parsing and not args:
+            return super().parse_args(ctx, args)  # a shell completes the first word: a command's name, or a file
         if not args or (args[0] not in COMMANDS and not args[0].startswith("-")):
-            if args:
+            if args and not ctx.resilient_parsing:
                 _see_that_it_is_a_file(ctx, args[0])
             args = ["desk", *args]
         return super().parse_args(ctx, args)
@@ -76,12 +83,29 @@ def _see_that_it_is_a_file(ctx: click.Context, word: str) -> None:
         raise click.UsageError(f"`{word}` is no command, and there is no such file.", ctx)
 
 
+def _print_version(ctx: click.Context, _: click.Parameter, wanted: bool) -> None:
+    """Print the version, and in what language the half of the recorder is that runs at every send and call here."""
+    if wanted and not ctx.resilient_parsing:
+        from opossum_recorder.halves import Inner
+
+        half = "C" if Inner.__module__.endswith("._inner") else "Python"
+        click.echo(f"opossum {__version__} (the recorder's inner half: {half})")
+        ctx.exit()
+
+
 @click.group(
     cls=_Commands,
     context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100},
     epilog='Shell completion: put  eval "$(_OPOSSUM_COMPLETE=bash_source opossum)"  into ~/.bashrc (zsh, fish alike).',
 )
-@click.version_option(__version__, prog_name="opossum", message="%(prog)s %(version)s")
+@click.option(
+    "--version",
+    is_flag=True,
+    expose_value=False,
+    is_eager=True,
+    callback=_print_version,
+    help="Show the version, and which half of the recorder is active, and exit.",
+)
 def cli() -> None:
     """See in what order a game's events really ran, and what fires twice, never comes,
     comes too late, eats the frame or hangs.

@@ -15,6 +15,7 @@ from typing import TYPE_CHECKING
 import click
 
 from opossum_commands.black_box import BLACK_BOX_SUFFIX, BLACK_BOX_VARIABLE, BlackBoxWatch, add_black_box
+from opossum_commands.completing import files
 from opossum_commands.declaring import declared_for
 from opossum_commands.desk import run_on_screen
 from opossum_commands.engines import ENGINES, PYTHON, engine_at
@@ -95,7 +96,9 @@ class RecordCommand(click.Command):
     metavar="MODULE:FUNCTION",
     help="The function of the game's each of whose runs is a frame, where no engine tells: game.main:Game.turn.",
 )
-@click.argument("call", metavar="[GAME] | [-- python GAME.py] [ARGUMENTS]…", nargs=-1, type=click.UNPROCESSED)
+@click.argument(
+    "call", metavar="[GAME] | [-- python GAME.py] [ARGUMENTS]…", nargs=-1, type=click.UNPROCESSED, shell_complete=files
+)
 def record(
     link: str | None,
     token: str,

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 import click
 
+from opossum_commands.completing import files
 from opossum_commands.keeping import spare_what_is_there
 from opossum_commands.reading import CommandError, opened, printed_json, wishes_for
 from opossum_commands.terminal import say, say_wrapped
@@ -16,7 +17,7 @@ if TYPE_CHECKING:
 
 
 @click.command()
-@click.argument("path", metavar="TAKE|STREAM")
+@click.argument("path", metavar="TAKE|STREAM", shell_complete=files)
 @click.argument("finding", metavar="[FINDING]", required=False)
 @click.option("--rule", metavar="SENTENCE", help="Hold a rule instead of mending a finding.")
 @click.option("-o", "--out", metavar="FILE", help="Save the take as it would have been, such as fixed.take.")

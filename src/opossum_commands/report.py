@@ -6,13 +6,14 @@ from pathlib import Path
 
 import click
 
+from opossum_commands.completing import files
 from opossum_commands.keeping import spare_what_is_there
 from opossum_commands.reading import CommandError, opened, wishes_for
 from opossum_commands.terminal import say
 
 
 @click.command()
-@click.argument("paths", metavar="TAKE|STREAM…", nargs=-1, required=True)
+@click.argument("paths", metavar="TAKE|STREAM…", nargs=-1, required=True, shell_complete=files)
 @click.option("-o", "--out", required=True, metavar="FILE", help="Where to write the page, such as night.html.")
 @click.option("--force", is_flag=True, help="Replace FILE if it exists.")
 def report(paths: tuple[str, ...], out: str, force: bool) -> None:

@@ -57,7 +57,8 @@ def run_desk(paths: list[str], *, look: str | None = None, take: Any = None) -> 
 
     QTimer.singleShot(0, _collect_again)
     # let Ctrl+C in the terminal close the window properly: Python sees signals only between its own steps
-    signal.signal(signal.SIGINT, lambda *_: window.close())
+    for told in (signal.SIGINT, signal.SIGTERM):
+        signal.signal(told, lambda *_: window.close())
     pulse = QTimer()
     pulse.timeout.connect(lambda: None)
     pulse.start(300)

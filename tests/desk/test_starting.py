@@ -1,8 +1,12 @@
 """What happens before the window is there: the head start, and what the desk remembers."""
 
 import json
+import os
+import shutil
+import signal
 import subprocess
 import sys
+import time
 
 import pytest
 
@@ -85,3 +89,22 @@ def test_what_was_remembered_is_taken_back_as_far_as_it_makes_sense():
     assert kept == Remembered(look="night", splits={"flow": [1, 2]}, bookmarks={"/a.take": [3]}, sounds=sounds)
     for broken in (b"", b"{", b"[1]", b"\xff\xfe", b"[" * 100_000):
         assert remembered(broken) == Remembered()
+
+
+@pytest.mark.parametrize("told", [signal.SIGTERM, signal.SIGINT])
+def test_a_desk_that_is_told_to_end_keeps_what_it_remembers(tmp_path, told):
+    """As if its window had been closed."""
+    environment = os.environ | {"QT_QPA_PLATFORM": "offscreen", "XDG_CONFIG_HOME": str(tmp_path)}
+    take = shutil.copy(demo_take_path(), tmp_path / "night.take")
+    kept = tmp_path / "opossum" / "desk.json"
+    for patience in (2, 4, 8, 16):  # told before its window stands, it ends as any program does
+        process = subprocess.Popen(
+            [sys.executable, "-m", "opossum_commands", take, "--look", "night"],
+            env=environment,
+            stderr=subprocess.DEVNULL,
+        )
+        time.sleep(patience)
+        process.send_signal(told)
+        if process.wait(30) == 0 and kept.exists():
+            break
+    assert json.loads(kept.read_text())["recent"] == [str(take)]
