@@ -57,6 +57,15 @@ class FindingsCommand(click.Command):
     shell_complete=thresholds,
     help="Change a threshold (repeatable).",
 )
+@click.option("--ignore", "ignored", multiple=True, metavar="ID", help="Leave a finding out, by its `id` (repeatable).")
+@click.option("--baseline", metavar="FILE", shell_complete=files, help="Leave out all findings that FILE knows.")
+@click.option(
+    "--write-baseline",
+    "new_baseline",
+    metavar="FILE",
+    shell_complete=files,
+    help="Write what counts now to FILE, and stop.",
+)
 def findings(
     paths: tuple[str, ...],
     as_json: bool,
@@ -64,12 +73,16 @@ def findings(
     only: tuple[str, ...],
     fail_on: str | None,
     settings: tuple[str, ...],
+    ignored: tuple[str, ...],
+    baseline: str | None,
+    new_baseline: str | None,
 ) -> None:
     """Print what is wrong with a take or stream (`-`: standard input), worst first."""
     for name in only:
         if kind_named(name) is None:
             raise CommandError(f"there is no kind `{name}`; there are: {', '.join(kind.name for kind in KINDS)}.")
     wishes = wishes_for(paths[0])
+    wishes = wishes._replace(known=frozenset(ignored) | _known(baseline))
     chosen = wishes.settings
     for setting in settings:
         try:
@@ -79,6 +92,9 @@ def findings(
     take = opened(paths)
     everything = examine(take, chosen, only)
     found = wishes.counted(everything)
+    if new_baseline is not None:
+        _write(new_baseline, found)
+        return
     damage = check_take(take)
     if as_rules:
         from opossum.rules.against import rule_against
@@ -106,10 +122,30 @@ def findings(
     else:
         _print_table(take, found, damage, only)
         if len(found) < len(everything):
-            say(not_counted(len(everything) - len(found)))
+            say(not_counted(len(everything) - len(found), known=bool(wishes.known)))
     if fail_on is not None:
         limit = Severity(fail_on).rank
         raise SystemExit(1 if any(finding.severity.rank <= limit for finding in found) else 0)
+
+
+def _known(baseline: str | None) -> frozenset[str]:
+    """Return the findings that a baseline knows; none where none is named."""
+    from opossum.findings.baseline import BaselineError, read_baseline
+
+    try:
+        return read_baseline(baseline) if baseline is not None else frozenset()
+    except BaselineError as error:
+        raise CommandError(f"{error}.") from None
+
+
+def _write(baseline: str, found: list[Finding]) -> None:
+    from opossum.findings.baseline import write_baseline
+
+    try:
+        write_baseline(baseline, found)
+    except OSError as error:
+        raise CommandError(f"{baseline}: cannot be written ({error.strerror or error}).") from None
+    say(f"{baseline}: {plural(len(found), 'finding')}", error=True)
 
 
 def _print_table(take: Take, found: list[Finding], damage: list[Damage], only: tuple[str, ...]) -> None:

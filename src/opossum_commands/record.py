@@ -14,6 +14,7 @@ from typing import TYPE_CHECKING
 
 import click
 
+from opossum.findings.finding import Severity
 from opossum_commands.black_box import BLACK_BOX_SUFFIX, BLACK_BOX_VARIABLE, BlackBoxWatch, add_black_box
 from opossum_commands.completing import files
 from opossum_commands.declaring import declared_for
@@ -27,6 +28,7 @@ from opossum_commands.token_file import TOKEN_VARIABLE, token_option
 from opossum_recorder.engines.declared.declarations import VARIABLE as DECLARED
 
 if TYPE_CHECKING:
+    from opossum.findings.finding import Finding
     from opossum.take.take import Take
 
 LAST_LINES_S = 5.0
@@ -77,6 +79,11 @@ class RecordCommand(click.Command):
     help="End the game after so long, and call that a success.",
 )
 @click.option(
+    "--fail-on",
+    type=click.Choice([item.value for item in Severity if item is not Severity.NOTE]),
+    help="End with status 1 if anything this bad, or worse, is found and the game itself ended well.",
+)
+@click.option(
     "--dispatcher",
     "dispatchers",
     multiple=True,
@@ -106,6 +113,7 @@ def record(
     out: str | None,
     force: bool,
     seconds: float | None,
+    fail_on: str | None,
     dispatchers: tuple[str, ...],
     watched: tuple[str, ...],
     frame: str | None,
@@ -152,7 +160,9 @@ def record(
     take.name = target.name.split(".")[0]
     keep(take, target, stream)
     box.unlink(missing_ok=True)
-    _tell(take, target, game.folder)
+    found = _tell(take, target, game.folder)
+    if fail_on is not None and status == 0 and any(item.severity.rank <= Severity(fail_on).rank for item in found):
+        status = 1
     if tell_lost(take) and status == 0:
         status = EXIT_NOT_WRITTEN
     if show:
@@ -278,8 +288,8 @@ def _told_to_end(process: subprocess.Popen[bytes]) -> int:
     return 0
 
 
-def _tell(take: Take, target: Path, game_folder: Path) -> None:
-    """Say where the take is and what is wrong, in a few lines."""
+def _tell(take: Take, target: Path, game_folder: Path) -> list[Finding]:
+    """Say where the take is and what is wrong, in a few lines; return what counts."""
     from opossum.findings.blind_spots import blind_spots, error_that_ended
     from opossum.findings.examine import examine
     from opossum.findings.wishes import Wishes, not_counted
@@ -302,9 +312,10 @@ def _tell(take: Take, target: Path, game_folder: Path) -> None:
     raised = None if take.game_frames else error_that_ended(take)
     if raised:
         say(f"  The game raised before its first frame: {raised}", error=True)
-        return
+        return found
     spots = blind_spots(take)
     for spot in spots:
         say(f"  not seen: {spot}", error=True)
     if not found:
         say("  Nothing found in what was seen." if spots else "  Nothing found.", error=True)
+    return found

@@ -82,6 +82,44 @@ def test_fail_on_ends_with_1_for_this_or_worse(run, stream, healthy, level, stat
     assert run("findings", healthy, "--fail-on", level).status == 0
 
 
+def test_what_is_known_does_not_count(run, stream, tmp_path):
+    """By its name, or by a baseline; what is new fails all the same."""
+    name = run("findings", stream, "--json").json["findings"][0]["id"]
+    ignored = run("findings", stream, "--ignore", name, "--fail-on", "risk")
+    assert ignored.status == 0 and "Nothing found" in ignored.out and "1 finding" in ignored.out
+    assert run("findings", stream, "--ignore", "another", "--fail-on", "risk").status == 1
+    baseline = tmp_path / "known.json"
+    written = run("findings", stream, "--write-baseline", baseline)
+    assert (written.status, written.out) == (0, "")
+    assert json.loads(baseline.read_text())["findings"][0]["id"] == name
+    told = run("findings", stream, "--baseline", baseline, "--json", "--fail-on", "risk")
+    assert (told.status, told.json["uncounted"], told.json["findings"]) == (0, 1, [])
+    run("findings", stream, "--ignore", name, "--write-baseline", baseline)
+    assert run("findings", stream, "--baseline", baseline, "--fail-on", "risk").status == 1
+
+
+@pytest.mark.parametrize(
+    ("text", "why"),
+    [
+        (None, "cannot be read (No such file or directory)"),
+        ("[", "is no JSON"),
+        ("[" * 9000, "is no JSON"),
+        ("[]", "is no baseline"),
+        ('{"format": "opossum-baseline", "version": 2}', "of another version than 1"),
+        ('{"format": "opossum-baseline", "version": 1, "findings": [5]}', "are not a list of findings"),
+    ],
+)
+def test_a_baseline_that_is_none_is_told(run, stream, tmp_path, text, why):
+    """In a sentence that names the file."""
+    file = tmp_path / "known.json"
+    if text is not None:
+        file.write_text(text)
+    result = run("findings", stream, "--baseline", file)
+    assert result.status == 2 and result.err.startswith(f"opossum: {file}: ") and why in result.err
+    nowhere = run("findings", stream, "--write-baseline", tmp_path / "none" / "x.json")
+    assert nowhere.status == 2 and "cannot be written (No such file or directory)" in nowhere.err
+
+
 def test_only_and_set(run, stream):
     """Kinds and thresholds are choices; wrong ones are said with the right ones."""
     assert run("findings", stream, "--only", "freeze", "--json").json["findings"] == []

@@ -245,3 +245,27 @@ def test_a_disk_that_fills_while_listening_is_told(tmp_path):
     assert "cannot be written further (File too large); what came before is kept" in told
     take = open_any(str(tmp_path / "a.take"))
     assert 0 < len(take.tables["frame"]) < 5000 and not take.damage
+
+
+@pytest.mark.parametrize(("level", "status"), [("fault", 1), ("risk", 1), (None, 0)])
+def test_recording_fails_where_the_user_wants_it_to(tmp_path, level, status):
+    """By what was found, and the take is kept; a game's own status comes first."""
+    game = (
+        "import sys\n"
+        "from opossum_recorder.launch import recorder\n"
+        "pair = [recorder.bind('bread', 'counter#1', 'Counter.on_bread') for _ in range(2)]\n"
+        "for n in range(20):\n"
+        "    recorder.frame(n); s = recorder.send('bread')\n"
+        "    for b in pair:\n"
+        "        with recorder.call(s, b, 'counter#1', 'Counter.on_bread') as call: call.changed()\n"
+        "    recorder.idle()\n"
+    )
+    (tmp_path / "game.py").write_text(game)
+    (tmp_path / "bad.py").write_text(game + "sys.exit(7)\n")
+    command = [sys.executable, "-m", "opossum_commands", "record", *(["--fail-on", level] if level else [])]
+    for name, ends in (("game", status), ("bad", 7)):
+        done = subprocess.run(
+            [*command, "--out", f"{name}.take", f"{name}.py"], cwd=tmp_path, capture_output=True, text=True, timeout=60
+        )
+        assert done.returncode == ends, done.stderr
+        assert "fault: " in done.stderr and (tmp_path / f"{name}.take").exists()

@@ -54,13 +54,15 @@ class Wishes(NamedTuple):
 
     settings: Settings = Settings()
     uncounted: tuple[Uncounted, ...] = ()
+    known: frozenset[str] = frozenset()
+    """Names (ids) of findings that do not count, either."""
 
     def counted(self, findings: Sequence[Finding]) -> list[Finding]:
         """Return the findings that count; what follows from one that does not, does not either."""
         out: set[str] = set()
         kept = []
         for finding in findings:
-            if finding.root in out or any(wish.fits(finding) for wish in self.uncounted):
+            if finding.root in out or finding.id in self.known or any(wish.fits(finding) for wish in self.uncounted):
                 out.add(finding.id)
             else:
                 kept.append(finding)
@@ -132,8 +134,10 @@ def _uncounted_of(file: Path, items: Any) -> tuple[Uncounted, ...]:
     return tuple(wishes)
 
 
-def not_counted(number: int) -> str:
-    """Return the sentence that says how many findings do not count."""
+def not_counted(number: int, known: bool = False) -> str:
+    """Return the sentence that says how many findings do not count; `known`: some may be left out by their names, too."""
+    if known:
+        return f"{plural(number, 'finding')} not counted: known, or left out by {FILE_NAME}."
     return f"{plural(number, 'finding')} not counted, as {FILE_NAME} wishes."
 
 
