@@ -70,19 +70,11 @@ def keep(take: Take, target: Path, stream: Path, write: Callable[[Take, str], No
     stream.unlink()
 
 
-def lost_on_the_way(take: Take) -> tuple[int, str]:
-    """Return how many records of a take were lost while it was recorded, and why as far as that was told."""
-    from opossum.stream.tables import told_counts
-
-    table = take.tables["lost"]
-    reasons = [take.text(int(code)) for code in table["why"]]
-    told = [reason for reason in reasons if reason]
-    return int(told_counts(table["n"]).clip(0).sum(dtype=float)), told[-1] if told else ""
-
-
 def tell_lost(take: Take) -> bool:
     """Say how many records were lost while a take was recorded, if any were; say whether it was because they could not be written."""
-    lost, why = lost_on_the_way(take)
+    lost = take.recording.lost
+    told = [reason for code in take.tables["lost"]["why"].tolist() if (reason := take.text(code))]
+    why = told[-1] if told else ""
     if lost:
         because = f" ({why})" if why else ""
         say(f"opossum: {lost:,} records were lost while it was recorded{because}.", error=True)

@@ -1,7 +1,7 @@
 """Turning whatever a game hands over into JSON text: valid, of bounded length, and cut before it is built.
 
-Nothing here raises but what ends the game by the user's will (Ctrl+C): a value's own code may do anything, and what it does
-wrong is told in the value's place.
+A value's own code may do anything: what it does wrong is told in the value's place, and nothing of it gets out but what ends
+the game by the user's will (Ctrl+C).  A record that cannot do without a value that is none raises ValueError, and is lost.
 """
 
 from __future__ import annotations

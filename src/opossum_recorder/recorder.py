@@ -410,10 +410,10 @@ class Recorder(Inner):
             self.abandon()
 
     def _tell_lost(self) -> None:
-        """Tell of the losses that were not told of yet, and why they were."""
-        lost = self._take_untold()
-        if lost:
-            self._put("lost", f',"n":{lost}{field_text("why", self.trouble)}')
+        """Tell of the losses that were not told of yet, and why any were: those told of before did not say it."""
+        lost, why = self._take_untold(), self.trouble or getattr(self._sink, "earlier_trouble", "")
+        if lost or (why and self.lost):
+            self._put("lost", f',"n":{lost}{field_text("why", why)}')
 
     def abandon(self) -> None:
         """Stop recording without `bye`: to a reader the game died here, and what it still does is lost on purpose.

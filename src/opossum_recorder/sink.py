@@ -52,8 +52,9 @@ class FileSink:
             self.trouble = str(error)
             return False
         if written == len(data):
+            # after a torn line that could not be taken back, more is there than was written whole
+            self._whole = self._place() if self._torn else self._whole + written
             self._torn = False
-            self._whole += written
             return True
         self.trouble = "the disk took only part of the data"
         try:
@@ -63,6 +64,12 @@ class FileSink:
         except OSError:  # a pipe: what has gone has gone
             self._torn = not data[:written].endswith(b"\n")
         return False
+
+    def _place(self) -> int:
+        try:
+            return os.lseek(self._file, 0, os.SEEK_CUR) if self._file is not None else 0
+        except OSError:  # a pipe
+            return 0
 
     def close(self) -> None:
         """Close the file."""
@@ -91,6 +98,8 @@ class MappedSink:
 
     def __init__(self, path: str | os.PathLike[str]) -> None:
         self.trouble = ""
+        self.earlier_trouble = ""
+        """Why lines could not be written when that was last so, though it may be over."""
         self._path = path
         self._file: int | None = None
         self._map: mmap.mmap | None = None
@@ -119,6 +128,7 @@ class MappedSink:
             if os.pwrite(self._file, _FILLER, self._extended) != WINDOW_BYTES:
                 raise OSError(errno.ENOSPC, "the disk took only part of the data")
             self._extended += WINDOW_BYTES
+            self.trouble = ""
 
     def _mapped(self, start: int) -> mmap.mmap:
         if self._file is None:
@@ -138,7 +148,7 @@ class MappedSink:
             while len(self._following) < needed:
                 self._following.append(self._mapped(self._window + (len(self._following) + 1) * WINDOW_BYTES))
         except (OSError, ValueError) as error:
-            self.trouble = str(error)
+            self.trouble = self.earlier_trouble = str(error)
             return False
         rest = memoryview(data)
         while True:
@@ -191,7 +201,10 @@ LENT_BYTES = WINDOW_BYTES - LAST_WORDS_BYTES
 
 
 def _folder_on_disk(path: str | os.PathLike[str]) -> None:
-    """See that a new file's name survives the machine's death; some file systems know no such thing."""
+    """See that a new file's name survives the machine's death; some file systems know no such thing.
+
+    As in `opossum.whole_file`, which a game's environment does not have.
+    """
     folder = os.open(os.path.dirname(os.path.abspath(path)), os.O_RDONLY | os.O_DIRECTORY | os.O_CLOEXEC)
     try:
         os.fsync(folder)

@@ -600,3 +600,62 @@ def test_what_records_while_the_interpreter_ends_raises_nothing(tmp_path, pure):
     )
     assert (done.returncode, done.stdout, done.stderr) == (0, "", "")
     assert read_streams([str(tmp_path / "a.flow.jsonl")]).records > 1
+
+
+@pytest.mark.parametrize(("length", "kept"), [(1000, 1000), (1001, 1001), (5000, 1001)])
+def test_names_are_cut_beyond_their_bound(recorder, memory, length, kept):
+    """A sign shows that it is not all; one at the bound is whole."""
+    recorder.send("x" * length)
+    recorder.close()
+    name = next(record["ev"] for record in memory.records() if record["k"] == "send")
+    assert len(name) == kept and name.endswith("…") is (length > 1000)
+
+
+def test_a_disk_that_was_full_for_a_while_is_told_with_its_reason(tmp_path, monkeypatch):
+    """Also where there is room again before the end; what was lost by then is told where it is missing."""
+    real, full = os.pwrite, []
+
+    def pwrite(file: int, data: bytes, place: int) -> int:
+        if full:
+            raise OSError(28, "No space left on device")
+        return real(file, data, place)
+
+    monkeypatch.setattr("opossum_recorder.sink.os.pwrite", pwrite)
+    recorder = Recorder(tmp_path / "a.flow.jsonl", "g", watch_after=0)
+    for number in range(3000):
+        full[:] = [1] if 1000 <= number < 2000 else []
+        recorder.send("x", d="y" * 900)
+        recorder.flush()
+    recorder.close()
+    take = open_any(str(tmp_path / "a.flow.jsonl"))
+    lost = take.tables["lost"]
+    assert 0 < take.recording.lost == recorder.lost == 3000 - len(take.tables["send"])
+    assert int(lost["n"][0]) > 0 and "No space left" in take.text(int(lost["why"][len(lost) - 1]))
+
+
+def test_a_plain_file_whose_torn_line_could_not_be_taken_back_keeps_what_comes_after(tmp_path, monkeypatch):
+    """A later line that is cut takes none of the whole ones with it."""
+    path = tmp_path / "a.flow.jsonl"
+    sink = FileSink(path)
+    real_write, real_truncate = os.write, os.ftruncate
+    cut, stuck = [], []
+    monkeypatch.setattr(
+        "opossum_recorder.sink.os.write", lambda file, data: real_write(file, data[: cut.pop() if cut else None])
+    )
+
+    def truncate(file: int, size: int) -> None:
+        if stuck:
+            raise OSError(5, "no")
+        real_truncate(file, size)
+
+    monkeypatch.setattr("opossum_recorder.sink.os.ftruncate", truncate)
+    assert sink.write(b"one\n")
+    cut.append(2), stuck.append(1)
+    assert not sink.write(b"torn\n")
+    stuck.clear()
+    assert sink.write(b"two\n") and sink.write(b"three\n")
+    cut.append(3)
+    assert not sink.write(b"again\n")
+    assert sink.write(b"four\n")
+    sink.close()
+    assert path.read_bytes() == b"one\nto\ntwo\nthree\nfour\n"

@@ -363,3 +363,23 @@ def test_a_torn_line_does_not_swallow_the_next_head(tmp_path):
     contents = read_streams([str(path)])
     assert [(span.name, span.records) for span in contents.peers] == [("host", 2), ("guest", 2)]
     assert [(item.code, item.lines) for item in contents.damage] == [("not-json", [3])]
+
+
+@pytest.mark.parametrize(("times", "whole"), [(150, True), (400, False)])
+def test_how_much_larger_a_stream_may_become(tmp_path, monkeypatch, times, whole):
+    """Two hundred times, once it has become more than is free."""
+    monkeypatch.setattr(files, "FREE_EXPANSION", 1 << 16)
+    monkeypatch.setattr(files, "BATCH_BYTES", 1 << 12)
+    path = tmp_path / "a.flow.jsonl.gz"
+    head = b'{"k":"head","t":0,"opossum":1}\n'
+    noise = (
+        np.random.default_rng(1).integers(33, 126, 3000, np.uint8).tobytes().replace(b'"', b"'").replace(b"\\", b"/")
+    )
+    text = head + b'{"k":"say","t":1,"text":"' + noise + b'"}\n'
+    room = len(gzip.compress(text)) * times
+    data = gzip.compress(text + b"\n" * room)
+    ratio = (len(text) + room) / len(data)
+    assert (ratio < 200) is whole
+    path.write_bytes(data)
+    codes = [item.code for item in read_streams([str(path)]).damage]
+    assert codes == ([] if whole else ["gzip-bomb"])

@@ -226,3 +226,21 @@ def test_a_flipped_byte_is_refused_or_harmless(saved, place):
         open_any(str(broken))
     except TakeError as error:
         assert str(error)
+
+
+@pytest.mark.parametrize(("batches", "refused"), [(64, ""), (65, "more than 64 batches")])
+def test_the_batches_of_a_table_are_bounded(saved, batches, refused):
+    """Opossum writes one; many of nothing would take time for nothing."""
+    with zipfile.ZipFile(saved) as file:
+        table = pa.ipc.open_file(io.BytesIO(file.read("strings.arrow"))).read_all()
+    sink = io.BytesIO()
+    with pa.ipc.new_file(sink, table.schema) as writer:
+        writer.write_table(table)
+        for _ in range(batches - 1):
+            writer.write_batch(pa.RecordBatch.from_arrays([pa.array([], pa.large_string())], ["text"]))
+    path = rewritten(saved, {"strings.arrow": sink.getvalue()})
+    if refused:
+        with pytest.raises(TakeError, match=refused):
+            open_take(path)
+    else:
+        assert open_take(path).records

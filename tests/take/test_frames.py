@@ -207,3 +207,9 @@ def test_a_line_before_a_peers_first_frame_falls_into_none_of_it():
     tape("head", opossum=1, peer="guest", p="guest")("frame", n=0)("frame", n=0, p="guest")
     frames = tape.take(bye=False).frames
     assert frames.rows_of_lines(np.array([1, 1, 0]), np.array([3, 4, 3])).tolist() == [-1, 1, 0]
+
+
+@pytest.mark.parametrize(("hz", "told"), [(0.001, 0.001), (0.000999, None), (0.0, None), (60.0, 60.0)])
+def test_a_head_that_means_no_frames_a_second_says_nothing(hz, told):
+    """Fewer than one in a quarter of an hour is no game's."""
+    assert Tape(hz=hz).frame().take().recording.head_hz(0) == told

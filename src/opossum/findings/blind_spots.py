@@ -7,7 +7,6 @@ import numpy as np
 from opossum.findings.scene import Scene
 from opossum.findings.unheard.hearing import unheard_sends
 from opossum.findings.wording import plural
-from opossum.stream.tables import told_counts
 from opossum.take.grouping import distinct
 from opossum.take.take import Take
 
@@ -20,7 +19,7 @@ def blind_spots(take: Take) -> list[str]:
     if not take.records:
         return ["Nothing was recorded: see that the game runs under the recorder and reaches its loop."]
     spots = []
-    lost = int(told_counts(take.tables["lost"]["n"]).clip(0).sum(dtype=np.float64))
+    lost = take.recording.lost
     if lost:
         spots.append(
             f"{plural(lost, 'record')} {'was' if lost == 1 else 'were'} lost while it was recorded: the frames they are missing from are not judged, and "

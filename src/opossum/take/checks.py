@@ -67,9 +67,8 @@ def check_take(take: Take) -> list[Damage]:
                 f"peer `{span.name}` ends without `bye`: it was cut off, crashed or froze",
                 take.line_in_source(span.last_line)[1],
             )
-    dropped = take.tables["lost"]["n"]
-    if len(dropped):
-        log.add("lost", "record that the recorder had to drop", count=int(np.maximum(dropped, 0).sum(dtype=np.float64)))
+    if len(take.tables["lost"]):
+        log.add("lost", "record that the recorder had to drop", count=take.recording.lost)
     return take.damage + log.sorts()
 
 

@@ -9,7 +9,7 @@ from functools import cached_property
 import numpy as np
 
 from opossum.stream.contents import StreamContents
-from opossum.stream.tables import Array
+from opossum.stream.tables import Array, told_counts
 
 LEAST_HZ = 1e-3
 """No game means fewer frames a second: a head that says so is taken to say nothing."""
@@ -69,6 +69,12 @@ class Recording(StreamContents):
     def end_of_peers(self, peers: Array) -> Array:
         """Return int64 (n,): when the recording of each of the peers (n,) ends, in ns."""
         return self.last_times[np.asarray(peers, np.int64)] if len(peers) else np.zeros(0, np.int64)
+
+    @property
+    def lost(self) -> int:
+        """Return how many records were dropped or never came while it was recorded, as far as that was told."""
+        # each may tell of more than any sum of integers holds
+        return int(told_counts(self.tables["lost"]["n"]).clip(0).sum(dtype=np.float64))
 
     def held_at_end(self, peer: int) -> bool:
         """Say whether a peer's stream ends while its game is held at a tripwire."""

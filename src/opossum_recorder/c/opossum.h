@@ -175,9 +175,15 @@ static size_t opossum_field(char *line, size_t at, const char *name, const char 
 /* Hand bytes to the system; on a link, what it does not take now waits in a bounded store. Called with the lock. */
 static int opossum_hand_over(const char *data, size_t size) {
 	if (!opossum_.is_link) {
-		off_t whole = opossum_.whole + (off_t)size;
-		if (opossum_.torn && write(opossum_.fd, "\n", 1) != 1) return -1;
-		opossum_.torn = 0;
+		off_t whole;
+		if (opossum_.torn) {
+			off_t end;
+			if (write(opossum_.fd, "\n", 1) != 1) return -1;
+			end = lseek(opossum_.fd, 0, SEEK_END); /* what was torn stays before it */
+			if (end > 0) opossum_.whole = end;
+			opossum_.torn = 0;
+		}
+		whole = opossum_.whole + (off_t)size;
 		while (size) {
 			ssize_t wrote = write(opossum_.fd, data, size);
 			if (wrote < 0 && errno == EINTR) continue;

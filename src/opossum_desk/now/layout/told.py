@@ -8,6 +8,7 @@ import numpy as np
 
 from opossum.live.peers import PeerState
 from opossum.live.receiver import Receiver
+from opossum.stream.tables import told_counts
 from opossum.take.take import Take
 from opossum_desk.recordings import SILENT_S
 
@@ -78,7 +79,7 @@ def clock_told(peer: PeerState, peers: list[PeerState]) -> str:
 def dropped_by_peer(take: Take) -> dict[str, int]:
     """Return how many records each peer says that it dropped."""
     table = take.tables["lost"]
-    sums = np.bincount(np.asarray(table["p"], np.int64), np.asarray(table["n"], np.float64), len(take.peers))
+    sums = np.bincount(np.asarray(table["p"], np.int64), told_counts(table["n"]).clip(0), len(take.peers))
     return {span.name: int(sums[number]) for number, span in enumerate(take.peers)}
 
 
