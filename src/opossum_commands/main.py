@@ -11,7 +11,6 @@ from collections.abc import Sequence
 
 import click
 from click.shell_completion import CompletionItem
-from click.utils import PacifyFlushWrapper
 
 from opossum import __version__
 from opossum.foreign_text import shown
@@ -134,7 +133,8 @@ def main(arguments: Sequence[str] | None = None) -> None:
         print("opossum: stopped.", file=sys.stderr)
         sys.exit(130)
     except SystemExit:
-        if type(sys.stdout) is PacifyFlushWrapper:  # so Click says that whoever read it has seen enough
+        # so Click says that whoever read it has seen enough, and ends with 1
+        if type(sys.stdout).__name__ == "PacifyFlushWrapper":
             sys.exit(0)
         raise
     except BrokenPipeError:

@@ -54,3 +54,12 @@ def test_no_bytes_raise_anything_else(tmp_path_factory, data):
             assert all(cue.seconds >= 0 for cue in read_cues(path))
         except SoundError as error:
             assert path.name in str(error)
+
+
+@pytest.mark.parametrize("line", [",", " , ", ",,,", "\t,"])
+def test_a_line_of_separators_is_told(tmp_path, line):
+    """With its number, as any other that begins with no number."""
+    path = tmp_path / "a.txt"
+    path.write_text(f"1.0 verse\n{line}\n")
+    with pytest.raises(SoundError, match=r"a.txt, line 2: `,.*` is no number of seconds"):
+        read_cues(path)

@@ -68,7 +68,7 @@ def _listed(path: Path) -> list[Cue]:
         bare = line.partition("#")[0].strip()
         if not bare:
             continue
-        words = bare.replace(",", " ").replace("\t", " ").split(None, 1)
+        words = bare.replace(",", " ").replace("\t", " ").split(None, 1) or [bare]
         try:
             seconds = float(words[0])
         except ValueError:
