@@ -134,7 +134,7 @@ def main(arguments: Sequence[str] | None = None) -> None:
         sys.exit(130)
     except SystemExit:
         # so Click says that whoever read it has seen enough, and ends with 1
-        if type(sys.stdout).__name__ == "PacifyFlushWrapper":
+        if type(sys.stdout).__name__.endswith("PacifyFlushWrapper"):
             sys.exit(0)
         raise
     except BrokenPipeError:
