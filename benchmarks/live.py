@@ -30,7 +30,7 @@ def desk(folder: str) -> tuple[Any, Any]:
     application = make_application()
     look = Look("day")
     dress(application, look)
-    window = DeskWindow(Memory(Path(folder) / "desk.json"), look)
+    window = DeskWindow(Memory(Path(folder)), look)
     window.resize(1280, 800)
     window.show()
     window.games.listen(0)

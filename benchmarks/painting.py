@@ -35,7 +35,7 @@ class Desk:
 
         self.application = application
         self._folder = tempfile.TemporaryDirectory()
-        self.window = DeskWindow(Memory(Path(self._folder.name) / "desk.json"), look)
+        self.window = DeskWindow(Memory(Path(self._folder.name)), look)
         self.window.resize(*SIZE)
         take = open_take(path)
         take.index()

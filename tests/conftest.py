@@ -21,7 +21,8 @@ settings.load_profile("opossum")
 @pytest.fixture(autouse=True)
 def own_home(tmp_path, monkeypatch):
     """Keep what the desk remembers away from the home of whoever runs the tests."""
-    monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path / "config"))
+    for folder in ("CONFIG", "STATE", "DATA"):
+        monkeypatch.setenv(f"XDG_{folder}_HOME", str(tmp_path / folder.lower()))
 
 
 @pytest.fixture(scope="session")
@@ -52,7 +53,7 @@ def desk(qtbot, tmp_path):
     application = make_application()
     look = Look("day")
     dress(application, look)
-    window = DeskWindow(Memory(tmp_path / "desk.json"), look)
+    window = DeskWindow(Memory(tmp_path), look)
     qtbot.addWidget(window)
     window.show()
     qtbot.waitExposed(window)

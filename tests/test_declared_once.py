@@ -215,7 +215,7 @@ def test_an_index_is_built_counted_and_handed_over(registered):
 
 def test_an_area_and_a_command_show_in_the_window(registered, qtbot, tmp_path):
     """Rail, menus, keys, F1; the area is told of the take, and its key goes there."""
-    window = DeskWindow(Memory(tmp_path / "desk.json"), Look("day"))
+    window = DeskWindow(Memory(tmp_path), Look("day"))
     qtbot.addWidget(window)
     window.show()
     assert window.rail.buttons["cellar"].toolTip() == "where the flour lies (Alt+7)"

@@ -6,41 +6,19 @@ screen needs, `--engines` for the game engines that tests run.
 
 from __future__ import annotations
 
-import ctypes
 import os
 import shutil
 import subprocess
 import sys
+from pathlib import Path
 
-ALWAYS = {
-    "libEGL.so.1": "libegl1",
-    "libGL.so.1": "libgl1",
-    "libxkbcommon.so.0": "libxkbcommon0",
-    "libdbus-1.so.3": "libdbus-1-3",
-    "libfontconfig.so.1": "libfontconfig1",
-    "libglib-2.0.so.0": "libglib2.0-0",
-}
-SCREEN = {
-    "libxcb-cursor.so.0": "libxcb-cursor0",
-    "libxcb-icccm.so.4": "libxcb-icccm4",
-    "libxcb-keysyms.so.1": "libxcb-keysyms1",
-    "libxcb-shape.so.0": "libxcb-shape0",
-    "libxkbcommon-x11.so.0": "libxkbcommon-x11-0",
-}
+sys.path.insert(0, str(Path(__file__).resolve().parent.parent / "src"))
+
+from opossum_desk.screen import ALWAYS, SCREEN, missing
+
 ENGINES = {"love": "love", "godot3-server": "godot3-server"}
 """Programs of engines whose recorders are tested on the real thing; without them those tests are skipped."""
 FONTS = "fonts-dejavu-core"
-
-
-def missing(wanted: dict[str, str]) -> list[str]:
-    """Return the Debian packages of libraries that cannot be loaded."""
-    packages = []
-    for library, package in wanted.items():
-        try:
-            ctypes.CDLL(library)
-        except OSError:
-            packages.append(package)
-    return packages
 
 
 def has_fonts() -> bool:
@@ -68,7 +46,7 @@ def install(packages: list[str]) -> bool:
 def main() -> int:
     """Check, and mend if we may."""
     wanted = ALWAYS | (SCREEN if "--screen" in sys.argv else {})
-    packages = missing(wanted) + ([] if has_fonts() else [FONTS])
+    packages = [*missing(wanted).values()] + ([] if has_fonts() else [FONTS])
     engines = [package for program, package in ENGINES.items() if shutil.which(program) is None]
     if "--engines" in sys.argv and engines and not install(engines):
         print(f"Tests of some engines are skipped; to run them:  sudo apt-get install -y {' '.join(engines)}")

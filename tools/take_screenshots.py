@@ -44,7 +44,7 @@ def main() -> None:
     application = make_application()
     look = Look("day")
     dress(application, look)
-    window = DeskWindow(Memory(Path(tempfile.mkdtemp()) / "desk.json"), look)
+    window = DeskWindow(Memory(Path(tempfile.mkdtemp())), look)
     window.resize(*SIZE)
     window.show()
 

@@ -35,11 +35,17 @@ def _was_begun(path: str) -> bool:
 
 
 def run_on_screen(paths: list[str], look: str | None = None, take: Take | None = None) -> NoReturn:
-    """Open the desk, or say in a sentence that there is no screen to open it on (Qt itself would abort)."""
+    """Open the desk, or say in a sentence why there is no screen to open it on (Qt itself would abort)."""
+    from opossum_desk.screen import why_no_window
+
     if not any(os.environ.get(name) for name in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")):
-        raise CommandError(
-            "there is no screen here (neither DISPLAY nor WAYLAND_DISPLAY is set); `opossum findings` works without one."
-        )
+        raise CommandError(f"{why_no_window()}.")
     from opossum_desk.starting import run_desk
 
-    sys.exit(run_desk(paths, look=look, take=take))
+    try:
+        status = run_desk(paths, look=look, take=take)
+    except ImportError as error:
+        if not (error.name or "").startswith(("PySide6", "shiboken6")) and ".so" not in str(error):
+            raise
+        raise CommandError(f"{why_no_window()} ({error}).") from None
+    sys.exit(status)

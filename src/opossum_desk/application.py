@@ -2,13 +2,20 @@
 
 from __future__ import annotations
 
+import os
+import sys
+from typing import Any
+
+from PySide6.QtCore import QtMsgType, qInstallMessageHandler
 from PySide6.QtGui import QFont
 from PySide6.QtWidgets import QApplication, QStyleFactory
 
+from opossum_desk.screen import why_no_window
 from opossum_desk.views.look import Look
 
 LEAST_FONT_PX = 13
 STYLE = "fusion"
+EXIT_NO_WINDOW = 2
 
 
 def make_application(arguments: list[str] | None = None) -> QApplication:
@@ -18,8 +25,13 @@ def make_application(arguments: list[str] | None = None) -> QApplication:
         application = existing
         application.setStyle(QStyleFactory.create(STYLE))
     else:
+        told: list[str] = []
+        qInstallMessageHandler(lambda kind, _, text: _tell_start(kind, text, told))
         # named here, Qt makes the style by itself, and PySide6 need not load all that a style can be asked
         application = QApplication([*(arguments or ["opossum"]), "-style", STYLE])
+        qInstallMessageHandler(None)
+        for text in told:
+            print(text, file=sys.stderr)
     application.setApplicationName("opossum")
     application.setApplicationDisplayName("Opossum")
     application.setDesktopFileName("opossum")
@@ -29,6 +41,16 @@ def make_application(arguments: list[str] | None = None) -> QApplication:
     )
     application.setFont(font)
     return application
+
+
+def _tell_start(kind: QtMsgType, text: str, told: list[str]) -> Any:
+    """Keep what Qt says while it starts; where it would abort for want of a window, say why and end."""
+    if kind != QtMsgType.QtFatalMsg:
+        told.append(text)
+        return
+    # nothing that is raised here would get past Qt, which ends the process with an abort
+    print(f"opossum: {why_no_window()}.", file=sys.stderr, flush=True)
+    os._exit(EXIT_NO_WINDOW)
 
 
 def dress(application: QApplication, look: Look) -> None:

@@ -1,68 +1,31 @@
-"""What the desk remembers between runs: look, panels, recent takes, bookmarks. One small JSON file."""
+"""Where the desk keeps what it remembers between runs: two small JSON files, shared by all desks of a user.
+
+Settings stand in the user's folder for settings, all else in the one for the state of programs (the XDG base
+directories). A desk writes only what it has changed itself, on top of what other desks wrote meanwhile.
+"""
 
 from __future__ import annotations
 
 import contextlib
+import copy
+import fcntl
 import json
 import os
-from dataclasses import asdict, dataclass, field, fields
+import time
+from collections.abc import Iterator
+from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import QStandardPaths
+from platformdirs import user_config_path, user_state_path
 
 from opossum.sound.waveform import SOUND_ENDING
 from opossum.whole_file import whole_file
+from opossum_desk.remembered import MOST_RECENT, SETTINGS, Remembered, merged, remembered
 
-MOST_RECENT = 12
+SETTINGS_FILE, STATE_FILE = "settings.json", "desk.json"
 MOST_TAKES = 200
-
-
-@dataclass
-class Remembered:
-    """Everything that is kept; unknown fields of a newer Opossum are ignored."""
-
-    look: str = "system"
-    recent: list[str] = field(default_factory=list)
-    geometry: str = ""
-    splits: dict[str, list[int]] = field(default_factory=dict)
-    hidden: list[str] = field(default_factory=list)
-    bookmarks: dict[str, list[int]] = field(default_factory=dict)
-    sounds: dict[str, dict[str, list[str]]] = field(default_factory=dict)
-    """By take and by clip: the files that were given of it."""
-    folder: str = ""
-    editor: str = ""
-
-
-def remembered(text: bytes) -> Remembered:
-    """Return what a file keeps; whatever in it is not of its kind is as if it had never been kept."""
-    kept = Remembered()
-    try:
-        said = json.loads(text)
-    except (ValueError, RecursionError):
-        return kept
-    for item in fields(Remembered) if isinstance(said, dict) else ():
-        value, usual = said.get(item.name), getattr(kept, item.name)
-        if (isinstance(usual, str) and isinstance(value, str)) or (
-            isinstance(usual, list) and _all_are(value, list, str)
-        ):
-            setattr(kept, item.name, value)
-        elif isinstance(usual, dict) and isinstance(value, dict):
-            makes_sense = _sound_files if item.name == "sounds" else _numbers
-            setattr(kept, item.name, {name: row for name, row in value.items() if makes_sense(row)})
-    return kept
-
-
-def _numbers(value: Any) -> bool:
-    return _all_are(value, list, int)
-
-
-def _sound_files(value: Any) -> bool:
-    return isinstance(value, dict) and all(_all_are(files, list, str) for files in value.values())
-
-
-def _all_are(value: Any, whole: type, part: type) -> bool:
-    return isinstance(value, whole) and all(isinstance(item, part) for item in value)  # type: ignore[attr-defined]
+PATIENCE_S = 0.5
 
 
 def _is_sound(path: str) -> bool:
@@ -76,16 +39,32 @@ def _keep_latest(by_take: dict[str, Any]) -> None:
 
 
 class Memory:
-    """Reads the file at start, writes it whole when asked; a broken file is forgotten, not fatal."""
+    """Reads the files at start, writes them whole when asked; a broken file is forgotten, not fatal.
 
-    def __init__(self, path: Path | None = None) -> None:
-        if path is None:
-            settings = QStandardPaths.writableLocation(QStandardPaths.StandardLocation.GenericConfigLocation)
-            path = Path(settings) / "opossum" / "desk.json"
-        self._path = path
-        self.kept = Remembered()
-        with contextlib.suppress(OSError):
-            self.kept = remembered(path.read_bytes())
+    Both lie in `folder` where one is given.
+    """
+
+    def __init__(self, folder: Path | None = None) -> None:
+        self._settings = (folder or user_config_path("opossum", appauthor=False)) / SETTINGS_FILE
+        self._state = (folder or user_state_path("opossum", appauthor=False)) / STATE_FILE
+        self.kept = self._read()
+        self._base = copy.deepcopy(self.kept)
+
+    def _read(self) -> Remembered:
+        """Return what the files keep now."""
+        kept = Remembered()
+        for path, of_settings in ((self._state, False), (self._settings, True)):
+            with contextlib.suppress(OSError):
+                said = remembered(path.read_bytes())
+                for name in asdict(said):
+                    if (name in SETTINGS) is of_settings:
+                        setattr(kept, name, getattr(said, name))
+        return kept
+
+    def renew(self) -> None:
+        """Take up what other desks have remembered since."""
+        theirs = self._read()
+        self.kept, self._base = merged(self._base, self.kept, theirs), copy.deepcopy(theirs)
 
     def add_recent(self, path: str) -> None:
         """Put a take at the top of the recent ones."""
@@ -99,7 +78,6 @@ class Memory:
         self.kept.bookmarks.pop(full, None)
         if columns:
             self.kept.bookmarks[full] = columns
-        _keep_latest(self.kept.bookmarks)
 
     def bookmarks(self, path: str) -> list[int]:
         """Return the marked frames of a take."""
@@ -112,7 +90,6 @@ class Memory:
         self.kept.sounds[full] = clips
         others = [before for before in clips.get(clip, ()) if _is_sound(before) is not _is_sound(file)]
         clips[clip] = [*others, file]
-        _keep_latest(self.kept.sounds)
 
     def sound_files(self, path: str) -> list[tuple[str, str]]:
         """Return (clip, file) of all that was given of a take's tracks."""
@@ -120,8 +97,31 @@ class Memory:
         return [(clip, file) for clip, files in clips.items() for file in files]
 
     def save(self) -> None:
-        """Write the file; a desk that cannot remember works all the same."""
+        """Write what has changed; a desk that cannot remember works all the same."""
         with contextlib.suppress(OSError):
-            self._path.parent.mkdir(parents=True, exist_ok=True)
-            with whole_file(self._path) as file:
-                file.write(json.dumps(asdict(self.kept), indent=1).encode())
+            for path in (self._state, self._settings):
+                path.parent.mkdir(parents=True, exist_ok=True)
+            with self._alone():
+                self.renew()
+                _keep_latest(self.kept.bookmarks)
+                _keep_latest(self.kept.sounds)
+                for path, of_settings in ((self._state, False), (self._settings, True)):
+                    told = {name: value for name, value in asdict(self.kept).items() if (name in SETTINGS) is of_settings}
+                    with whole_file(path) as file:
+                        file.write(json.dumps(told, indent=1).encode())
+            self._base = copy.deepcopy(self.kept)
+
+    @contextlib.contextmanager
+    def _alone(self) -> Iterator[None]:
+        """Keep other desks from writing between what is read and what is written of it; none of them is waited for long."""
+        lock = os.open(self._state.with_suffix(".lock"), os.O_RDWR | os.O_CREAT | os.O_CLOEXEC, 0o600)
+        try:
+            until = time.monotonic() + PATIENCE_S
+            while time.monotonic() < until:
+                with contextlib.suppress(OSError):
+                    fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+                    break
+                time.sleep(0.01)
+            yield
+        finally:
+            os.close(lock)

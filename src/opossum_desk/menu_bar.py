@@ -112,6 +112,7 @@ class DeskMenus:
     def _fill_recent(self) -> None:
         desk = self._desk
         self.recent.clear()
+        desk.memory.renew()
         for path in desk.memory.kept.recent:
             action = self.recent.addAction(path.replace("&", "&&"), partial(desk.open_paths, [path]))
             action.setEnabled(Path(path).exists())

@@ -336,7 +336,7 @@ def test_listening_can_be_stopped_and_leaves_nothing(desk, qtbot, monkeypatch, t
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
     desk.games.listen(0)
     port = desk.games.receiver.port
-    other = DeskWindow(Memory(tmp_path / "other.json"), desk.look)
+    other = DeskWindow(Memory(tmp_path / "other"), desk.look)
     qtbot.addWidget(other)
     other.games.listen(port)
     assert "is another Opossum listening there" in other.page("failed").text.text()

@@ -80,7 +80,7 @@ def test_a_note_is_written_kept_and_told(desk, qtbot, night, monkeypatch, tmp_pa
     qtbot.keyClick(loom, Qt.Key.Key_BracketRight)
     assert desk.session.column == 792 and desk.told.toolTip() == "Marked: bread comes twice"
 
-    other = DeskWindow(Memory(tmp_path / "other.json"), desk.look)
+    other = DeskWindow(Memory(tmp_path / "other"), desk.look)
     qtbot.addWidget(other)
     opened(other, qtbot, night)
     assert other.session.marks.columns == [792] and other.session.marks.notes == {792: "bread comes twice"}

@@ -113,9 +113,9 @@ def test_what_was_given_is_remembered_for_the_take(desk, qtbot, monkeypatch, wal
         desk.session.sound_of("waltz")
     qtbot.waitUntil(lambda: "waltz: 4.0 s of sound." in desk.told.toolTip(), timeout=10_000)
     assert desk.session.sounds.of("waltz").cues == (Cue(2.0, "verse"),)
-    assert Memory(desk.memory._path).sound_files(str(own)) == []  # written when the window closes
+    assert Memory(desk.memory._state.parent).sound_files(str(own)) == []  # written when the window closes
     desk.memory.save()
-    assert Memory(desk.memory._path).sound_files(str(own)) == [("waltz", str(cues)), ("waltz", str(waltz))]
+    assert Memory(desk.memory._state.parent).sound_files(str(own)) == [("waltz", str(cues)), ("waltz", str(waltz))]
     before = desk.session
     cues.unlink()
     desk.open_paths([str(own)])

@@ -12,7 +12,8 @@ import pytest
 
 from moonrise_bakery import demo_take_path
 from opossum.take.helper import helper_for
-from opossum_desk.memory import Remembered, remembered
+from opossum_desk.memory import Memory
+from opossum_desk.remembered import MOST_RECENT, Remembered, merged, remembered
 from opossum_desk.state.tasks import Cancelled, HeadStart
 from tape import Tape
 
@@ -94,7 +95,7 @@ def test_what_was_remembered_is_taken_back_as_far_as_it_makes_sense():
 @pytest.mark.parametrize("told", [signal.SIGTERM, signal.SIGINT])
 def test_a_desk_that_is_told_to_end_keeps_what_it_remembers(tmp_path, told):
     """As if its window had been closed."""
-    environment = os.environ | {"QT_QPA_PLATFORM": "offscreen", "XDG_CONFIG_HOME": str(tmp_path)}
+    environment = os.environ | {"QT_QPA_PLATFORM": "offscreen", "XDG_STATE_HOME": str(tmp_path)}
     take = shutil.copy(demo_take_path(), tmp_path / "night.take")
     kept = tmp_path / "opossum" / "desk.json"
     for patience in (2, 4, 8, 16):  # told before its window stands, it ends as any program does
@@ -108,3 +109,71 @@ def test_a_desk_that_is_told_to_end_keeps_what_it_remembers(tmp_path, told):
         if process.wait(30) == 0 and kept.exists():
             break
     assert json.loads(kept.read_text())["recent"] == [str(take)]
+
+
+def test_two_desks_lose_nothing_of_each_others(tmp_path):
+    """Whoever writes last adds to what the other wrote: recent takes, bookmarks, settings."""
+    first, second = Memory(tmp_path), Memory(tmp_path)
+    first.add_recent("/first.take")
+    first.kept.look = "night"
+    first.set_bookmarks("/first.take", [1])
+    first.save()
+    second.add_recent("/second.take")
+    second.set_bookmarks("/second.take", [2])
+    second.kept.editor = "ed"
+    second.save()
+    for memory in (second, Memory(tmp_path)):
+        assert memory.kept.recent == ["/second.take", "/first.take"]
+        assert memory.kept.bookmarks == {"/first.take": [1], "/second.take": [2]}
+        assert (memory.kept.look, memory.kept.editor) == ("night", "ed")
+    first.renew()
+    assert first.kept == second.kept
+
+
+def test_what_one_desk_takes_away_stays_away_and_what_it_left_alone_stays(tmp_path):
+    """A bookmark that was taken away does not come back with the other desk's save; a sound that was added within a take counts."""
+    first = Memory(tmp_path)
+    first.set_bookmarks("/a.take", [1])
+    first.keep_sound_file("/a.take", "waltz", "/waltz.wav")
+    first.save()
+    second = Memory(tmp_path)
+    first.set_bookmarks("/a.take", [])
+    first.save()
+    second.keep_sound_file("/a.take", "polka", "/polka.wav")
+    second.save()
+    assert second.kept.bookmarks == {} and set(second.kept.sounds["/a.take"]) == {"waltz", "polka"}
+
+
+def test_recent_takes_of_two_desks_are_put_together():
+    """Ours on top, in our order; a take that was only opened again goes up; no more than there is room for."""
+    base = Remembered(recent=["a", "b", "c"])
+    both = merged(base, Remembered(recent=["c", "d", "a", "b"]), Remembered(recent=["e", "a", "b", "c"]))
+    assert both.recent == ["c", "d", "e", "a", "b"]
+    assert merged(base, base, Remembered(recent=["b"])).recent == ["b"]
+    full = Remembered(recent=[str(number) for number in range(MOST_RECENT)])
+    assert merged(full, Remembered(recent=["new", *full.recent[:-1]]), full).recent == ["new", *full.recent[:-1]]
+
+
+def test_settings_and_state_lie_where_the_desktop_keeps_them(tmp_path, monkeypatch):
+    """What was chosen, and how the desk was left, are two files in two folders."""
+    monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path / "settings"))
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path / "state"))
+    memory = Memory()
+    memory.kept.look = "night"
+    memory.add_recent("/a.take")
+    chosen = json.loads((tmp_path / "settings/opossum/settings.json").read_text())
+    left = json.loads((tmp_path / "state/opossum/desk.json").read_text())
+    assert chosen == {"look": "night", "editor": ""}
+    assert left["recent"] == ["/a.take"] and "look" not in left
+    assert Memory().kept == memory.kept
+
+
+def test_a_desk_that_hangs_while_it_writes_holds_no_other_up(tmp_path, monkeypatch):
+    """The lock is waited for a while, then what there is to remember is written without it."""
+    import fcntl
+
+    monkeypatch.setattr("opossum_desk.memory.PATIENCE_S", 0.05)
+    with open(tmp_path / "desk.lock", "w") as held:
+        fcntl.flock(held, fcntl.LOCK_EX)
+        Memory(tmp_path).add_recent("/a.take")
+    assert Memory(tmp_path).kept.recent == ["/a.take"]

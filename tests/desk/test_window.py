@@ -604,7 +604,7 @@ def test_panels_look_and_marks_come_back_next_time(desk, qtbot, tmp_path):
     sizes = desk.take_area.split.sizes()
     desk.close()
 
-    again = DeskWindow(Memory(tmp_path / "desk.json"), Look("night"))
+    again = DeskWindow(Memory(tmp_path), Look("night"))
     qtbot.addWidget(again)
     again.show()
     assert again.memory.kept.look == "night"
@@ -620,9 +620,8 @@ def test_panels_look_and_marks_come_back_next_time(desk, qtbot, tmp_path):
 
 def test_a_broken_memory_is_forgotten(tmp_path):
     """The desk opens all the same."""
-    path = tmp_path / "desk.json"
-    path.write_bytes(b"{broken")
-    assert Memory(path).kept.recent == []
+    (tmp_path / "desk.json").write_bytes(b"{broken")
+    assert Memory(tmp_path).kept.recent == []
 
 
 def test_a_stream_that_grows_is_read_on(desk, qtbot, tmp_path):

@@ -24,8 +24,13 @@ def make(desk: Desk) -> StartArea:
     area.demo_wanted.connect(desk.open_demo)
     area.recent_wanted.connect(lambda path: desk.open_paths([path]))
     area.symptom_wanted.connect(desk.ask)
-    area.entered.connect(lambda: area.set_recent(desk.memory.kept.recent, left_behind(desk.memory.kept.recent)))
+    area.entered.connect(lambda: _show_recent(area, desk))
     return area
+
+
+def _show_recent(area: StartArea, desk: Desk) -> None:
+    desk.memory.renew()  # another desk may have opened something meanwhile
+    area.set_recent(desk.memory.kept.recent, left_behind(desk.memory.kept.recent))
 
 
 class StartArea(AreaView):
