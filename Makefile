@@ -23,7 +23,7 @@ demo: setup
 	else $(BIN)/opossum demo; fi
 
 test: setup
-	@$(PYTHON) tools/system_libraries.py --engines
+	@$(PYTHON) tools/system_libraries.py --tests
 	@QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -n $(WORKERS) --dist worksteal
 
 lint: setup

@@ -1,7 +1,7 @@
 """Look for the system libraries that Qt needs; install what is missing when root, else say the one line that does.
 
 Standard library only: it runs before anything is installed.  `--screen` also asks for what a window on a real
-screen needs, `--engines` for the game engines that tests run.
+screen needs, `--tests` for the programs that tests run: game engines, shells, the desktop's validators.
 """
 
 from __future__ import annotations
@@ -16,8 +16,17 @@ sys.path.insert(0, str(Path(__file__).resolve().parent.parent / "src"))
 
 from opossum_desk.screen import ALWAYS, SCREEN, missing
 
-ENGINES = {"love": "love", "godot3-server": "godot3-server"}
-"""Programs of engines whose recorders are tested on the real thing; without them those tests are skipped."""
+TESTED_WITH = {
+    "love": "love",
+    "godot3-server": "godot3-server",
+    "zsh": "zsh",
+    "fish": "fish",
+    "desktop-file-validate": "desktop-file-utils",
+    "appstreamcli": "appstream",
+    "update-mime-database": "shared-mime-info",
+    "mandoc": "mandoc",
+}
+"""Programs on which, or by which, things are tested; without one its tests are skipped."""
 FONTS = "fonts-dejavu-core"
 
 
@@ -47,9 +56,9 @@ def main() -> int:
     """Check, and mend if we may."""
     wanted = ALWAYS | (SCREEN if "--screen" in sys.argv else {})
     packages = [*missing(wanted).values()] + ([] if has_fonts() else [FONTS])
-    engines = [package for program, package in ENGINES.items() if shutil.which(program) is None]
-    if "--engines" in sys.argv and engines and not install(engines):
-        print(f"Tests of some engines are skipped; to run them:  sudo apt-get install -y {' '.join(engines)}")
+    programs = [package for program, package in TESTED_WITH.items() if shutil.which(program) is None]
+    if "--tests" in sys.argv and programs and not install(programs):
+        print(f"Some tests are skipped; to run them:  sudo apt-get install -y {' '.join(programs)}")
     if not packages:
         return 0
     if install(packages):

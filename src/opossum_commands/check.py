@@ -8,8 +8,10 @@ from typing import TYPE_CHECKING
 import click
 
 from opossum_commands.completing import files
+from opossum_commands.exit_status import ExitStatus
 from opossum_commands.reading import CommandError, opened, printed_json, wishes_for
-from opossum_commands.terminal import say, say_wrapped
+from opossum_commands.steps import step
+from opossum_commands.terminal import be_quiet, say, say_wrapped
 
 if TYPE_CHECKING:
     from opossum.rules.checked import Outcome
@@ -48,7 +50,10 @@ def check(
     rules, named = rules_of(files, paths[0])
     wishes = wishes_for(paths[0])
     take = opened(paths)
-    outcomes = checked(take, rules, wishes.settings)
+    if quiet:
+        be_quiet()
+    with step("checking rules") as tell:
+        outcomes = checked(take, rules, wishes.settings, lambda number, of: tell(f"{number} of {of}"))
     _write_reports(outcomes, take.name, named, junit, sarif)
     broke = [outcome for outcome in outcomes if outcome.broken]
     if as_json:
@@ -65,7 +70,7 @@ def check(
         )
     else:
         _tell(outcomes, quiet)
-    raise SystemExit(1 if broke else 0)
+    raise SystemExit(ExitStatus.FOUND if broke else ExitStatus.WELL)
 
 
 def rules_of(files: tuple[str, ...], take: str) -> tuple[list[Rule], str]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import click
 
 from opossum_commands.completing import files
+from opossum_commands.exit_status import ExitStatus
 from opossum_commands.reading import opened, printed_json
 from opossum_commands.terminal import say
 
@@ -21,6 +22,8 @@ def check_stream(paths: tuple[str, ...], as_json: bool) -> None:
     if as_json:
         printed_json(
             {
+                "format": "opossum-damage",
+                "version": 1,
                 "records": take.records,
                 "damage": [
                     {"code": item.code, "sentence": item.sentence, "count": item.count, "lines": item.lines}
@@ -35,4 +38,4 @@ def check_stream(paths: tuple[str, ...], as_json: bool) -> None:
             f"{take.records:,} records read; "
             + ("nothing is damaged." if not damage else f"{len(damage)} sorts of damage.")
         )
-    raise SystemExit(1 if damage else 0)
+    raise SystemExit(ExitStatus.FOUND if damage else ExitStatus.WELL)

@@ -6,7 +6,9 @@ import click
 
 from opossum.findings.finding import Severity
 from opossum_commands.completing import files
-from opossum_commands.reading import CommandError, opened, printed_json, wishes_for
+from opossum_commands.exit_status import ExitStatus
+from opossum_commands.reading import CommandError, examined, opened, printed_json, wishes_for
+from opossum_commands.steps import step
 from opossum_commands.terminal import say, say_wrapped
 
 FAILURES = ("new-fault", "new-waste", "new-risk", "difference")
@@ -33,7 +35,6 @@ def compare(before: str, after: str | None, peers: tuple[str, str] | None, as_js
     from opossum.compare.comparison import compared
     from opossum.compare.side import Side
     from opossum.compare.wording import sections
-    from opossum.findings.examine import examine
 
     if peers and after:
         raise CommandError("--peers compares two peers of one take; give one take, or leave --peers out.")
@@ -46,11 +47,13 @@ def compare(before: str, after: str | None, peers: tuple[str, str] | None, as_js
             if peer not in names:
                 raise CommandError(f"{before}: has no peer `{peer}`; there are: {', '.join(names)}.")
         sides = (Side(takes[0], peers[0], names.index(peers[0])), Side(takes[0], peers[1], names.index(peers[1])))
-        comparison = compared(sides)
+        with step("comparing") as tell:
+            comparison = compared(sides, progress=tell)
     else:
         wishes = wishes_for(before)
-        found = [wishes.counted(examine(take, wishes.settings)) for take in takes]
-        comparison = compared((Side(takes[0], "BEFORE"), Side(takes[1], "AFTER")), (found[0], found[1]))
+        found = [examined(take, wishes).counted for take in takes]
+        with step("comparing") as tell:
+            comparison = compared((Side(takes[0], "BEFORE"), Side(takes[1], "AFTER")), (found[0], found[1]), tell)
     if as_json:
         printed_json(comparison.as_dict())
     else:
@@ -63,7 +66,9 @@ def compare(before: str, after: str | None, peers: tuple[str, str] | None, as_js
     if fail_on == "difference":
         from opossum.compare.differences import Sort
 
-        raise SystemExit(int(any(item.sort is Sort.CODE for item in comparison.differences)))
+        found_it = any(item.sort is Sort.CODE for item in comparison.differences)
+        raise SystemExit(ExitStatus.FOUND if found_it else ExitStatus.WELL)
     if fail_on is not None:
         limit = Severity(fail_on.removeprefix("new-")).rank
-        raise SystemExit(int(any(finding.severity.rank <= limit for finding in comparison.findings.new)))
+        found_it = any(finding.severity.rank <= limit for finding in comparison.findings.new)
+        raise SystemExit(ExitStatus.FOUND if found_it else ExitStatus.WELL)

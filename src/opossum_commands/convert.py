@@ -13,7 +13,8 @@ from opossum.whole_file import whole_file
 from opossum_commands.completing import files
 from opossum_commands.keeping import spare_what_is_there
 from opossum_commands.reading import CommandError, opened
-from opossum_commands.terminal import say
+from opossum_commands.steps import step
+from opossum_commands.terminal import remark
 
 if TYPE_CHECKING:
     from opossum.take.take import Take
@@ -36,11 +37,12 @@ def convert(paths: tuple[str, ...], target: str, force: bool) -> None:
     spare_what_is_there(target, force)
     take = opened(paths)
     try:
-        told = write(take, target)
+        with step(f"writing {target}"):
+            told = write(take, target)
     except OSError as error:
         raise CommandError(f"{target}: cannot be written ({error.strerror or error}).") from None
     size = _size(Path(target))
-    say(f"{target}: {told}, {size:,} bytes ({size / max(1, take.records):.1f} a record)")
+    remark(f"{target}: {told}, {size:,} bytes ({size / max(1, take.records):.1f} a record)", error=False)
 
 
 def _writer(target: str) -> Callable[[Take, str], str]:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import sys
 import tempfile
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -14,6 +13,8 @@ from opossum_commands.completing import faults as offered_faults
 from opossum_commands.desk import run_on_screen
 from opossum_commands.keeping import spare_what_is_there
 from opossum_commands.reading import CommandError, opened
+from opossum_commands.steps import step
+from opossum_commands.terminal import remark
 
 if TYPE_CHECKING:
     from opossum.take.take import Take
@@ -60,6 +61,7 @@ def demo(
     """
     from moonrise_bakery import demo_take_path
     from moonrise_bakery.faults import DEMO_FAULTS
+    from opossum.findings.wording import plural
 
     if list_faults:
         _list_faults()
@@ -74,13 +76,13 @@ def demo(
     chosen = () if healthy else named or DEMO_FAULTS
     if link:
         lost = _play(None, chosen, seed, seconds, real_time=True, link=link)
-        click.echo(f"The night was played to {link}; {lost:,} records were lost.")
+        remark(f"The night was played to {link}; {plural(lost, 'record')} lost.", error=False)
         return
     if not (faults or healthy or seed is not None or seconds is not None or real_time or out):
         run_on_screen([str(demo_take_path())])
     if out is not None and not out.endswith(".take"):
         _play_whole(out, chosen, seed, seconds, real_time)
-        click.echo(f"{out}: {Path(out).stat().st_size:,} bytes")
+        remark(f"{out}: {Path(out).stat().st_size:,} bytes", error=False)
         return
     with tempfile.TemporaryDirectory(prefix="opossum-") as folder:
         stream = os.path.join(folder, "moonrise.flow.jsonl")
@@ -110,14 +112,15 @@ def _play(stream: str | None, faults: tuple[str, ...], seed: int | None, seconds
     from moonrise_bakery.night import DEFAULT_SECONDS, DEFAULT_SEED, record_night
 
     try:
-        recorder = record_night(
-            stream,
-            faults,
-            seed=DEFAULT_SEED if seed is None else seed,
-            seconds=DEFAULT_SECONDS if seconds is None else seconds,
-            progress=_tell_progress if sys.stderr.isatty() else None,
-            **more,
-        )
+        with step("playing the night") as tell:
+            recorder = record_night(
+                stream,
+                faults,
+                seed=DEFAULT_SEED if seed is None else seed,
+                seconds=DEFAULT_SECONDS if seconds is None else seconds,
+                progress=lambda share: tell(f"{share:.0%}"),
+                **more,
+            )
     except ValueError as error:
         raise CommandError(f"{error}.") from None
     if recorder.trouble:
@@ -141,8 +144,4 @@ def _save(take: Take, out: str) -> None:
         save_take(take, out)
     except OSError as error:
         raise CommandError(f"{out}: cannot be written ({error.strerror or error}).") from None
-    click.echo(f"{out}: {take.records:,} records, {Path(out).stat().st_size:,} bytes")
-
-
-def _tell_progress(share: float) -> None:
-    click.echo(f"\rThe night is played: {share:.0%} ", nl=False, err=True)
+    remark(f"{out}: {take.records:,} records, {Path(out).stat().st_size:,} bytes", error=False)

@@ -6,7 +6,6 @@ import click
 
 from opossum.findings.blind_spots import blind_spots
 from opossum.findings.catalogue import KINDS, kind_named, with_setting
-from opossum.findings.examine import examine
 from opossum.findings.finding import Finding, Severity
 from opossum.findings.wishes import not_counted
 from opossum.findings.wording import plural
@@ -14,8 +13,9 @@ from opossum.stream.damage import Damage
 from opossum.take.checks import check_take
 from opossum.take.take import Take
 from opossum_commands.completing import files, kinds, thresholds
-from opossum_commands.reading import CommandError, opened, printed_json, wishes_for
-from opossum_commands.terminal import say, say_wrapped
+from opossum_commands.exit_status import ExitStatus
+from opossum_commands.reading import CommandError, examined, opened, printed_json, wishes_for
+from opossum_commands.terminal import remark, say, say_wrapped
 
 SEVERITIES = tuple(severity.value for severity in Severity if severity is not Severity.NOTE)
 
@@ -90,8 +90,7 @@ def findings(
         except ValueError as error:
             raise CommandError(f"{error}.") from None
     take = opened(paths)
-    everything = examine(take, chosen, only)
-    found = wishes.counted(everything)
+    found, uncounted = examined(take, wishes._replace(settings=chosen), only)
     if new_baseline is not None:
         _write(new_baseline, found)
         return
@@ -114,18 +113,21 @@ def findings(
         }
         printed_json(
             {
+                "format": "opossum-findings",
+                "version": 1,
                 "take": about,
-                "uncounted": len(everything) - len(found),
+                "uncounted": uncounted,
                 "findings": [finding.as_dict() for finding in found],
             }
         )
     else:
         _print_table(take, found, damage, only)
-        if len(found) < len(everything):
-            say(not_counted(len(everything) - len(found), known=bool(wishes.known)))
+        if uncounted:
+            say(not_counted(uncounted, known=bool(wishes.known)))
     if fail_on is not None:
         limit = Severity(fail_on).rank
-        raise SystemExit(1 if any(finding.severity.rank <= limit for finding in found) else 0)
+        found_it = any(finding.severity.rank <= limit for finding in found)
+        raise SystemExit(ExitStatus.FOUND if found_it else ExitStatus.WELL)
 
 
 def _known(baseline: str | None) -> frozenset[str]:
@@ -145,7 +147,7 @@ def _write(baseline: str, found: list[Finding]) -> None:
         write_baseline(baseline, found)
     except OSError as error:
         raise CommandError(f"{baseline}: cannot be written ({error.strerror or error}).") from None
-    say(f"{baseline}: {plural(len(found), 'finding')}", error=True)
+    remark(f"{baseline}: {plural(len(found), 'finding')}")
 
 
 def _print_table(take: Take, found: list[Finding], damage: list[Damage], only: tuple[str, ...]) -> None:

@@ -28,6 +28,8 @@ def info(paths: tuple[str, ...], as_json: bool) -> None:
     counts = {kind: len(table) for kind, table in take.tables.items() if len(table)}
     lengths = frames.work_ns[frames.settled] / 1e6
     facts: dict[str, Any] = {
+        "format": "opossum-info",
+        "version": 1,
         "name": take.name,
         "game": take.game,
         "engine": take.recording.head_text(0, "engine"),

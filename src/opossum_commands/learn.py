@@ -9,7 +9,8 @@ import click
 from opossum_commands.completing import files
 from opossum_commands.keeping import spare_what_is_there
 from opossum_commands.reading import CommandError, opened
-from opossum_commands.terminal import say
+from opossum_commands.steps import step
+from opossum_commands.terminal import remark, say
 
 
 @click.command()
@@ -37,7 +38,8 @@ def learn(paths: tuple[str, ...], out: str, force: bool) -> None:
         take = opened([path])
         take.name = Path(path).stem if path != "-" else take.name
         takes.append(take)
-    learning = learnt(takes)
+    with step("learning") as tell:
+        learning = learnt(takes, lambda number, of: tell(f"{number} of {of} takes"))
     if not learning.rules:
         raise CommandError("nothing held often enough to be a rule; record longer runs, or more of them.")
     try:
@@ -45,7 +47,7 @@ def learn(paths: tuple[str, ...], out: str, force: bool) -> None:
             file.write(rule_file(learning, takes[0].game).encode())
     except OSError as error:
         raise CommandError(f"{out}: cannot be written ({error.strerror or error}).") from None
-    say(f"{out}: {plural(len(learning.rules), 'rule')} from {plural(len(takes), 'take')}")
+    remark(f"{out}: {plural(len(learning.rules), 'rule')} from {plural(len(takes), 'take')}", error=False)
     if learning.disputed:
         say(f"On {plural(len(learning.disputed), 'more rule')} the takes disagree; they stand at the end, as comments.")
     if len(takes) == 1:

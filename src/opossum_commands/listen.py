@@ -10,9 +10,10 @@ from typing import TYPE_CHECKING
 import click
 
 from opossum_commands.convert import write_stream
+from opossum_commands.exit_status import ExitStatus
 from opossum_commands.keeping import free_part, keep, spare_what_is_there, tell_lost
 from opossum_commands.reading import CommandError, opened
-from opossum_commands.terminal import say
+from opossum_commands.terminal import remark, say
 from opossum_commands.token_file import token_option
 
 if TYPE_CHECKING:
@@ -62,7 +63,7 @@ def listen(
         receiver.start()
     except ReceiveError as error:
         raise CommandError(f"{error}.") from None
-    say(f"Listening on {receiver.host}:{receiver.port}; Ctrl+C ends it.", error=True)
+    remark(f"Listening on {receiver.host}:{receiver.port}; Ctrl+C ends it.")
     _wait(receiver, seconds, until_bye)
     receiver.stop()
     for why in receiver.refusals:
@@ -74,17 +75,19 @@ def listen(
     take = opened([str(part)], shifts)
     take.name = target.name.split(".")[0]
     keep(take, target, part, None if target.name.endswith(".take") else write_stream)
-    say(f"{target}: {take.records:,} records of {', '.join(span.name for span in take.peers)}")
+    remark(f"{target}: {take.records:,} records of {', '.join(span.name for span in take.peers)}", error=False)
     for peer in receiver.peers:
         if peer.error_ns is not None and not peer.clock_is_believable:
             say(f"  {peer.name}'s clock does not agree with its records, and was not used", error=True)
     for name, (shift_ns, error_ns) in shifts.items():
-        say(f"  {name}'s clock was set by {shift_ns / 1e6:+.3f} ms, give or take {error_ns / 1e6:.3f} ms")
+        remark(
+            f"  {name}'s clock was set by {shift_ns / 1e6:+.3f} ms, give or take {error_ns / 1e6:.3f} ms", error=False
+        )
     not_written = tell_lost(take)
     if receiver.trouble:
         raise CommandError(f"{receiver.trouble}: the take holds what came before.")
     if not_written:
-        sys.exit(CommandError.exit_code)
+        sys.exit(ExitStatus.ERROR)
 
 
 def _wait(receiver: Receiver, seconds: float | None, until_bye: bool) -> None:
@@ -97,7 +100,7 @@ def _wait(receiver: Receiver, seconds: float | None, until_bye: bool) -> None:
             for peer in peers:
                 if peer.name not in told:
                     told.add(peer.name)
-                    say(f"{peer.name} is recording {peer.game}.", error=True)
+                    remark(f"{peer.name} is recording {peer.game}.")
             if until_bye and peers and not any(peer.connected for peer in peers):
                 return
             time.sleep(0.05)

@@ -14,8 +14,18 @@ from click.shell_completion import CompletionItem
 
 from opossum import __version__
 from opossum.foreign_text import shown
+from opossum_commands.exit_status import MEANING, PASSED_ON, ExitStatus
+from opossum_commands.help_text import Context, whole_sentence
+from opossum_commands.loudness import QUIET, VERBOSE, usual_loudness, with_loudness
 
-EXIT_ERROR = 2
+COMPLETION = {
+    "bash": 'eval "$(_OPOSSUM_COMPLETE=bash_source opossum)"',
+    "zsh": 'eval "$(_OPOSSUM_COMPLETE=zsh_source opossum)"',
+    "fish": "_OPOSSUM_COMPLETE=fish_source opossum | source",
+}
+COMPLETION_PLACES = "The line goes into ~/.bashrc, into ~/.zshrc after compinit, or into ~/.config/fish/config.fish."
+PASSES_OPTIONS_ON = ("record",)
+"""Commands that hand to a game whatever options they do not know: how loud they are is said before their name."""
 LIKE_A_COMMAND = 0.6
 """How alike (from 0 to 1) a word is to the command that it may have been meant to be."""
 
@@ -34,12 +44,15 @@ COMMANDS = {
     "listen": "listen:listen",
     "record": "record:record",
     "header": "header:header",
+    "schema": "schema:schema",
 }
 """Every command, and where it lies in this package; loaded when it is called, for some load the whole core."""
 
 
 class _Commands(click.Group):
     """Loads commands when they are named, and takes `opossum`, and `opossum TAKE`, to mean the desk."""
+
+    context_class = Context
 
     def list_commands(self, ctx: click.Context) -> list[str]:
         """Return the names of all commands."""
@@ -50,7 +63,26 @@ class _Commands(click.Group):
         if cmd_name not in COMMANDS:
             return None
         module, _, name = COMMANDS[cmd_name].partition(":")
-        return getattr(importlib.import_module(f"opossum_commands.{module}"), name)
+        command: click.Command = getattr(importlib.import_module(f"opossum_commands.{module}"), name)
+        command.context_class = Context
+        return command if cmd_name in PASSES_OPTIONS_ON else with_loudness(command)
+
+    def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
+        """Write each command with all that its first sentence says."""
+        commands = [(name, self.get_command(ctx, name)) for name in self.list_commands(ctx)]
+        with formatter.section("Commands"):
+            formatter.write_dl([(name, whole_sentence(command)) for name, command in commands if command is not None])
+
+    def format_epilog(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
+        """Write the exit statuses, and how a shell learns to complete."""
+        with formatter.section("Exit status"):
+            formatter.write_dl([(str(int(status)), meaning) for status, meaning in MEANING.items()])
+        formatter.write_paragraph()
+        formatter.write_text(PASSED_ON)
+        with formatter.section("Shell completion"):
+            formatter.write_dl(list(COMPLETION.items()))
+        formatter.write_paragraph()
+        formatter.write_text(COMPLETION_PLACES)
 
     def shell_complete(self, ctx: click.Context, incomplete: str) -> list[CompletionItem]:
         """Offer commands, and files where no command begins so."""
@@ -95,7 +127,6 @@ def _print_version(ctx: click.Context, _: click.Parameter, wanted: bool) -> None
 @click.group(
     cls=_Commands,
     context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100},
-    epilog='Shell completion: put  eval "$(_OPOSSUM_COMPLETE=bash_source opossum)"  into ~/.bashrc (zsh, fish alike).',
 )
 @click.option(
     "--version",
@@ -105,6 +136,8 @@ def _print_version(ctx: click.Context, _: click.Parameter, wanted: bool) -> None
     callback=_print_version,
     help="Show the version, and which half of the recorder is active, and exit.",
 )
+@click.option("-q", "--quiet", **QUIET)
+@click.option("-v", "--verbose", **VERBOSE)
 def cli() -> None:
     """See in what order a game's events really ran, and what fires twice, never comes,
     comes too late, eats the frame or hangs.
@@ -118,6 +151,7 @@ def cli() -> None:
 
 def main(arguments: Sequence[str] | None = None) -> None:
     """Run the command line; errors are one sentence on standard error and exit status 2."""
+    usual_loudness()
     try:
         status = cli.main(
             args=list(arguments) if arguments is not None else None, prog_name="opossum", standalone_mode=False
@@ -128,10 +162,10 @@ def main(arguments: Sequence[str] | None = None) -> None:
         usage = isinstance(error, click.UsageError) and error.ctx is not None
         hint = f" See `{error.ctx.command_path} --help`." if usage else ""  # type: ignore[attr-defined]
         print(f"opossum: {shown(message)}{hint}", file=sys.stderr)
-        sys.exit(EXIT_ERROR)
+        sys.exit(ExitStatus.ERROR)
     except (click.Abort, KeyboardInterrupt):
         print("opossum: stopped.", file=sys.stderr)
-        sys.exit(130)
+        sys.exit(ExitStatus.STOPPED)
     except SystemExit:
         # so Click says that whoever read it has seen enough, and ends with 1
         if type(sys.stdout).__name__.endswith("PacifyFlushWrapper"):
@@ -144,8 +178,8 @@ def main(arguments: Sequence[str] | None = None) -> None:
         _forget_output()
         where = f"{error.filename}: " if error.filename else ""
         print(f"opossum: {shown(where)}{error.strerror or error}; not all could be written or read.", file=sys.stderr)
-        sys.exit(EXIT_ERROR)
-    sys.exit(status if isinstance(status, int) else 0)
+        sys.exit(ExitStatus.ERROR)
+    sys.exit(status if isinstance(status, int) else ExitStatus.WELL)
 
 
 def _forget_output() -> None:

@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+import os
+from collections.abc import Collection, Mapping, Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import click
 
 from opossum.foreign_text import shown_json
+from opossum_commands.exit_status import ExitStatus
+from opossum_commands.steps import share_of, step
 
 if TYPE_CHECKING:
+    from opossum.findings.finding import Finding
     from opossum.findings.wishes import Wishes
     from opossum.take.take import Take
 
@@ -18,7 +22,14 @@ if TYPE_CHECKING:
 class CommandError(click.ClickException):
     """One sentence for the user; the command ends with status 2."""
 
-    exit_code = 2
+    exit_code = ExitStatus.ERROR
+
+
+class Examined(NamedTuple):
+    """What was found in a take: what counts, and how many findings more its user does not want counted."""
+
+    counted: list[Finding]
+    uncounted: int
 
 
 def opened(paths: Sequence[str], shifts: Mapping[str, tuple[int, int]] | None = None) -> Take:
@@ -30,11 +41,28 @@ def opened(paths: Sequence[str], shifts: Mapping[str, tuple[int, int]] | None = 
     from opossum.take.opening import ReadError, open_any
 
     try:
-        return open_any(list(paths), shifts=shifts)
+        told = ", ".join("standard input" if path == "-" else path for path in paths)
+        with step(f"reading {told}") as tell:
+            return open_any(list(paths), share_of(tell, _size(paths)), shifts)
     except ReadError as error:
         raise CommandError(f"{error}.") from None
     except MemoryError:
         raise CommandError(f"{paths[0]}: too large for this machine's memory; record a shorter run.") from None
+
+
+def _size(paths: Sequence[str]) -> int:
+    """Return the bytes of files, 0 where they are not known."""
+    return sum(os.path.getsize(path) for path in paths) if all(map(os.path.isfile, paths)) else 0
+
+
+def examined(take: Take, wishes: Wishes, only: Collection[str] = ()) -> Examined:
+    """Examine a take for a command, and leave out what its user does not want counted."""
+    from opossum.findings.examine import examine
+
+    with step(f"examining {take.name}") as tell:
+        everything = examine(take, wishes.settings, only, tell)
+    counted = wishes.counted(everything)
+    return Examined(counted, len(everything) - len(counted))
 
 
 def wishes_for(*places: str | Path) -> Wishes:

@@ -21,9 +21,10 @@ from opossum_commands.declaring import declared_for
 from opossum_commands.desk import run_on_screen
 from opossum_commands.engines import ENGINES, PYTHON, engine_at
 from opossum_commands.engines.engine import LINK, Engine, Launch
+from opossum_commands.exit_status import ExitStatus
 from opossum_commands.keeping import free_part, keep, spare_what_is_there, tell_lost
-from opossum_commands.reading import CommandError, opened, wishes_for
-from opossum_commands.terminal import say
+from opossum_commands.reading import CommandError, examined, opened, wishes_for
+from opossum_commands.terminal import remark, say
 from opossum_commands.token_file import TOKEN_VARIABLE, token_option
 from opossum_recorder.engines.declared.declarations import VARIABLE as DECLARED
 
@@ -35,8 +36,6 @@ LAST_LINES_S = 5.0
 """How long the last lines of a game that has ended may take to arrive."""
 MOST_TOLD = 8
 """Findings told when a game has ended; how many more there are is told too."""
-EXIT_NOT_WRITTEN = 2
-"""Status where the game ended well, and not all that it did could be written."""
 LOOK_S = 0.5
 """How often the black box of a game that plays over the link is looked into."""
 
@@ -162,9 +161,9 @@ def record(
     box.unlink(missing_ok=True)
     found = _tell(take, target, game.folder)
     if fail_on is not None and status == 0 and any(item.severity.rank <= Severity(fail_on).rank for item in found):
-        status = 1
+        status = ExitStatus.FOUND
     if tell_lost(take) and status == 0:
-        status = EXIT_NOT_WRITTEN
+        status = ExitStatus.ERROR  # the game ended well, and not all that it did could be written
     if show:
         run_on_screen([str(target)])
     sys.exit(status if status >= 0 else 128 - status)
@@ -240,7 +239,7 @@ def _run_linked(stream: Path, launch: Callable[[str], Launch], seconds: float | 
             stream.unlink(missing_ok=True)
     if receiver.trouble:
         say(f"opossum: {receiver.trouble}.", error=True)
-        return status or EXIT_NOT_WRITTEN
+        return status or ExitStatus.ERROR
     return status
 
 
@@ -255,7 +254,7 @@ def _run(launch: Launch, seconds: float | None, look: Callable[[], None] | None 
         raise CommandError(f"{launch.command[0]}: cannot be run ({error.strerror or error}).") from None
     signal.signal(signal.SIGTERM, lambda *_: process.terminate())
     lasts = "" if seconds is None else f" for {seconds:g} s"
-    say(f"opossum: recording {launch.told or launch.name} under {launch.under}{lasts}; Ctrl+C ends it.", error=True)
+    remark(f"opossum: recording {launch.told or launch.name} under {launch.under}{lasts}; Ctrl+C ends it.")
     ends = None if seconds is None else time.monotonic() + seconds
     asked = 0
     while True:
@@ -291,24 +290,24 @@ def _told_to_end(process: subprocess.Popen[bytes]) -> int:
 def _tell(take: Take, target: Path, game_folder: Path) -> list[Finding]:
     """Say where the take is and what is wrong, in a few lines; return what counts."""
     from opossum.findings.blind_spots import blind_spots, error_that_ended
-    from opossum.findings.examine import examine
     from opossum.findings.wishes import Wishes, not_counted
+    from opossum.findings.wording import plural
 
     try:
         wishes = wishes_for(target, game_folder)
     except CommandError as error:
         wishes = Wishes()
         say(f"  {error.message.removesuffix('.')}; it is not heeded.", error=True)
-    everything = examine(take, wishes.settings)
-    found = wishes.counted(everything)
+    found, uncounted = examined(take, wishes)
     ending = "" if take.recording.closed(0) else " The game did not end by itself: see the end of the take."
-    say(f"{target}: {take.records:,} records, {take.game_frames:,} frames.{ending}", error=True)
+    told = f"{plural(take.records, 'record')}, {plural(take.game_frames, 'frame')}"
+    say(f"{target}: {told}.{ending}", error=True)
     for finding in found[:MOST_TOLD]:
         say(f"  {finding.severity.value}: {finding.summary}", error=True)
     if len(found) > MOST_TOLD:
         say(f"  … and {len(found) - MOST_TOLD} more: opossum findings {target}", error=True)
-    if len(found) < len(everything):
-        say(f"  {not_counted(len(everything) - len(found))}", error=True)
+    if uncounted:
+        say(f"  {not_counted(uncounted)}", error=True)
     raised = None if take.game_frames else error_that_ended(take)
     if raised:
         say(f"  The game raised before its first frame: {raised}", error=True)

@@ -8,8 +8,9 @@ import click
 
 from opossum_commands.completing import files
 from opossum_commands.keeping import spare_what_is_there
-from opossum_commands.reading import CommandError, opened, printed_json, wishes_for
-from opossum_commands.terminal import say, say_wrapped
+from opossum_commands.reading import CommandError, examined, opened, printed_json, wishes_for
+from opossum_commands.steps import step
+from opossum_commands.terminal import remark, say, say_wrapped
 
 if TYPE_CHECKING:
     from opossum.findings.finding import Finding
@@ -35,7 +36,6 @@ def rehearse(path: str, finding: str | None, rule: str | None, out: str | None, 
     opossum rehearse night.take --rule "never more than 1 timer steam at once for each owner"
     """
     from opossum.compare.wording import sections
-    from opossum.findings.examine import examine
     from opossum.rehearse.plan import RehearsalError
     from opossum.rehearse.rehearsal import rehearse as rehearsed
     from opossum.rehearse.rehearsal import rehearse_rule
@@ -48,12 +48,16 @@ def rehearse(path: str, finding: str | None, rule: str | None, out: str | None, 
         spare_what_is_there(out, force)
     wishes = wishes_for(path)
     take = opened([path])
-    findings = wishes.counted(examine(take, wishes.settings))
+    findings = examined(take, wishes).counted
     try:
         if rule is not None:
-            rehearsal = rehearse_rule(take, _rule(rule), findings, wishes.settings)
+            held = _rule(rule)
+            with step("rehearsing") as tell:
+                rehearsal = rehearse_rule(take, held, findings, wishes.settings, tell)
         else:
-            rehearsal = rehearsed(take, _chosen(str(finding), findings), findings, wishes.settings)
+            chosen = _chosen(str(finding), findings)
+            with step("rehearsing") as tell:
+                rehearsal = rehearsed(take, chosen, findings, wishes.settings, tell)
     except RehearsalError as error:
         raise CommandError(f"{error}.") from None
     if out is not None:
@@ -77,8 +81,8 @@ def rehearse(path: str, finding: str | None, rule: str | None, out: str | None, 
         for line in section.lines:
             say_wrapped(line, "  ", "    ")
     if out is not None:
-        say()
-        say(f"{out}: {rehearsal.take.records:,} records")
+        remark("", error=False)
+        remark(f"{out}: {rehearsal.take.records:,} records", error=False)
 
 
 def _rule(text: str) -> Rule:

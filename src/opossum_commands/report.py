@@ -8,8 +8,9 @@ import click
 
 from opossum_commands.completing import files
 from opossum_commands.keeping import spare_what_is_there
-from opossum_commands.reading import CommandError, opened, wishes_for
-from opossum_commands.terminal import say
+from opossum_commands.reading import CommandError, examined, opened, wishes_for
+from opossum_commands.steps import step
+from opossum_commands.terminal import remark
 
 
 @click.command()
@@ -25,14 +26,14 @@ def report(paths: tuple[str, ...], out: str, force: bool) -> None:
     spare_what_is_there(target, force)
     wishes = wishes_for(paths[0])
     take = opened(paths)
-    from opossum.findings.examine import examine
     from opossum.findings.wording import plural
     from opossum.take.checks import check_take
     from opossum_desk.report.writing import write_report
 
-    findings = wishes.counted(examine(take, wishes.settings))
+    findings = examined(take, wishes).counted
     try:
-        write_report(take, findings, check_take(take), target)
+        with step(f"writing {target}"):
+            write_report(take, findings, check_take(take), target)
     except OSError as error:
         raise CommandError(f"{target}: cannot be written ({error.strerror or error}).") from None
-    say(f"{target}: {plural(len(findings), 'finding')}, {target.stat().st_size:,} bytes")
+    remark(f"{target}: {plural(len(findings), 'finding')}, {target.stat().st_size:,} bytes", error=False)

@@ -106,7 +106,9 @@ class Memory:
                 _keep_latest(self.kept.bookmarks)
                 _keep_latest(self.kept.sounds)
                 for path, of_settings in ((self._state, False), (self._settings, True)):
-                    told = {name: value for name, value in asdict(self.kept).items() if (name in SETTINGS) is of_settings}
+                    told = {
+                        name: value for name, value in asdict(self.kept).items() if (name in SETTINGS) is of_settings
+                    }
                     with whole_file(path) as file:
                         file.write(json.dumps(told, indent=1).encode())
             self._base = copy.deepcopy(self.kept)

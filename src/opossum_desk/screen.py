@@ -60,7 +60,9 @@ def why_no_window() -> str:
         return f"QT_QPA_PLATFORM is `{platform}`, of which Qt can make no window here; unset it"
     asked = [f"{name}={value}" for name, value in (("WAYLAND_DISPLAY", wayland), ("DISPLAY", display)) if value]
     if not asked:
-        return "there is no screen here (neither DISPLAY nor WAYLAND_DISPLAY is set); `opossum findings` works without one"
+        return (
+            "there is no screen here (neither DISPLAY nor WAYLAND_DISPLAY is set); `opossum findings` works without one"
+        )
     return (
         f"no screen answers at {' or '.join(asked)}; see that it runs and that you may use it"
         " (`opossum findings` works without one)"

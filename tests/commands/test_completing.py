@@ -6,6 +6,7 @@ import os
 import pty
 import select
 import shutil
+import signal
 import subprocess
 import sys
 import time
@@ -59,33 +60,74 @@ def test_each_shell_gets_its_script(shell, sign):
     assert sign in done.stdout
 
 
-@pytest.mark.skipif(shutil.which("bash") is None, reason="there is no bash")
-def test_a_command_is_completed_in_a_real_shell(tmp_path):
-    """Typed letter by letter, with the tabulator."""
-    process, terminal = pty.fork()
-    if not process:
-        environment = os.environ | {"PATH": f"{OPOSSUM.parent}:{os.environ['PATH']}", "PS1": "$ ", "TERM": "dumb"}
-        os.chdir(tmp_path)
-        os.execvpe("bash", ["bash", "--norc", "--noprofile", "-i"], environment)
+SHELLS = {
+    "bash": (["bash", "--norc", "--noprofile", "-i"], 'eval "$(_OPOSSUM_COMPLETE=bash_source opossum)"'),
+    "zsh": (
+        ["zsh", "-f", "-i"],
+        'autoload -Uz compinit; compinit -u -D; eval "$(_OPOSSUM_COMPLETE=zsh_source opossum)"',
+    ),
+    "fish": (["fish", "--no-config", "-i"], "_OPOSSUM_COMPLETE=fish_source opossum | source"),
+}
+"""How each is started without what its user has set, and the line that the help tells to put into its settings."""
 
-    def until(sign: bytes, seconds: float = 30.0) -> bytes:
+
+class Terminal:
+    """A shell that is typed into, in a folder with a take."""
+
+    def __init__(self, shell: str, folder: Path) -> None:
+        (folder / "midnight.take").write_bytes(b"")
+        command = SHELLS[shell][0]
+        self._process, self._terminal = pty.fork()
+        if not self._process:
+            path = f"{OPOSSUM.parent}:{os.environ['PATH']}"
+            own = {"PATH": path, "PS1": "$ ", "TERM": "dumb", "HOME": str(folder), "XDG_CONFIG_HOME": str(folder)}
+            os.chdir(folder)
+            os.execvpe(command[0], command, os.environ | own)
+
+    def type(self, keys: bytes) -> None:
+        """Type keys."""
+        os.write(self._terminal, keys)
+
+    def until(self, sign: bytes, seconds: float = 60.0) -> bytes:
+        """Wait for what the terminal shows."""
         said, end = b"", time.monotonic() + seconds
         while sign not in said:
             assert time.monotonic() < end, said
-            if select.select([terminal], [], [], 0.1)[0]:
-                said += os.read(terminal, 4096)
+            if select.select([self._terminal], [], [], 0.1)[0]:
+                said += os.read(self._terminal, 4096)
         return said
 
-    until(b"$ ")
-    os.write(terminal, b'eval "$(_OPOSSUM_COMPLETE=bash_source opossum)"; echo re""ady\n')
-    until(b"ready\r\n")
-    os.write(terminal, b"opossum fin\t")
-    until(b"findings ")
-    os.write(terminal, b"--only doub\t")
-    until(b"double-fire ")
-    os.write(terminal, b"\x15exit\n")
-    os.waitpid(process, 0)
-    os.close(terminal)
+    def close(self) -> None:
+        """End the shell."""
+        os.kill(self._process, signal.SIGKILL)
+        os.waitpid(self._process, 0)
+        os.close(self._terminal)
+
+
+@pytest.mark.parametrize("shell", SHELLS)
+def test_words_are_completed_in_a_real_shell(shell, tmp_path):
+    """Typed letter by letter, with the tabulator: a command, an option, a kind, a threshold, a fault and a file."""
+    if shutil.which(shell) is None:
+        pytest.skip(f"there is no {shell}")
+    terminal = Terminal(shell, tmp_path)
+    try:
+        terminal.type(SHELLS[shell][1].encode() + b'; echo re""ady\n')
+        terminal.until(b"ready\r\n")
+        for typed, whole in (
+            (b"opossum fin", b"findings"),
+            (b"opossum findings --bas", b"--baseline"),
+            (b"opossum findings --only doub", b"double-fire"),
+            (b"opossum findings --set polling_ca", b"polling_calls="),
+            (b"opossum demo --with bound-tw", b"bound-twice"),
+            (b"opossum info midni", b"midnight.take"),
+        ):
+            terminal.type(typed)
+            terminal.until(typed[-1:])
+            terminal.type(b"\t")
+            terminal.until(whole[len(typed.rpartition(b" ")[2]) :])
+            terminal.type(b"\x15")
+    finally:
+        terminal.close()
 
 
 def test_the_package_is_the_command():

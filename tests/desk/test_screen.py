@@ -61,7 +61,9 @@ def test_nothing_is_missing_where_tests_run(monkeypatch):
     """So that a sentence about libraries is true; one that is nowhere is missing."""
     assert missing(ALWAYS) == {}
     assert missing({"libnowhere.so.9": "libnowhere9"}) == {"libnowhere.so.9": "libnowhere9"}
-    monkeypatch.setattr("opossum_desk.screen.missing", lambda wanted: {"a.so": "a"} if set(SCREEN) <= set(wanted) else {})
+    monkeypatch.setattr(
+        "opossum_desk.screen.missing", lambda wanted: {"a.so": "a"} if set(SCREEN) <= set(wanted) else {}
+    )
     for name in SCREENS:
         monkeypatch.delenv(name, raising=False)
     assert "no screen here" in why_no_window()

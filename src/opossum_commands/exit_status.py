@@ -1,0 +1,24 @@
+"""The statuses that commands end with, for scripts."""
+
+from __future__ import annotations
+
+from enum import IntEnum
+
+
+class ExitStatus(IntEnum):
+    """How a command ended."""
+
+    WELL = 0
+    FOUND = 1
+    ERROR = 2
+    STOPPED = 130
+
+
+MEANING = {
+    ExitStatus.WELL: "all is well, also where whoever read the output closed it early",
+    ExitStatus.FOUND: "what was asked about is so: `--fail-on` found it, a rule broke, a stream is damaged",
+    ExitStatus.ERROR: "it could not be done, or not all of it could be read or written; one sentence says why",
+    ExitStatus.STOPPED: "stopped by Ctrl+C",
+}
+"""What each says. `opossum record` passes the game's own status on where that is not 0, 128 and more for a signal."""
+PASSED_ON = "`opossum record` ends with the game's own status where that is not 0 (128 and more: by a signal)."
