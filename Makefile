@@ -27,8 +27,8 @@ test: setup
 	@QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -n $(WORKERS) --dist worksteal
 
 lint: setup
-	$(BIN)/ruff check src tests benchmarks tools
-	$(BIN)/ruff format --check src tests benchmarks tools
+	$(BIN)/ruff check src recorder tests benchmarks tools
+	$(BIN)/ruff format --check src recorder tests benchmarks tools
 	$(BIN)/mypy
 	$(BIN)/lint-imports
 
@@ -39,7 +39,7 @@ fuzz: setup
 	@QT_QPA_PLATFORM=offscreen $(BIN)/python tools/fuzz.py
 
 mutants: setup
-	@$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[mutants]'
+	@$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable ./recorder --editable '.[mutants]'
 	@rm -rf mutants
 	@QT_QPA_PLATFORM=offscreen $(BIN)/mutmut run
 	@$(BIN)/mutmut results
@@ -53,12 +53,12 @@ screenshots: setup
 setup: $(READY)
 	@$(PYTHON) tools/system_libraries.py
 
-$(READY): pyproject.toml src/opossum_recorder/_inner.c
+$(READY): pyproject.toml recorder/pyproject.toml recorder/src/opossum_recorder/_inner.c
 	@$(PYTHON) -c 'import sys; sys.exit(0 if sys.version_info >= (3, 11) else "Opossum needs Python 3.11 or newer; this is " + sys.version.split()[0] + ". Name another with: make PYTHON=python3.12 ...")'
 	@$(PYTHON) -m venv $(VENV) || { echo "Python's venv module is missing here. Install it with:  sudo apt-get install -y python3-venv" >&2; rm -rf $(VENV); exit 1; }
 	@echo "Setting up (once): packages into $(VENV)"
-	@$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable '.[dev]'
-	@$(BIN)/python -m compileall -q src
+	@$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable ./recorder --editable '.[dev]'
+	@$(BIN)/python -m compileall -q src recorder/src
 	@touch $(READY)
 
 clean:

@@ -68,7 +68,11 @@ def _frame_ms(game: Game, recorded: bool, stream: Path) -> float:
     python = str(ROOT / ".strangers" / game.environment / "bin" / "python") if game.environment else sys.executable
     program = ["-c", PROGRAM.format(module=game.module, count=game.count)]
     command = [python, "-m", "opossum_recorder.launch", str(stream), *program] if recorded else [python, *program]
-    environment = os.environ | {"PYTHONPATH": str(ROOT / "src"), "SDL_AUDIODRIVER": "dummy", "ALSOFT_DRIVERS": "null"}
+    environment = os.environ | {
+        "PYTHONPATH": str(ROOT / "recorder" / "src"),
+        "SDL_AUDIODRIVER": "dummy",
+        "ALSOFT_DRIVERS": "null",
+    }
     environment |= {"DISPLAY": SCREEN} if game.environment else {"SDL_VIDEODRIVER": "dummy"}
     result = subprocess.run(command, cwd=stream.parent, env=environment, capture_output=True, text=True, timeout=60)
     told = [line for line in result.stdout.splitlines() if line.startswith("a frame:")]

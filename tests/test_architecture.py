@@ -15,7 +15,8 @@ import pytest
 from opossum.stream.kinds import KINDS
 
 ROOT = Path(__file__).parent.parent
-SOURCES = sorted((ROOT / "src").rglob("*.py"))
+TREES = (ROOT / "recorder" / "src", ROOT / "src")
+SOURCES = sorted(path for tree in TREES for path in tree.rglob("*.py"))
 
 BLOCKED = {
     "opossum": ["PySide6", "click", "opossum_desk", "opossum_commands", "opossum_recorder", "moonrise_bakery"],
@@ -28,9 +29,10 @@ BLOCKED = {
 
 def modules_of(package: str) -> list[str]:
     """Return all modules of a package."""
-    folder = ROOT / "src" / package.replace(".", "/")
+    tree = next(tree for tree in TREES if (tree / package.partition(".")[0]).is_dir())
+    folder = tree / package.replace(".", "/")
     return [
-        ".".join(path.relative_to(ROOT / "src").with_suffix("").parts).removesuffix(".__init__")
+        ".".join(path.relative_to(tree).with_suffix("").parts).removesuffix(".__init__")
         for path in sorted(folder.rglob("*.py"))
         if path.name != "__main__.py"
     ]
@@ -59,7 +61,7 @@ def test_the_recorder_can_be_copied_into_a_game(tmp_path):
     """Its folder alone is enough, without anything installed."""
     import shutil
 
-    shutil.copytree(ROOT / "src" / "opossum_recorder", tmp_path / "opossum_recorder")
+    shutil.copytree(ROOT / "recorder" / "src" / "opossum_recorder", tmp_path / "opossum_recorder")
     code = "from opossum_recorder import Recorder\nr = Recorder('x.flow.jsonl', 'g')\nr.send('a')\nr.close()\nprint(r.lost)"
     result = subprocess.run(
         [sys.executable, "-I", "-S", "-c", f"import sys; sys.path.insert(0, '.')\n{code}"],
@@ -72,7 +74,7 @@ def test_the_recorder_can_be_copied_into_a_game(tmp_path):
     assert result.stdout == "0\n", result.stderr
 
 
-@pytest.mark.parametrize("path", SOURCES, ids=lambda path: str(path.relative_to(ROOT / "src")))
+@pytest.mark.parametrize("path", SOURCES, ids=lambda path: str(path.relative_to(ROOT)))
 def test_modules_and_public_names_say_what_they_are(path):
     """Every module, public class and public function has a docstring."""
     tree = ast.parse(path.read_text())

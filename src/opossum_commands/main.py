@@ -12,8 +12,8 @@ from collections.abc import Sequence
 import click
 from click.shell_completion import CompletionItem
 
-from opossum import __version__
 from opossum.foreign_text import shown
+from opossum.version import __version__
 from opossum_commands.exit_status import MEANING, PASSED_ON, ExitStatus
 from opossum_commands.help_text import Context, whole_sentence
 from opossum_commands.loudness import QUIET, VERBOSE, usual_loudness, with_loudness

@@ -48,9 +48,12 @@ def step(doing: str) -> Iterator[Tell]:
 
 def share_of(tell: Tell, whole: int) -> Callable[[int], None]:
     """Return what tells how much of a whole is done, in hundredths; of a whole that is not known, megabytes."""
-    if whole > 0:
-        return lambda done: tell(f"{min(100, done * 100 // whole)} %")
-    return lambda done: tell(f"{done / 1e6:,.0f} MB")
+
+    def tell_share(done: int) -> None:
+        if done > 0:  # who opens a saved take only says that it goes on
+            tell(f"{min(100, done * 100 // whole)} %" if whole > 0 else f"{done / 1e6:,.0f} MB")
+
+    return tell_share
 
 
 def _keep_telling(doing: str, now: list[str], ended: threading.Event) -> None:

@@ -22,7 +22,7 @@ DOCS = Path(__file__).parents[2] / "docs"
 
 
 @pytest.fixture
-def at_once(monkeypatch):
+def at_once(run, monkeypatch):
     """Tell of a step after a moment."""
     monkeypatch.setattr(steps, "AFTER_S", 0.02)
     monkeypatch.setattr(steps, "AGAIN_S", 0.02)

@@ -16,7 +16,7 @@ from typing import Any, BinaryIO
 import msgspec
 import numpy as np
 
-from opossum import __version__
+from opossum.version import __version__
 from opossum.stream.tables import Array
 from opossum.take.take import Take
 

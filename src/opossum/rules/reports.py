@@ -8,9 +8,9 @@ from xml.etree import ElementTree
 
 import msgspec
 
-from opossum import __version__
 from opossum.foreign_text import shown
 from opossum.rules.checked import Outcome
+from opossum.version import __version__
 
 LEVELS = {"fault": "error", "waste": "warning", "risk": "warning", "note": "note"}
 """SARIF's levels for what a rule says it is."""

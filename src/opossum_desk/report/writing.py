@@ -9,7 +9,7 @@ from typing import Any
 import jinja2
 from markupsafe import Markup, escape
 
-from opossum import __version__
+from opossum.version import __version__
 from opossum.findings.blind_spots import blind_spots
 from opossum.findings.finding import Finding
 from opossum.foreign_text import shown

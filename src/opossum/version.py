@@ -1,0 +1,3 @@
+"""The version of Opossum."""
+
+__version__ = "0.1.0"
