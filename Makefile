@@ -1,5 +1,6 @@
 # make demo    set everything up and open the desk on the bakery's night
 # make test    set everything up and run all tests, with or without a monitor
+# make dist     wheels and source archives; make deb: a Debian package
 # make lint, make bench, make screenshots, make clean
 # make fuzz gives every part thousands of damaged and hostile inputs: a quarter of an hour
 # make strangers plays games that nobody here wrote, and make mutants does what no test may overlook: they take long
@@ -12,7 +13,7 @@ READY := $(VENV)/.ready
 # many tests wait for games that play: there is work for one worker more than there are processors, up to four
 WORKERS := $(shell n=$$(nproc 2>/dev/null || echo 2); n=$$((n + 1)); [ $$n -gt 4 ] && n=4; echo $$n)
 
-.PHONY: demo test lint bench fuzz mutants strangers screenshots clean setup
+.PHONY: demo test lint bench fuzz mutants strangers dist deb screenshots clean setup
 
 demo: setup
 	@$(PYTHON) tools/system_libraries.py --screen
@@ -46,6 +47,12 @@ mutants: setup
 
 strangers: setup
 	@QT_QPA_PLATFORM=offscreen $(BIN)/python tools/play_strangers.py
+
+dist: setup
+	@$(BIN)/python tools/make_dist.py
+
+deb: setup
+	@$(BIN)/python tools/make_debian_package.py
 
 screenshots: setup
 	@QT_QPA_PLATFORM=offscreen $(BIN)/python tools/take_screenshots.py

@@ -45,6 +45,7 @@ COMMANDS = {
     "record": "record:record",
     "header": "header:header",
     "schema": "schema:schema",
+    "integrate": "integrate:integrate",
 }
 """Every command, and where it lies in this package; loaded when it is called, for some load the whole core."""
 

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import os
 import sys
+from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import QtMsgType, qInstallMessageHandler
-from PySide6.QtGui import QFont
+from PySide6.QtGui import QFont, QIcon
 from PySide6.QtWidgets import QApplication, QStyleFactory
 
 from opossum_desk.screen import why_no_window
@@ -16,6 +17,7 @@ from opossum_desk.views.look import Look
 LEAST_FONT_PX = 13
 STYLE = "fusion"
 EXIT_NO_WINDOW = 2
+ICON = Path(__file__).parent / "desktop_kit" / "icons" / "opossum-128.png"
 
 
 def make_application(arguments: list[str] | None = None) -> QApplication:
@@ -35,6 +37,7 @@ def make_application(arguments: list[str] | None = None) -> QApplication:
     application.setApplicationName("opossum")
     application.setApplicationDisplayName("Opossum")
     application.setDesktopFileName("opossum")
+    application.setWindowIcon(QIcon(str(ICON)))
     font = QFont(application.font())
     font.setPixelSize(
         max(LEAST_FONT_PX, round(font.pointSizeF() * 96 / 72) if font.pointSizeF() > 0 else LEAST_FONT_PX)

@@ -16,9 +16,9 @@ from typing import Any, BinaryIO
 import msgspec
 import numpy as np
 
-from opossum.version import __version__
 from opossum.stream.tables import Array
 from opossum.take.take import Take
+from opossum.version import __version__
 
 SPANS_A_LINE = 2_000
 """Spans in one line of the file: so much is in memory at a time."""

@@ -9,13 +9,13 @@ from typing import Any
 import jinja2
 from markupsafe import Markup, escape
 
-from opossum.version import __version__
 from opossum.findings.blind_spots import blind_spots
 from opossum.findings.finding import Finding
 from opossum.foreign_text import shown
 from opossum.stream.damage import Damage
 from opossum.take.checks import check_take
 from opossum.take.take import Take
+from opossum.version import __version__
 from opossum.whole_file import whole_file
 from opossum_desk.layout.colours import DAY, NIGHT, Colours
 from opossum_desk.layout.describing import record_text
