@@ -76,7 +76,10 @@ def demo(
     chosen = () if healthy else named or DEMO_FAULTS
     if link:
         lost = _play(None, chosen, seed, seconds, real_time=True, link=link)
-        remark(f"The night was played to {link}; {plural(lost, 'record')} lost.", error=False)
+        remark(
+            f"The night was played to {link}; {plural(lost, 'record')} {'was' if lost == 1 else 'were'} lost.",
+            error=False,
+        )
         return
     if not (faults or healthy or seed is not None or seconds is not None or real_time or out):
         run_on_screen([str(demo_take_path())])

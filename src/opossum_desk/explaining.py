@@ -48,7 +48,8 @@ _VIAS = (
     ("net", "network"),
     ("clip", "clip mark"),
     ("queue", "queue"),
-    ("clock", "clock, life"),
+    ("clock", "clock"),
+    ("life", "life"),
 )
 
 

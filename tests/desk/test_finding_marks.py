@@ -5,7 +5,8 @@ from __future__ import annotations
 from findings.scenes import clips, hearing, order
 from opossum.findings.examine import examine
 from opossum_desk.flow.layout.finding_marks import finding_marks
-from opossum_desk.flow.layout.loom import HEADER_PX, ROW_PX, layout_loom
+from opossum_desk.flow.layout.loom import layout_loom
+from opossum_desk.layout.heights import HEADER_PX, ROW_PX
 from opossum_desk.state.session import Session
 from tape import Stage
 

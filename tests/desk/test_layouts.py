@@ -11,10 +11,11 @@ from test_session import shop
 from opossum.findings.examine import examine
 from opossum_desk.flow.layout.beads import bead_size
 from opossum_desk.flow.layout.frozen import frozen_bands
-from opossum_desk.flow.layout.loom import HEADER_PX, ROW_PX, layout_loom, line_count, line_of_row
+from opossum_desk.flow.layout.loom import layout_loom, line_count, line_of_row
 from opossum_desk.flow.layout.strand_rows import gather_strands
-from opossum_desk.flow.layout.strands import MOST_ITEMS, STRAND_PX, layout_strands
+from opossum_desk.flow.layout.strands import MOST_ITEMS, layout_strands
 from opossum_desk.layout.bead import BeadState
+from opossum_desk.layout.heights import HEADER_PX, ROW_PX, STRAND_PX
 from opossum_desk.layout.scale import Scale, grid_marks
 from opossum_desk.layout.wording import finding_title
 from opossum_desk.state.axis import AxisMode

@@ -7,7 +7,8 @@ import pytest
 
 from opossum.findings.examine import examine
 from opossum_desk.layout.bead import BeadState
-from opossum_desk.layout.row_picture import HEADER_PX, RowPicture, RowsView
+from opossum_desk.layout.heights import HEADER_PX
+from opossum_desk.layout.row_picture import RowPicture, RowsView
 from opossum_desk.roster.layout.listeners import RosterListeners
 from opossum_desk.roster.layout.meant import meant_listeners, meant_rows
 from opossum_desk.roster.layout.roster import event_remark, layout_roster, listener_remark, stack_rows

@@ -10,7 +10,8 @@ from opossum.sound.cues import Cue
 from opossum.sound.waveform import read_waveform
 from opossum.take.archive import save_take
 from opossum_desk.flow.layout.strand_rows import gather_strands
-from opossum_desk.flow.layout.strands import STRAND_PX, layout_strands
+from opossum_desk.flow.layout.strands import layout_strands
+from opossum_desk.layout.heights import STRAND_PX
 from opossum_desk.memory import Memory
 from opossum_desk.state.session import Session
 from opossum_desk.state.sounds import Sound

@@ -8,7 +8,8 @@ from opossum.findings.examine import examine
 from opossum.take.sieve import parse_sieve
 from opossum_desk.flow.layout.strand_order import order_strands, passes
 from opossum_desk.flow.layout.strand_rows import gather_strands
-from opossum_desk.flow.layout.strands import STRAND_PX, layout_strands
+from opossum_desk.flow.layout.strands import layout_strands
+from opossum_desk.layout.heights import STRAND_PX
 from opossum_desk.state.session import Session
 from tape import Stage
 

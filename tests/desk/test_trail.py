@@ -7,8 +7,9 @@ import pytest
 from PySide6.QtCore import Qt
 from test_window import bakery
 
-from opossum_desk.flow.layout.loom import HEADER_PX, ROW_PX, layout_loom
+from opossum_desk.flow.layout.loom import layout_loom
 from opossum_desk.flow.layout.trail_line import trail_line
+from opossum_desk.layout.heights import HEADER_PX, ROW_PX
 from opossum_desk.state.session import Session
 from opossum_desk.state.stepping import toggle_trail, walk_trail
 from opossum_desk.state.trail import MOST_CAUSES, MOST_EFFECTS, Trail, calls_by_cause

@@ -14,7 +14,7 @@ from moonrise_bakery.night import record_night
 from opossum.findings.catalogue import KINDS, weave_of
 from opossum.rehearse.rehearsal import rehearse
 from opossum_desk.layout.colours import DAY, NIGHT
-from opossum_desk.layout.row_picture import HEADER_PX
+from opossum_desk.layout.heights import HEADER_PX
 from opossum_desk.rules_on_desk import check_files
 from opossum_desk.weaves import WEAVES
 from opossum_desk.weaving import gathered_weave

@@ -19,8 +19,8 @@ from opossum.findings.finding import Severity
 from opossum.findings.symptoms import SYMPTOMS
 from opossum.take.archive import open_take
 from opossum_desk.context_menus import add_call_actions, finding_menu
-from opossum_desk.flow.layout.loom import HEADER_PX, ROW_PX
 from opossum_desk.layout.colours import DAY, NIGHT, Colours
+from opossum_desk.layout.heights import HEADER_PX, ROW_PX
 from opossum_desk.memory import Memory
 from opossum_desk.state.axis import AxisMode
 from opossum_desk.state.stepping import step_finding

@@ -15,7 +15,7 @@ from opossum_desk.clips.layout.clips import clip_remark, layout_clips, stack_row
 from opossum_desk.clips.layout.plays import Overlaid
 from opossum_desk.clips.layout.rows import ClipRow, Sort, clip_rows, tells_of
 from opossum_desk.context_menus import sieve
-from opossum_desk.layout.row_picture import HEADER_PX, RowPicture, RowStack
+from opossum_desk.layout.row_picture import RowPicture, RowStack
 from opossum_desk.state.session import Session
 from opossum_desk.views.look import Look
 from opossum_desk.weaving.gathered_weave import GatheredWeave
@@ -60,13 +60,13 @@ class ClipsCanvas(RowCanvas):
         return layout_clips(self.known, session, self.rows, self.stack, self.layout_view(), self.meant)
 
     def paint_header(self, painter: QPainter) -> None:
-        painter.fillRect(QRectF(0, 0, self.width(), HEADER_PX), self.colour("paper"))
+        painter.fillRect(QRectF(0, 0, self.width(), self.heights().header), self.colour("paper"))
         painter.setFont(self.small_font())
         painter.setPen(self.colour("quiet"))
         text = "place within the clip, all plays over each other →"
-        painter.drawText(QRectF(28, 0, self.width() - 40, HEADER_PX), Qt.AlignmentFlag.AlignVCenter, text)
+        painter.drawText(QRectF(28, 0, self.width() - 40, self.heights().header), Qt.AlignmentFlag.AlignVCenter, text)
         painter.setPen(self.colour("line"))
-        painter.drawLine(QPointF(0, HEADER_PX), QPointF(self.width(), HEADER_PX))
+        painter.drawLine(QPointF(0, self.heights().header), QPointF(self.width(), self.heights().header))
 
     def summary(self) -> str:
         if self.session is None or self.known is None:

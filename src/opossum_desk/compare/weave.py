@@ -40,7 +40,7 @@ class CompareCanvas(RowCanvas):
         names = [(row.listener.name[1] or row.listener.name[2], 30.0) for row in self.rows if row.listener is not None]
         remarks = [self.known.remark(row.listener) for row in self.rows if row.listener is not None and self.known]
         self.labels.fit([*labels, *names], remarks)
-        return stack_rows(self.rows, self.line_px(), self.width() - self.label_px - 12)
+        return stack_rows(self.rows, self.line_px(), self.width() - self.label_px - 12, self.letter_px())
 
     def mean(self, session: Session) -> Collection[int]:
         finding = session.finding

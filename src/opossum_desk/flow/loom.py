@@ -13,8 +13,6 @@ from opossum_desk.flow.describing import describe_line
 from opossum_desk.flow.layout.finding_marks import FindingMarks, finding_marks
 from opossum_desk.flow.layout.frozen import FrozenBand
 from opossum_desk.flow.layout.loom import (
-    HEADER_PX,
-    ROW_PX,
     LoomPicture,
     RowLine,
     layout_loom,
@@ -65,7 +63,7 @@ class LoomView(AxisCanvas):
         super().restyle()
 
     def content_height(self) -> float:
-        return HEADER_PX + ROW_PX * (line_count(self.session) + 1) if self.session else 0.0
+        return self.heights().header + self.heights().row * (line_count(self.session) + 1) if self.session else 0.0
 
     def renew(self) -> None:
         self.picture = None
@@ -75,7 +73,7 @@ class LoomView(AxisCanvas):
         """Return the picture of what is seen, laid out if need be."""
         if self.picture is None and self.session is not None:
             self.picture = layout_loom(
-                self.session, self.width(), self.height(), self.scroll_bar.value(), self.label_px
+                self.session, self.width(), self.height(), self.scroll_bar.value(), self.label_px, self.heights()
             )
         return self.picture
 
@@ -103,6 +101,7 @@ class LoomView(AxisCanvas):
         self._paint_stitches(painter, picture)
         self._paint_trail(painter, session, picture)
         marks = finding_marks(session, picture)
+        header_px = picture.heights.header
         self._paint_marks(painter, marks)
         self._paint_names(painter, picture)
         self._paint_counts(painter, picture)
@@ -112,7 +111,7 @@ class LoomView(AxisCanvas):
         self.labels.paint(painter, session, picture)
         self._paint_lit(painter, picture, marks)
         self._paint_header(painter, picture)
-        self._paint_falling(painter, [tick for tick in marks.falling if tick[1] < HEADER_PX])
+        self._paint_falling(painter, [tick for tick in marks.falling if tick[1] < header_px])
         if not session.rows:
             painter.setPen(self.colour("quiet"))
             text = (
@@ -129,7 +128,7 @@ class LoomView(AxisCanvas):
             if number % 2:
                 painter.fillRect(QRectF(0, top, self.width(), bottom - top), band)
         painter.setPen(self.colour("line"))
-        painter.drawLines([QLineF(x, HEADER_PX, x, self.height()) for x, _ in picture.grid])
+        painter.drawLines([QLineF(x, picture.heights.header, x, self.height()) for x, _ in picture.grid])
         if picture.selected is not None:
             left, right = picture.selected
             choice = self.colour("choice")
@@ -151,7 +150,7 @@ class LoomView(AxisCanvas):
         if not len(picture.stitches):
             return
         colour = self.colour("ink")
-        colour.setAlpha(95)
+        colour.setAlpha(150)
         painter.setPen(QPen(colour, 1.1))
         painter.drawLines([QLineF(*stitch) for stitch in picture.stitches.tolist()])
 
@@ -160,7 +159,7 @@ class LoomView(AxisCanvas):
         if not len(ends):
             return
         painter.save()
-        painter.setClipRect(QRectF(self.label_px - 4, HEADER_PX, self.width(), self.height()))
+        painter.setClipRect(QRectF(self.label_px - 4, picture.heights.header, self.width(), self.height()))
         painter.setPen(QPen(self.colour("focus"), 2.0))
         painter.drawLines([QLineF(*line) for line in ends.tolist()])
         painter.restore()
@@ -168,7 +167,7 @@ class LoomView(AxisCanvas):
     def _paint_marks(self, painter: QPainter, marks: FindingMarks) -> None:
         """Draw what findings add: a hollow tick that falls for a send nobody heard, a line from when due to when it came."""
         rose = self.colour("rose")
-        self._paint_falling(painter, [tick for tick in marks.falling if tick[1] >= HEADER_PX])
+        self._paint_falling(painter, [tick for tick in marks.falling if tick[1] >= self.heights().header])
         painter.setPen(QPen(rose, 1.3))
         painter.setFont(self.small_font(2))
         for due, came, y, text in marks.beside:
@@ -187,8 +186,8 @@ class LoomView(AxisCanvas):
         """Mark at the left the rows that the chosen finding is about."""
         for place in marks.lit:
             top = picture.lines[place].top
-            if top >= HEADER_PX:
-                painter.fillRect(QRectF(32, top + 3, 3, ROW_PX - 6), self.colour("rose"))
+            if top >= picture.heights.header:
+                painter.fillRect(QRectF(32, top + 3, 3, picture.heights.row - 6), self.colour("rose"))
 
     def _paint_names(self, painter: QPainter, picture: LoomPicture) -> None:
         if not picture.names:
@@ -196,7 +195,7 @@ class LoomView(AxisCanvas):
         painter.setFont(self.small_font())
         painter.setPen(self.colour("quiet"))
         for x, y, text in picture.names:
-            if x < self.width() and y > HEADER_PX:
+            if x < self.width() and y > picture.heights.header:
                 painter.drawText(QPointF(x, y + 4), text)
 
     def _paint_counts(self, painter: QPainter, picture: LoomPicture) -> None:
@@ -207,8 +206,8 @@ class LoomView(AxisCanvas):
         painter.setFont(self.small_font(2))
         painter.setPen(self.colour("quiet"))
         for index in np.flatnonzero(beads.count > 1)[:300].tolist():
-            y = picture.lines[int(beads.line[index])].top + ROW_PX / 2
-            if y > HEADER_PX + 6 and picture.scale.per_unit >= 26:
+            y = picture.lines[int(beads.line[index])].top + picture.heights.row / 2
+            if y > picture.heights.header + 6 and picture.scale.per_unit >= 26:
                 painter.drawText(
                     QPointF(float(beads.x[index]) + picture.bead_px / 2 + 1, y + 4), str(int(beads.count[index]))
                 )
@@ -217,10 +216,11 @@ class LoomView(AxisCanvas):
         """Draw a frozen frame torn out of the weave: a rose wash with ragged edges and what it cost."""
         left, right = max(band.left, self.label_px - 30), min(band.right, self.width() + 30.0)
         tooth = 4.0 if band.right - band.left > 14 else 2.0
-        heights = np.arange(HEADER_PX, self.height() + 7, 7).tolist()
+        header_px = self.heights().header
+        heights = np.arange(header_px, self.height() + 7, 7).tolist()
         wash = self.colour("rose")
         wash.setAlpha(46 if band.right - band.left > 30 else 130)
-        painter.fillRect(QRectF(left + tooth / 2, HEADER_PX, right - left - tooth, self.height()), wash)
+        painter.fillRect(QRectF(left + tooth / 2, header_px, right - left - tooth, self.height()), wash)
         if band.right - band.left < LEAST_RAGGED_PX:
             return
         painter.setPen(QPen(self.colour("rose"), 1.5))
@@ -234,7 +234,7 @@ class LoomView(AxisCanvas):
         for band in sorted(bands, key=lambda band: -band.seconds):
             room = painter.fontMetrics().horizontalAdvance(band.text) + 14
             x = min(max(band.left, self.label_px + 2), self.width() - room - 14)
-            box = QRectF(x, 2, room, HEADER_PX - 3)
+            box = QRectF(x, 2, room, self.heights().header - 3)
             if len(written) < MOST_FROZEN_NAMES and not any(box.intersects(other) for other in written):
                 written.append(box)
                 self._paint_frozen_name(painter, band.text, box)
@@ -247,7 +247,7 @@ class LoomView(AxisCanvas):
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
 
     def _paint_header(self, painter: QPainter, picture: LoomPicture) -> None:
-        paint_axis_header(self, painter, picture.grid, HEADER_PX)
+        paint_axis_header(self, painter, picture.grid, picture.heights.header)
         self._paint_frozen_names(painter, picture.frozen)
 
     # --- hands -----------------------------------------------------------------------------------------
@@ -272,7 +272,7 @@ class LoomView(AxisCanvas):
             return
         line = picture.line_at(point.y())
         resting = picture.resting
-        if resting is not None and resting.top <= point.y() < resting.top + ROW_PX:
+        if resting is not None and resting.top <= point.y() < resting.top + picture.heights.row:
             session.show_resting(not session.shows_resting)
             return
         if point.x() < self.label_px:
@@ -339,8 +339,8 @@ class LoomView(AxisCanvas):
         row = session.row_index.row_of_call(call, session.unfolded)
         if row not in session.rows:
             return
-        top = line_of_row(session, session.rows.index(row)) * ROW_PX
-        room = self.height() - HEADER_PX - ROW_PX * 2
+        top = line_of_row(session, session.rows.index(row)) * self.heights().row
+        room = self.height() - self.heights().header - self.heights().row * 2
         if top < self.scroll_bar.value():
             self.scroll_bar.setValue(int(top))
         elif top > self.scroll_bar.value() + room:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QFontMetricsF, QPainter
 
-from opossum_desk.flow.layout.loom import HEADER_PX, ROW_PX, LoomPicture, RestingLine, RowLine
+from opossum_desk.flow.layout.loom import LoomPicture, RestingLine, RowLine
 from opossum_desk.state.row_index import Row
 from opossum_desk.state.session import Session
 from opossum_desk.views.canvas import AxisCanvas, text_cutter
@@ -34,12 +34,12 @@ class LoomLabels:
         """Show the labels of what is seen."""
         own = session.row_index.row_of_call(session.call, session.unfolded) if session.call >= 0 else None
         unfolded = frozenset(session.unfolded)
-        seen = (picture.lines, picture.phases, picture.resting, own, unfolded)
+        seen = (picture.lines, picture.phases, picture.resting, picture.heights, own, unfolded)
 
         def write(within: QPainter) -> None:
             self._write(within, session, picture, own, unfolded)
 
-        self._column.paint(painter, HEADER_PX, seen, write)
+        self._column.paint(painter, picture.heights.header, seen, write)
 
     def _write(
         self, painter: QPainter, session: Session, picture: LoomPicture, own: Row | None, unfolded: frozenset[int]
@@ -52,41 +52,40 @@ class LoomLabels:
         painter.setFont(view.small_font())
         for line in picture.lines:
             group = line.row.number if line.row.folded else int(session.row_index.class_of_listener[line.row.number])
-            self._write_label(painter, line, line.row.folded or group in unfolded, line.row == own)
+            if line.top >= picture.heights.header - picture.heights.row:
+                foldable = line.row.folded or group in unfolded
+                self._write_label(painter, line, picture.heights.row, foldable, line.row == own)
         if picture.resting is not None:
-            self._write_resting(painter, picture.resting)
+            self._write_resting(painter, picture.resting, picture.heights.row)
         painter.setFont(view.small_font(2))
         painter.setPen(view.colour("quiet"))
         for top, bottom, phase in picture.phases:
             if phase and bottom - top >= 60:
                 painter.save()
-                painter.translate(11, (max(top, HEADER_PX) + min(bottom, view.height())) / 2)
+                painter.translate(11, (max(top, picture.heights.header) + min(bottom, view.height())) / 2)
                 painter.rotate(-90)
                 painter.drawText(QRectF(-60, -7, 120, 14), Qt.AlignmentFlag.AlignCenter, phase)
                 painter.restore()
 
-    def _write_resting(self, painter: QPainter, line: RestingLine) -> None:
+    def _write_resting(self, painter: QPainter, line: RestingLine, row_px: float) -> None:
         view = self._view
         painter.setPen(view.colour("quiet"))
         sign = "–" if line.opened else "+"
-        painter.drawText(QRectF(20, line.top, FOLD_PX, ROW_PX), Qt.AlignmentFlag.AlignCenter, sign)
-        box = QRectF(38, line.top, view.label_px - 48, ROW_PX)
+        painter.drawText(QRectF(20, line.top, FOLD_PX, row_px), Qt.AlignmentFlag.AlignCenter, sign)
+        box = QRectF(38, line.top, view.label_px - 48, row_px)
         painter.drawText(box, Qt.AlignmentFlag.AlignVCenter, f"{line.rows:,} at rest")
 
-    def _write_label(self, painter: QPainter, line: RowLine, foldable: bool, is_own: bool) -> None:
-        if line.top < HEADER_PX - ROW_PX:
-            return
+    def _write_label(self, painter: QPainter, line: RowLine, row_px: float, foldable: bool, is_own: bool) -> None:
         view = self._view
         quiet, ink = view.colour("quiet"), view.colour("ink")
         if line.faded:
-            quiet.setAlpha(110)
-            ink.setAlpha(110)
+            quiet = ink = view.colour("faint")
         elif line.rests:
             ink = quiet
         if foldable:
             painter.setPen(quiet)
             painter.drawText(
-                QRectF(20, line.top, FOLD_PX, ROW_PX), Qt.AlignmentFlag.AlignCenter, "+" if line.row.folded else "–"
+                QRectF(20, line.top, FOLD_PX, row_px), Qt.AlignmentFlag.AlignCenter, "+" if line.row.folded else "–"
             )
         owner = f"{line.owner} ×{line.members}" if line.members > 1 else line.owner
         room = view.label_px - LABEL_MARGIN_PX
@@ -95,10 +94,10 @@ class LoomLabels:
         width = painter.fontMetrics().horizontalAdvance(owner_text)
         function_text = self._cut(line.function, room - width - 6)
         painter.setPen(view.colour("focus") if is_own else ink)
-        painter.drawText(QRectF(38, line.top, room, ROW_PX), Qt.AlignmentFlag.AlignVCenter, owner_text)
+        painter.drawText(QRectF(38, line.top, room, row_px), Qt.AlignmentFlag.AlignVCenter, owner_text)
         painter.setPen(quiet)
         painter.drawText(
-            QRectF(38 + width + 6, line.top, room - width, ROW_PX), Qt.AlignmentFlag.AlignVCenter, function_text
+            QRectF(38 + width + 6, line.top, room - width, row_px), Qt.AlignmentFlag.AlignVCenter, function_text
         )
 
     def needs(self, session: Session) -> float:

@@ -8,11 +8,14 @@ from PySide6.QtGui import QColor
 from opossum.stream.tables import Array
 from opossum.take.grouping import distinct
 from opossum_desk.flow.layout.beads import Beads
-from opossum_desk.flow.layout.loom import HEADER_PX, ROW_PX, Density, LoomPicture
+from opossum_desk.flow.layout.loom import Density, LoomPicture
 from opossum_desk.state.session import Session
 from opossum_desk.views.canvas import premultiplied
 from opossum_desk.views.look import Look
 from opossum_desk.views.stamps import Stamps
+
+LOW = 0.45
+"""So tall, of what it would be, is a mark of calls that ran for nothing or do not pass the sieve."""
 
 
 def press_beads(
@@ -20,10 +23,10 @@ def press_beads(
 ) -> None:
     """Press each visible bead into the canvas, uint32 (height, width) of premultiplied ARGB at `stamps.ratio` pixels a px."""
     ratio = stamps.ratio
-    tops = np.array([line.top for line in picture.lines]) + ROW_PX / 2
+    tops = np.array([line.top for line in picture.lines]) + picture.heights.row / 2
     y = tops[beads.line]
     _press_stretches(picture, beads, session, stamps, canvas, y)
-    visible = (y > HEADER_PX) & (beads.x > label_px - 4)
+    visible = (y > picture.heights.header) & (beads.x > label_px - 4)
     key = ((beads.via + 1) * 8 + beads.state) * 4 + beads.faded * 2 + beads.lit
     for value in distinct(key[visible]).tolist():
         mine = np.flatnonzero(visible & (key == value))
@@ -37,7 +40,7 @@ def _press_stretches(
 ) -> None:
     """Press what was dear as wide as it took."""
     ratio = stamps.ratio
-    dear = np.flatnonzero((beads.stretch > 1) & (y > HEADER_PX))
+    dear = np.flatnonzero((beads.stretch > 1) & (y > picture.heights.header))
     half = max(1, round(picture.bead_px * 0.23 * ratio))
     for index in dear.tolist():
         colour = stamps.look.via(session.take.text(int(beads.via[index])))
@@ -62,15 +65,16 @@ def press_density(
     did = (density.calls > density.wasted)[:, source]
     faded = (density.matched == 0)[:, source] & session.sieve.active
     vias = [look.via(session.take.text(int(via))) for via in density.via]
-    colours, hollow, ghost = (
-        np.array([premultiplied(via, alpha) for via in vias], np.uint32) for alpha in (235, 110, 45)
-    )
+    colours = np.array([premultiplied(via, 255) for via in vias], np.uint32)
+    faint = np.uint32(premultiplied(QColor(look.colours.faint), 255))
     # a lone call is given a second pixel, so that it is seen
     lone = (tall[:, 1:] == 0) & (tall[:, :-1] > 0)
     tall[:, 1:] = np.where(lone, tall[:, :-1], tall[:, 1:])
     did[:, 1:] |= lone & did[:, :-1]
     faded[:, 1:] = np.where(lone, faded[:, :-1], faded[:, 1:])
-    pixel = np.where(faded, ghost[:, None], np.where(did, colours[:, None], hollow[:, None]))
+    # what ran for nothing, and what the sieve does not let through, is low: it needs no paler colour to be told
+    tall = np.where(faded | ~did, tall * LOW, tall)
+    pixel = np.where(faded, faint, colours[:, None])
     rose = premultiplied(QColor(look.colours.rose), 255)
     wrong = (density.twin > 0)[:, source]
     gone = (density.gone > 0)[:, source]
@@ -78,10 +82,10 @@ def press_density(
         fault[:, 1:] |= fault[:, :-1]  # two pixels wide at any zoom: what is rare and wrong is never lost
     gone &= ~wrong
     tops = np.array([line.top for line in picture.lines])
-    for step in range(int(ROW_PX * ratio)):
-        offset = step / ratio - ROW_PX / 2
-        rows = np.round((tops + ROW_PX / 2 + offset) * ratio).astype(np.int64)
-        valid = np.flatnonzero((rows >= int(HEADER_PX * ratio)) & (rows < canvas.shape[0]))
+    for step in range(int(picture.heights.row * ratio)):
+        offset = step / ratio - picture.heights.row / 2
+        rows = np.round((tops + picture.heights.row / 2 + offset) * ratio).astype(np.int64)
+        valid = np.flatnonzero((rows >= int(picture.heights.header * ratio)) & (rows < canvas.shape[0]))
         if not len(valid):
             continue
         drawn = np.where(np.abs(offset) * 2 <= tall[valid], pixel[valid], 0)

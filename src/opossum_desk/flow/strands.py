@@ -16,7 +16,7 @@ from opossum_desk.context_menus import add_call_actions, add_tripwires, sieve
 from opossum_desk.flow.layout.frozen import frozen_bands
 from opossum_desk.flow.layout.strand_order import OrderedStrand, order_strands
 from opossum_desk.flow.layout.strand_rows import StrandRow, gather_strands
-from opossum_desk.flow.layout.strands import STRAND_PX, StrandPicture, Stroke, layout_strands, strands_of
+from opossum_desk.flow.layout.strands import StrandPicture, Stroke, layout_strands, strands_of
 from opossum_desk.layout.bead import BeadState
 from opossum_desk.state.session import Session
 from opossum_desk.views.canvas import AxisCanvas, image_of, premultiplied, text_cutter
@@ -27,7 +27,6 @@ from opossum_desk.views.plain import plain_tooltip
 from opossum_desk.views.stamps import Stamps
 
 DOT_PX = 7.0
-FADED_ALPHA = 110
 MOST_TRACKS = 6
 """Tracks of one row whose sound a menu asks for."""
 LABEL_MARGIN_PX = 52.0
@@ -93,7 +92,7 @@ class StrandsView(AxisCanvas):
         return widest + LABEL_MARGIN_PX
 
     def content_height(self) -> float:
-        return len(self.ordered) * STRAND_PX + 4
+        return len(self.ordered) * self.heights().strand + 4
 
     def renew(self) -> None:
         self.picture = None
@@ -109,6 +108,7 @@ class StrandsView(AxisCanvas):
                 self.height(),
                 self.scroll_bar.value(),
                 self.label_px,
+                self.heights().strand,
             )
         return self.picture
 
@@ -142,10 +142,11 @@ class StrandsView(AxisCanvas):
             painter.fillRect(QRectF(band.left, 0, band.right - band.left, self.height()), wash)
         painter.save()
         painter.setClipRect(QRectF(self.label_px - 4, 0, self.width(), self.height()))
-        lit = self._lit_sends(session)
+        lit, sieved = self._lit_sends(session), session.sieve.active
         for stroke in picture.strokes:
-            self._paint_stroke(painter, stroke, self.look.via(_COLOUR_OF_KIND[stroke.kind]), stroke.send in lit)
-        self._fade(painter, picture)
+            is_faded = sieved and self._is_faded(picture, (stroke.y + stroke.y2) / 2)
+            colour = self.colour("faint") if is_faded else self.look.via(_COLOUR_OF_KIND[stroke.kind])
+            self._paint_stroke(painter, stroke, colour, stroke.send in lit)
         painter.drawImage(QPointF(0, 0), self._dot_image(picture, lit))
         self.paint_measure(painter)
         painter.restore()
@@ -160,22 +161,18 @@ class StrandsView(AxisCanvas):
 
     def _write_labels(self, painter: QPainter, picture: StrandPicture, meant: set[int], faded: list[bool]) -> None:
         painter.setFont(self.small_font())
+        tall = self.heights().strand
         for place, line in enumerate(picture.lines):
             if place in meant:
-                painter.fillRect(QRectF(30, line.top + 5, 3, STRAND_PX - 10), self.colour("rose"))
-            ink = self.colour("ink")
-            ink.setAlpha(FADED_ALPHA if faded[place] else 255)
-            painter.setPen(ink)
+                painter.fillRect(QRectF(30, line.top + 5, 3, tall - 10), self.colour("rose"))
+            painter.setPen(self.colour("faint" if faded[place] else "ink"))
             text = self._cut(line.label, self.label_px - 46)
-            painter.drawText(QRectF(38, line.top, self.label_px - 44, STRAND_PX), Qt.AlignmentFlag.AlignVCenter, text)
+            painter.drawText(QRectF(38, line.top, self.label_px - 44, tall), Qt.AlignmentFlag.AlignVCenter, text)
 
-    def _fade(self, painter: QPainter, picture: StrandPicture) -> None:
-        """Lay paper over what the sieve does not let through, so that it is only just seen."""
-        veil = self.colour("paper")
-        veil.setAlpha(255 - FADED_ALPHA)
-        for line in picture.lines:
-            if self.ordered[line.place].faded:
-                painter.fillRect(QRectF(self.label_px - 4, line.top, self.width(), STRAND_PX), veil)
+    def _is_faded(self, picture: StrandPicture, y: float) -> bool:
+        """Say whether what is drawn at a height belongs to a strand that the sieve does not let through."""
+        tall = self.heights().strand
+        return any(line.top <= y < line.top + tall and self.ordered[line.place].faded for line in picture.lines)
 
     def _dot_image(self, picture: StrandPicture, lit: frozenset[int]) -> QImage:
         """Return all dots, pressed by NumPy: there may be thousands."""
@@ -192,10 +189,11 @@ class StrandsView(AxisCanvas):
             xs, sends = np.concatenate([run.xs for run in runs]), np.concatenate([run.sends for run in runs])
             ys = np.repeat([run.y for run in runs], [len(run.xs) for run in runs])
             chosen = np.isin(sends, list(lit)) if lit else np.zeros(len(sends), bool)
-            for is_lit in (False, True):
-                mine = chosen == is_lit
+            pale = np.repeat([self._is_faded(picture, run.y) for run in runs], [len(run.xs) for run in runs])
+            for is_lit, is_pale in ((False, False), (False, True), (True, False), (True, True)):
+                mine = (chosen == is_lit) & (pale == is_pale)
                 if mine.any():
-                    stamp = self._stamps.get(_COLOUR_OF_KIND[kind], BeadState.DID, DOT_PX, False, is_lit)
+                    stamp = self._stamps.get(_COLOUR_OF_KIND[kind], BeadState.DID, DOT_PX, is_pale, is_lit)
                     self._stamps.press(canvas, stamp, xs[mine] * ratio, ys[mine] * ratio)
         return image_of(self, canvas, ratio)
 
@@ -228,7 +226,7 @@ class StrandsView(AxisCanvas):
             painter.drawLine(QPointF(left, stroke.y), QPointF(right, stroke.y))
         elif stroke.shape == "dense":
             wash = QColor(colour)
-            wash.setAlpha(150)
+            wash.setAlpha(220)
             painter.fillRect(QRectF(left, stroke.y - 2.2, right - left, 4.4), wash)
         elif stroke.shape == "ring":
             painter.drawEllipse(QPointF(stroke.x2, stroke.y), 3.2, 3.2)
@@ -250,10 +248,12 @@ class StrandsView(AxisCanvas):
             wash = QColor(colour)
             wash.setAlpha(120)
             painter.fillRect(QRectF(left, stroke.y, max(1.0, right - left), stroke.y2 - stroke.y), wash)
+            painter.fillRect(QRectF(left, stroke.y - 1, max(1.0, right - left), 1.4), colour)
         elif stroke.shape == "crowd":
             wash = QColor(colour)
             wash.setAlpha(60)
             painter.fillRect(QRectF(left, middle - 5, right - left, 10), wash)
+            painter.drawRect(QRectF(left, middle - 5, right - left, 10))
             painter.setPen(self.colour("quiet"))
             painter.drawText(
                 QPointF(max(left, self.label_px) + 6, middle + 4), f"{stroke.text} – zoom in to tell them apart"
@@ -288,6 +288,8 @@ class StrandsView(AxisCanvas):
         path.lineTo(left, stroke.y2)
         path.closeSubpath()
         painter.fillPath(path, wash)
+        painter.setPen(QPen(colour, 1))
+        painter.drawPath(path)
         if right - left > 44 and stroke.text:
             painter.setFont(self.small_font(2))
             painter.setPen(self.colour("quiet"))
@@ -337,7 +339,9 @@ class StrandsView(AxisCanvas):
         else:
             column = session.axis.column_at(self.position_at(event.pos().x()))
             menu.addAction("Select this frame", lambda: session.select_column(column))
-            line = next((line for line in picture.lines if line.top <= event.pos().y() < line.top + STRAND_PX), None)
+            line = next(
+                (line for line in picture.lines if line.top <= event.pos().y() < line.top + self.heights().strand), None
+            )
             if line is not None:
                 self._add_strand_actions(menu, session, self.ordered[line.place].row)
             menu.addAction("Whole take", session.show_all)

@@ -14,6 +14,7 @@ class Colours(NamedTuple):
     line: str
     ink: str
     quiet: str
+    faint: str
     rose: str
     rose_wash: str
     choice: str
@@ -28,19 +29,20 @@ DAY = Colours(
     line="#DFD4C0",
     ink="#2A2420",
     quiet="#655B4F",
+    faint="#74695C",
     rose="#B4234B",
     rose_wash="#F6DDDC",
     choice="#E6DAC2",
-    focus="#7A5C1E",
+    focus="#785A1C",
     via={
-        "tick": "#8B8073",
+        "tick": "#80766A",
         "direct": "#2A2420",
         "input": "#BF5510",
         "zone": "#00775A",
-        "timer": "#0B62A4",
-        "delay": "#2C87BE",
+        "timer": "#08518C",
+        "delay": "#267FB5",
         "clip": "#7E5600",
-        "queue": "#A87B00",
+        "queue": "#9D7300",
         "net": "#75479B",
         "life": "#51702F",
         "clock": "#51702F",
@@ -54,16 +56,17 @@ NIGHT = Colours(
     line="#413931",
     ink="#F0E7DB",
     quiet="#B9AD9D",
+    faint="#9A8E80",
     rose="#FF8BA2",
     rose_wash="#4A2A30",
     choice="#40362B",
     focus="#E2B965",
     via={
-        "tick": "#9C9184",
+        "tick": "#93887B",
         "direct": "#F0E7DB",
         "input": "#F29A55",
         "zone": "#45C39F",
-        "timer": "#6FB3EE",
+        "timer": "#84BFF5",
         "delay": "#9CD3F5",
         "clip": "#D5A24A",
         "queue": "#E8C651",

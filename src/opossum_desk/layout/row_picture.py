@@ -13,11 +13,11 @@ from typing import NamedTuple
 import numpy as np
 
 from opossum.stream.tables import Array
+from opossum_desk.layout.heights import HEADER_PX
 from opossum_desk.layout.scale import Scale, frozen_stripes, grid_marks, selected_band
+from opossum_desk.layout.wording import LETTER_PX
 from opossum_desk.state.session import Session
 
-HEADER_PX = 24.0
-"""Height of the line of frame numbers."""
 REACH_PX = 7.0
 """A dot is hit from so far."""
 
@@ -149,13 +149,15 @@ def ground(session: Session, scale: Scale) -> RowPicture:
 
 
 class RowsView(NamedTuple):
-    """What a layout goes by: the size of the view, how far it is scrolled, and the height of a line of text."""
+    """What a layout goes by: the size of the view, how far it is scrolled, the height of a line of text and of the header, the width of a letter."""
 
     width: float
     height: float
     scroll: float
     label_px: float
     line_px: float
+    header_px: float = HEADER_PX
+    letter_px: float = LETTER_PX
 
 
 class RowStack:
@@ -175,10 +177,10 @@ class RowStack:
     def seen(self, view: RowsView) -> Iterator[tuple[int, float, float]]:
         """Yield (row, its top in the view, its height) of the rows of which something is seen below the header."""
         first = int(np.searchsorted(self.tops, view.scroll, "right")) - 1
-        last = int(np.searchsorted(self.tops, view.scroll + view.height - HEADER_PX, "left"))
+        last = int(np.searchsorted(self.tops, view.scroll + view.height - view.header_px, "left"))
         for row in range(max(0, first), min(len(self), last)):
             top = float(self.tops[row])
-            yield row, HEADER_PX + top - view.scroll, float(self.tops[row + 1]) - top
+            yield row, view.header_px + top - view.scroll, float(self.tops[row + 1]) - top
 
     def row_at(self, y: float) -> int:
         """Return the row at a height of the stack (not of the view), -1 beyond its ends."""

@@ -48,9 +48,9 @@ LETTER_PX = 6.6
 """About how wide a letter is."""
 
 
-def wrapped(text: str, width: float) -> list[str]:
-    """Return a sentence as lines that fit a width in pixels."""
-    room = max(20, int(width / LETTER_PX))
+def wrapped(text: str, width: float, letter_px: float = LETTER_PX) -> list[str]:
+    """Return a sentence as lines that fit a width in pixels, where a letter takes so many."""
+    room = max(20, int(width / letter_px))
     lines: list[str] = []
     for word in text.split():
         if lines and len(lines[-1]) + 1 + len(word) <= room:

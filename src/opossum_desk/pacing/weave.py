@@ -20,6 +20,7 @@ from opossum_desk.weaving.row_canvas import RowCanvas
 
 MOST_PREPARED = 24
 """So many of the worst rows are reckoned off the window's thread; the others when they come into view."""
+WIDEST_SPREAD = "± 000.0 ms"
 MOST_MEASURED = 2000
 """So many names are measured to find out how much room labels need."""
 
@@ -40,7 +41,7 @@ class PacingCanvas(RowCanvas):
 
     def list_rows(self, session: Session) -> RowStack:
         self.rows = paced_rows(session, self.all_rows)
-        return stack_rows(self.rows, self.line_px())
+        return stack_rows(self.rows, self.line_px(), self.detail_px())
 
     def mean(self, session: Session) -> Collection[int]:
         finding = session.finding
@@ -49,9 +50,10 @@ class PacingCanvas(RowCanvas):
         return {place for place, row in enumerate(self.rows) if tells_of(finding, row.recurring)}
 
     def lay_out(self, session: Session) -> RowPicture:
+        self.right_px = max(SPREAD_PX, self.small_metrics().horizontalAdvance(WIDEST_SPREAD) + 8)
         measured = self.all_rows[:MOST_MEASURED]
         self.labels.fit([(row.name, 12.0) for row in measured], [cost_told(row) for row in measured])
-        return layout_pacing(session, self.rows, self.stack, self.layout_view(), self.meant)
+        return layout_pacing(session, self.rows, self.stack, self.layout_view(), self.meant, self.right_px)
 
     def summary(self) -> str:
         if self.session is None:

@@ -15,7 +15,8 @@ from opossum_desk.clips.layout.rows import Sort as ClipSort
 from opossum_desk.clips.layout.rows import clip_rows
 from opossum_desk.clips.layout.rows import tells_of as clip_is_meant
 from opossum_desk.flow.layout.finding_marks import finding_marks
-from opossum_desk.flow.layout.loom import HEADER_PX, ROW_PX, layout_loom
+from opossum_desk.flow.layout.loom import layout_loom
+from opossum_desk.layout.heights import HEADER_PX, ROW_PX
 from opossum_desk.layout.row_picture import RowPicture, RowStack, RowsView
 from opossum_desk.pacing.layout.gathering import recurring
 from opossum_desk.pacing.layout.pacing import layout_pacing

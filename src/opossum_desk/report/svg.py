@@ -7,8 +7,9 @@ from xml.etree import ElementTree as Xml
 import numpy as np
 
 from opossum.foreign_text import shown
-from opossum_desk.flow.layout.loom import HEADER_PX, ROW_PX, LoomPicture
-from opossum_desk.layout.bead import BeadState
+from opossum_desk.flow.layout.loom import LoomPicture
+from opossum_desk.layout.bead import FADED_SIZE, BeadState, shape_of
+from opossum_desk.layout.heights import HEADER_PX, ROW_PX
 from opossum_desk.layout.row_picture import Label, PixelBars, RowPicture
 from opossum_desk.layout.scale import Scale
 
@@ -69,20 +70,28 @@ class Drawing:
         """Add a bead: filled if it did something, hollow if not, dotted if its owner was gone, twin if twice."""
         wrong = state in (BeadState.GONE, BeadState.TWIN) or via == "wrong"
         role = "rose" if wrong else f"via-{via or 'direct'}"
-        opacity = 0.3 if faded else 1.0
+        if faded:
+            role, size = "faint", size * FADED_SIZE
         if state == BeadState.TWIN:
             for side in (-1, 1):
-                self.add("circle", f"fill {role}", cx=x + side * size * 0.31, cy=y, r=size * 0.31, fill_opacity=opacity)
+                self._shape(f"fill {role}", via, x + side * size * 0.31, y, size * 0.62)
         elif state == BeadState.GONE:
-            self.add(
-                "circle", f"stroke {role}", cx=x, cy=y, r=size / 2, stroke_width=1.7, stroke_dasharray="1.9 2.5",
-                stroke_opacity=opacity,
-            )  # fmt: skip
+            self._shape(f"stroke {role}", via, x, y, size, stroke_width=1.7, stroke_dasharray="1.9 2.5")
         elif state == BeadState.IDLE:
-            self.add("circle", f"stroke {role}", cx=x, cy=y, r=size * 0.28, stroke_width=1.3, stroke_opacity=opacity)
+            self._shape(f"stroke {role}", via, x, y, size * 0.55, stroke_width=1.3)
         else:
-            half = 0.45 if state == BeadState.UNKNOWN else 1.0
-            self.add("circle", f"fill {role}", cx=x, cy=y, r=size * 0.45, fill_opacity=opacity * half)
+            opacity = 0.45 if state == BeadState.UNKNOWN else 1.0
+            self._shape(f"fill {role}", via, x, y, size * 0.92, fill_opacity=opacity)
+
+    def _shape(self, classes: str, via: str, x: float, y: float, size: float, **more: float | str) -> None:
+        """Add the outline that a way an event came about has."""
+        shape = shape_of(via)
+        if shape.corners:
+            corners = " ".join(f"{x + left * size:.1f},{y + down * size:.1f}" for left, down in shape.corners)
+            self.add("polygon", classes, points=corners, **more)
+        else:
+            across, down = shape.half_axes
+            self.add("ellipse", classes, cx=x, cy=y, rx=across * size, ry=down * size, **more)
 
     def header(self, scale: Scale, grid: list[tuple[float, str]]) -> None:
         """Add the line of frame numbers above everything."""

@@ -54,7 +54,7 @@ class RosterCanvas(RowCanvas):
     def list_rows(self, session: Session) -> RowStack:
         assert self.known is not None
         self.rows = roster_rows(self.known, session, self.opened)
-        return stack_rows(self.known, self.rows, self.line_px())
+        return stack_rows(self.known, self.rows, self.line_px(), self.detail_px())
 
     def mean(self, session: Session) -> Collection[int]:
         assert self.known is not None

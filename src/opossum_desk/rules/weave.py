@@ -51,7 +51,7 @@ class RulesCanvas(RowCanvas):
     def list_rows(self, session: Session) -> RowStack:
         self.rows = rule_rows(session, self.folded)
         self.labels.fit([(row.title, 16.0) for row in self.rows])
-        return stack_rows(self.rows, self.line_px(), self.width() - self.label_px - 12)
+        return stack_rows(self.rows, self.line_px(), self.width() - self.label_px - 12, self.letter_px())
 
     def mean(self, session: Session) -> Collection[int]:
         finding = session.finding

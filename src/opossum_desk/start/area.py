@@ -68,13 +68,14 @@ class StartArea(AreaView):
         left.setSpacing(8)
         title = QLabel("Opossum")
         font = QFont(title.font())
-        font.setPixelSize(34)
+        font.setPixelSize(round(title.fontInfo().pixelSize() * 2.6))
         title.setFont(font)
         left.addWidget(title)
         said = QLabel(
             "See in what order your game's events really ran,\nwhat fires twice, never comes, comes too late, eats the frame or hangs."
         )
         said.setProperty("role", "quiet")
+        said.setWordWrap(True)
         left.addWidget(said)
         left.addSpacing(18)
         self.demo = self._way(

@@ -239,7 +239,8 @@ class _FindingDelegate(QStyledItemDelegate):
         line = metrics.height() + 2
         if finding is None:
             painter.setPen(QColor(colours.quiet))
-            painter.drawText(rect.adjusted(12, 8, -4, 0), Qt.AlignmentFlag.AlignVCenter, str(index.data()))
+            told = metrics.elidedText(str(index.data()), Qt.TextElideMode.ElideRight, int(rect.width() - 16))
+            painter.drawText(rect.adjusted(12, 8, -4, 0), Qt.AlignmentFlag.AlignVCenter, told)
             painter.restore()
             return
         if self._view.selectionModel().isSelected(index):

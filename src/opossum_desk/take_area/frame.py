@@ -9,8 +9,9 @@ from PySide6.QtWidgets import QAbstractScrollArea, QMenu, QWidget
 from opossum_desk.context_menus import add_call_actions
 from opossum_desk.layout.bead import BeadState
 from opossum_desk.layout.describing import describe_call
+from opossum_desk.layout.heights import Heights
 from opossum_desk.state.session import Session
-from opossum_desk.take_area.layout.frame import FRAME_ROW_PX, FramePicture, FrameRow, layout_frame
+from opossum_desk.take_area.layout.frame import FramePicture, FrameRow, layout_frame
 from opossum_desk.take_area.layout.trail_list import layout_trail
 from opossum_desk.views.canvas import text_cutter
 from opossum_desk.views.foreign_painter import ForeignPainter
@@ -18,7 +19,6 @@ from opossum_desk.views.look import Look
 from opossum_desk.views.plain import plain_tooltip
 from opossum_desk.views.stamps import draw_bead
 
-HEAD_PX = 44.0
 INDENT_PX = 13.0
 GAP_PX = 8.0
 LEAST_EVENT_PX = 34.0
@@ -43,11 +43,18 @@ class FrameView(QAbstractScrollArea):
         self._ground = QWidget()
         self.setViewport(self._ground)
         self._ground.setMouseTracking(True)
-        self.verticalScrollBar().setSingleStep(int(FRAME_ROW_PX))
         self.setWhatsThis(
             "Frame: the selected frame, call by call in the order they ran; what a call caused stands indented below it."
         )
         look.changed.connect(self._ground.update)
+
+    @property
+    def _row_px(self) -> float:
+        return Heights.of_text(self.fontMetrics().height()).row
+
+    @property
+    def _head_px(self) -> float:
+        return 2.0 * self.fontMetrics().height() + 12
 
     def set_session(self, session: Session | None) -> None:
         """Show the selected frame of a session."""
@@ -72,7 +79,8 @@ class FrameView(QAbstractScrollArea):
         self._ground.update()
 
     def _fit_bar(self) -> None:
-        room = HEAD_PX + (len(self.picture.rows) + 1) * FRAME_ROW_PX - self._ground.height()
+        room = self._head_px + (len(self.picture.rows) + 1) * self._row_px - self._ground.height()
+        self.verticalScrollBar().setSingleStep(int(self._row_px))
         self.verticalScrollBar().setPageStep(self._ground.height())
         self.verticalScrollBar().setMaximum(max(0, int(room)))
 
@@ -80,9 +88,9 @@ class FrameView(QAbstractScrollArea):
         self._fit_bar()
 
     def _reveal(self, index: int) -> None:
-        top = index * FRAME_ROW_PX
+        top = index * self._row_px
         bar = self.verticalScrollBar()
-        room = self._ground.height() - HEAD_PX - 2 * FRAME_ROW_PX
+        room = self._ground.height() - self._head_px - 2 * self._row_px
         if top < bar.value() or top > bar.value() + room:
             bar.setValue(int(top - room / 3))
 
@@ -93,24 +101,29 @@ class FrameView(QAbstractScrollArea):
         painter.fillRect(self._ground.rect(), QColor(colours.paper))
         width, height = self._ground.width(), self._ground.height()
         scroll = self.verticalScrollBar().value()
-        first = max(0, int(scroll // FRAME_ROW_PX))
-        last = min(len(self.picture.rows), int((scroll + height) // FRAME_ROW_PX) + 1)
+        first = max(0, int(scroll // self._row_px))
+        last = min(len(self.picture.rows), int((scroll + height) // self._row_px) + 1)
         for index in range(first, last):
-            self._paint_row(painter, self.picture.rows[index], HEAD_PX + index * FRAME_ROW_PX - scroll, width)
+            self._paint_row(painter, self.picture.rows[index], self._head_px + index * self._row_px - scroll, width)
         if self.picture.left_out and last == len(self.picture.rows):
             painter.setPen(QColor(colours.quiet))
-            y = HEAD_PX + last * FRAME_ROW_PX - scroll
-            painter.drawText(QPointF(12, y + 15), f"… and {self.picture.left_out:,} more calls in this frame")
-        painter.fillRect(QRectF(0, 0, width, HEAD_PX), QColor(colours.paper))
+            y = self._head_px + last * self._row_px - scroll
+            painter.drawText(
+                QPointF(12, y + self._row_px * 0.7), f"… and {self.picture.left_out:,} more calls in this frame"
+            )
+        painter.fillRect(QRectF(0, 0, width, self._head_px), QColor(colours.paper))
+        line = self.fontMetrics().height() + 2.0
         font = self.font()
         font.setBold(True)
         painter.setFont(font)
         painter.setPen(QColor(colours.ink))
-        painter.drawText(QRectF(12, 4, width - 20, 20), Qt.AlignmentFlag.AlignVCenter, self.picture.title)
+        painter.drawText(QRectF(12, 4, width - 20, line), Qt.AlignmentFlag.AlignVCenter, self.picture.title)
         painter.setFont(self.font())
         painter.setPen(QColor(colours.quiet))
         painter.drawText(
-            QRectF(12, 22, width - 20, 18), Qt.AlignmentFlag.AlignVCenter, self._cut(self.picture.subtitle, width - 24)
+            QRectF(12, 4 + line, width - 20, line),
+            Qt.AlignmentFlag.AlignVCenter,
+            self._cut(self.picture.subtitle, width - 24),
         )
         if self.hasFocus():
             painter.setPen(QPen(QColor(colours.focus), 2))
@@ -122,20 +135,20 @@ class FrameView(QAbstractScrollArea):
         colours, session = self.look.colours, self.session
         assert session is not None
         if row.kind == "phase":
-            painter.fillRect(QRectF(0, top, width, FRAME_ROW_PX), QColor(colours.band))
+            painter.fillRect(QRectF(0, top, width, self._row_px), QColor(colours.band))
             painter.setPen(QColor(colours.quiet))
-            painter.drawText(QRectF(12, top, width, FRAME_ROW_PX), Qt.AlignmentFlag.AlignVCenter, row.text)
+            painter.drawText(QRectF(12, top, width, self._row_px), Qt.AlignmentFlag.AlignVCenter, row.text)
             return
         if row.kind in ("say", "data"):
             painter.setPen(QColor(colours.quiet if row.kind == "say" else colours.ink))
             left = 30 + min(row.depth, 4) * INDENT_PX
             first = row.text.splitlines()[0] if row.text else ""
             text = self._cut(f"“{first}”" if row.kind == "say" else first, width - left - 6)
-            painter.drawText(QRectF(left, top, width - left, FRAME_ROW_PX), Qt.AlignmentFlag.AlignVCenter, text)
+            painter.drawText(QRectF(left, top, width - left, self._row_px), Qt.AlignmentFlag.AlignVCenter, text)
             return
-        middle = top + FRAME_ROW_PX / 2
+        middle = top + self._row_px / 2
         if row.call == session.call:
-            painter.fillRect(QRectF(0, top, width, FRAME_ROW_PX), QColor(colours.choice))
+            painter.fillRect(QRectF(0, top, width, self._row_px), QColor(colours.choice))
         lit = row.call in session.selection.related
         # deep chains lean in ever less, so that names keep their room
         left = 16 + min(row.depth, 4) * INDENT_PX + max(0, row.depth - 4) * 4
@@ -153,7 +166,7 @@ class FrameView(QAbstractScrollArea):
         self._paint_words(painter, row, left + 13, top, width)
         if row.share > 0.02:
             painter.fillRect(
-                QRectF(left + 13, top + FRAME_ROW_PX - 2.5, row.share * (width - left - 20), 1.6),
+                QRectF(left + 13, top + self._row_px - 2.5, row.share * (width - left - 20), 1.6),
                 self.look.via(row.via),
             )
 
@@ -172,30 +185,30 @@ class FrameView(QAbstractScrollArea):
                 time = time.split(" · ")[0]
                 time_px = metrics.horizontalAdvance(time) + GAP_PX
             painter.setPen(QColor(colours.quiet))
-            painter.drawText(QRectF(left, top, room, FRAME_ROW_PX), line | Qt.AlignmentFlag.AlignRight, time)
+            painter.drawText(QRectF(left, top, room, self._row_px), line | Qt.AlignmentFlag.AlignRight, time)
             room, time = room - time_px, ""
         name = self._cut(row.text, room - min(bad_px, LEAST_EVENT_PX))
         used = metrics.horizontalAdvance(name) + GAP_PX
         painter.setPen(QColor(colours.ink))
-        painter.drawText(QRectF(left, top, room, FRAME_ROW_PX), line, name)
+        painter.drawText(QRectF(left, top, room, self._row_px), line, name)
         if bad:
             painter.setPen(QColor(colours.rose))
             text = self._cut(bad, room - used)
-            painter.drawText(QRectF(left + used, top, room - used, FRAME_ROW_PX), line, text)
+            painter.drawText(QRectF(left + used, top, room - used, self._row_px), line, text)
             used += min(bad_px, room - used)
         if time and used + time_px <= room:
             painter.setPen(QColor(colours.quiet))
-            box = QRectF(left, top, room, FRAME_ROW_PX)
+            box = QRectF(left, top, room, self._row_px)
             painter.drawText(box, line | Qt.AlignmentFlag.AlignRight, time)
             room -= time_px
         if not bad and room - used >= LEAST_EVENT_PX:
             painter.setPen(QColor(colours.quiet))
-            box = QRectF(left + used, top, room - used, FRAME_ROW_PX)
+            box = QRectF(left + used, top, room - used, self._row_px)
             painter.drawText(box, line, self._cut(row.event, room - used - GAP_PX))
 
     def _row_at(self, y: float) -> FrameRow | None:
-        index = int((y - HEAD_PX + self.verticalScrollBar().value()) // FRAME_ROW_PX)
-        return self.picture.rows[index] if y >= HEAD_PX and 0 <= index < len(self.picture.rows) else None
+        index = int((y - self._head_px + self.verticalScrollBar().value()) // self._row_px)
+        return self.picture.rows[index] if y >= self._head_px and 0 <= index < len(self.picture.rows) else None
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         row = self._row_at(event.position().y())

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPen, QPixmap, QWheelEvent
+from PySide6.QtCore import QEvent, QLineF, QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QFontMetricsF, QMouseEvent, QPainter, QPen, QPixmap, QWheelEvent
 from PySide6.QtWidgets import QToolTip, QWidget
 
 from opossum.stream.tables import Array
@@ -18,6 +18,8 @@ from opossum_desk.views.plain import plain_tooltip
 LEFT_PX = 96.0
 NOTE_PX = 4.0
 """A note is told this near to its mark."""
+SHADE_ALPHA = 60
+"""What lies beyond the window is only a little paler: it is still to be seen."""
 TOP_PX = 6.0
 BOTTOM_PX = 17.0
 
@@ -32,7 +34,7 @@ class PulseView(Canvas):
         self._pressed: QPointF | None = None
         self._window_at_press = (0.0, 0.0)
         self.setMouseTracking(True)
-        self.setFixedHeight(92)
+        self.setFixedHeight(self._tall())
         self.setWhatsThis(
             "The Pulse: the whole take. Above, how long each frame took (the rose line marks frozen ones); below, how many calls "
             "it made; at the bottom, findings. Drag to choose a window."
@@ -43,6 +45,25 @@ class PulseView(Canvas):
             session.subscribe("window selection bookmarks", self.update)
             session.subscribe("findings axis", self.renew)
         super().set_session(session)
+
+    @property
+    def _left_px(self) -> float:
+        """Room for what stands at the left of the curves."""
+        return max(LEFT_PX, QFontMetricsF(self.small_font(2)).horizontalAdvance("work ≤ 00.0 ms") + 16)
+
+    @property
+    def _bottom_px(self) -> float:
+        """Room for the line of findings."""
+        return max(BOTTOM_PX, QFontMetricsF(self.small_font(2)).height() + 2)
+
+    def _tall(self) -> int:
+        return max(92, round(self.fontMetrics().height() * 5.4))
+
+    def changeEvent(self, event: QEvent) -> None:
+        if event.type() == QEvent.Type.FontChange:
+            self.setFixedHeight(self._tall())
+            self.renew()
+        super().changeEvent(event)
 
     def restyle(self) -> None:
         self._curves = None
@@ -58,7 +79,7 @@ class PulseView(Canvas):
     def current(self) -> PulsePicture | None:
         """Return the picture, laid out if need be."""
         if self.picture is None and self.session is not None:
-            self.picture = layout_pulse(self.session, self.width() - 8, LEFT_PX)
+            self.picture = layout_pulse(self.session, self.width() - 8, self._left_px)
         return self.picture
 
     def summary(self) -> str:
@@ -76,12 +97,12 @@ class PulseView(Canvas):
         painter.drawPixmap(0, 0, self._curves)
         overlay = layout_overlay(session, picture.scale)
         low, high = overlay.window
-        bottom = self.height() - BOTTOM_PX + TICK_PX
+        bottom = self.height() - self._bottom_px + TICK_PX
         if high - low < picture.scale.width - 1:
             shade = self.colour("panel")
-            shade.setAlpha(165)
-            painter.fillRect(QRectF(LEFT_PX, 0, low - LEFT_PX, bottom), shade)
-            painter.fillRect(QRectF(high, 0, LEFT_PX + picture.scale.width - high, bottom), shade)
+            shade.setAlpha(SHADE_ALPHA)
+            painter.fillRect(QRectF(self._left_px, 0, low - self._left_px, bottom), shade)
+            painter.fillRect(QRectF(high, 0, self._left_px + picture.scale.width - high, bottom), shade)
             painter.setPen(QPen(self.colour("focus"), 1.5))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(QRectF(low, 1, max(3.0, high - low), bottom - 2))
@@ -99,20 +120,21 @@ class PulseView(Canvas):
         pixmap.setDevicePixelRatio(ratio)
         pixmap.fill(self.colour("paper"))
         painter = ForeignPainter(pixmap)
-        middle = TOP_PX + (self.height() - TOP_PX - BOTTOM_PX) * 0.62
-        base = self.height() - BOTTOM_PX - 2
+        middle = TOP_PX + (self.height() - TOP_PX - self._bottom_px) * 0.62
+        base = self.height() - self._bottom_px - 2
         painter.setFont(self.small_font(2))
         painter.setPen(self.colour("quiet"))
         painter.drawText(
-            QRectF(8, TOP_PX, LEFT_PX - 16, middle - TOP_PX),
+            QRectF(8, TOP_PX, self._left_px - 16, middle - TOP_PX),
             Qt.AlignmentFlag.AlignVCenter,
             f"work ≤ {picture.top_ms:.{1 if picture.top_ms < 10 else 0}f} ms",
         )
-        painter.drawText(QRectF(8, middle, LEFT_PX - 16, base - middle), Qt.AlignmentFlag.AlignVCenter, "calls")
-        painter.drawText(QRectF(8, base, LEFT_PX - 16, BOTTOM_PX + 2), Qt.AlignmentFlag.AlignVCenter, "findings")
+        painter.drawText(QRectF(8, middle, self._left_px - 16, base - middle), Qt.AlignmentFlag.AlignVCenter, "calls")
+        painter.drawText(
+            QRectF(8, base, self._left_px - 16, self._bottom_px + 2), Qt.AlignmentFlag.AlignVCenter, "findings"
+        )
         tall = middle - TOP_PX - 3
-        length = self.colour("quiet")
-        length.setAlpha(150)
+        length = self.colour("faint")
         self._draw_bars(painter, picture.length, QRectF(picture.scale.left, middle - tall, 0, tall), length, ratio)
         if picture.budget <= 1:
             painter.setPen(self.colour("line"))
@@ -121,7 +143,6 @@ class PulseView(Canvas):
         painter.setPen(self.colour("line"))
         painter.drawLine(QLineF(picture.scale.left, middle, picture.scale.left + picture.scale.width, middle))
         colour = self.look.via("timer")
-        colour.setAlpha(150)
         low_tall = base - middle - 3
         self._draw_bars(painter, picture.calls, QRectF(picture.scale.left, base - low_tall, 0, low_tall), colour, ratio)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -131,9 +152,11 @@ class PulseView(Canvas):
             if len(picture.frozen) <= 12:
                 painter.setFont(self.small_font(1, bold=True))
                 painter.setPen(self.colour("rose"))
-                room = 52.0
+                room = painter.fontMetrics().horizontalAdvance(text) + 8.0
                 left = x + 4 if x + room + 6 < self.width() else x - room - 4
-                painter.drawText(QRectF(left, TOP_PX - 2, room, 15), Qt.AlignmentFlag.AlignVCenter, text)
+                painter.drawText(
+                    QRectF(left, TOP_PX - 2, room, painter.fontMetrics().height()), Qt.AlignmentFlag.AlignVCenter, text
+                )
         for x, severity in picture.ticks:
             painter.setPen(QPen(self.colour("rose" if severity == "fault" else "quiet"), 1))
             painter.drawLine(QPointF(x, base + 5), QPointF(x, base + 5 + TICK_PX))
@@ -165,7 +188,7 @@ class PulseView(Canvas):
             return
         if self._pressed is None:
             column = session.axis.column_at(picture.scale.position(event.position().x()))
-            if session.axis.columns and event.position().x() >= LEFT_PX:
+            if session.axis.columns and event.position().x() >= self._left_px:
                 row = session.axis.row_of_column(column)
                 text = f"frame {session.axis.numbers[column]} · {session.frame_lengths[row] / 1e6:.2f} ms"
                 near = session.axis.column_at(picture.scale.position(event.position().x() - NOTE_PX))

@@ -24,6 +24,8 @@ from PySide6.QtWidgets import QScrollBar, QWidget
 
 from opossum.findings.wording import plural
 from opossum.foreign_text import shown
+from opossum_desk.layout.heights import DETAIL_PX, TARGET_PX, Heights
+from opossum_desk.layout.wording import LETTER_PX
 from opossum_desk.state.session import Session
 from opossum_desk.views.foreign_painter import ForeignPainter
 from opossum_desk.views.look import Look
@@ -31,6 +33,7 @@ from opossum_desk.views.look import Look
 SETTLE_MS = 280
 """Moving has come to rest when nothing moved for this long."""
 DRAG_FROM_PX = 4
+USUAL_SENTENCE = "every send of oven_on by Baker is heard within 2 frames, and never more than 3 times a second"
 
 
 class Canvas(QWidget):
@@ -84,7 +87,23 @@ class Canvas(QWidget):
 
     def line_px(self) -> float:
         """Return the height of a row with one line of text, by the font."""
-        return float(max(20, self.fontMetrics().height() + 4))
+        return float(max(TARGET_PX, self.fontMetrics().height() + 4))
+
+    def letter_px(self) -> float:
+        """Return how wide a letter of a sentence is, on the average of long ones, by the font."""
+        return max(LETTER_PX, QFontMetricsF(self.small_font()).horizontalAdvance(USUAL_SENTENCE) / len(USUAL_SENTENCE))
+
+    def detail_px(self) -> float:
+        """Return the height of a line of what is said below a name, by the font."""
+        return float(max(DETAIL_PX, self.small_metrics().height() + 1))
+
+    def small_metrics(self) -> QFontMetricsF:
+        """Return how large the smallest text is."""
+        return QFontMetricsF(self.small_font(2))
+
+    def heights(self) -> Heights:
+        """Return how tall rows, strands and the header are, by the font."""
+        return Heights.of_text(self.fontMetrics().height())
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = ForeignPainter(self)

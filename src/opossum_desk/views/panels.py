@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QLabel, QSizePolicy, QVBoxLayout, QWidget
 
 
 def titled(
@@ -15,6 +15,9 @@ def titled(
     column.setSpacing(0)
     label = QLabel(title)
     label.setProperty("role", "heading")
+    label.setSizePolicy(
+        QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed
+    )  # a narrow panel cuts its title, not its view
     column.addWidget(label)
     if above is not None:
         column.addWidget(above)

@@ -3,19 +3,12 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtCore import QPointF, Qt
 from PySide6.QtGui import QColor, QImage, QPainter, QPen
 
 from opossum.stream.tables import Array
-from opossum_desk.layout.bead import BeadState
+from opossum_desk.layout.bead import FADED_SIZE, BeadState, shape_of
 from opossum_desk.views.look import Look
-
-SQUARED = {"input", "zone", "net"}
-"""Ways from outside the code: their beads have corners, so that colour is not all that tells them."""
-TALL = {"clip", "queue", "clock", "life"}
-"""Ways planned elsewhere: their beads are taller than wide."""
-
-FADED_ALPHA = 60
 
 
 class Stamps:
@@ -92,7 +85,7 @@ def draw_bead(
     if state in (BeadState.GONE, BeadState.TWIN):
         colour = QColor(look.colours.rose)
     if faded:
-        colour.setAlpha(FADED_ALPHA)
+        colour, size = QColor(look.colours.faint), size * FADED_SIZE
     if lit:
         painter.setPen(QPen(QColor(look.colours.focus), 1.6))
         painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -127,12 +120,8 @@ def draw_bead(
 
 
 def _shape(painter: QPainter, centre: QPointF, size: float, via: str) -> None:
-    if via in SQUARED:
-        side = size * 0.9
-        painter.drawRoundedRect(
-            QRectF(centre.x() - side / 2, centre.y() - side / 2, side, side), side * 0.22, side * 0.22
-        )
-    elif via in TALL:
-        painter.drawEllipse(centre, size * 0.36, size * 0.56)
+    shape = shape_of(via)
+    if shape.corners:
+        painter.drawPolygon([centre + QPointF(x, y) * size for x, y in shape.corners])
     else:
-        painter.drawEllipse(centre, size / 2, size / 2)
+        painter.drawEllipse(centre, shape.half_axes[0] * size, shape.half_axes[1] * size)

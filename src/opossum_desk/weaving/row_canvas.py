@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QMenu, QToolTip, QWidget
 from opossum.foreign_text import shown
 from opossum_desk.context_menus import add_call_actions
 from opossum_desk.layout.describing import describe_call, describe_send
-from opossum_desk.layout.row_picture import HEADER_PX, Boxes, Dots, Lines, RowPicture, RowStack, RowsView
+from opossum_desk.layout.row_picture import Boxes, Dots, Lines, RowPicture, RowStack, RowsView
 from opossum_desk.state.session import Session
 from opossum_desk.views.axis_header import paint_axis_header
 from opossum_desk.views.canvas import AxisCanvas, image_of, premultiplied
@@ -69,7 +69,15 @@ class RowCanvas(AxisCanvas):
 
     def layout_view(self) -> RowsView:
         """Return what a layout goes by."""
-        return RowsView(self.width(), self.height(), self.scroll_bar.value(), self.label_px, self.line_px())
+        return RowsView(
+            self.width(),
+            self.height(),
+            self.scroll_bar.value(),
+            self.label_px,
+            self.line_px(),
+            self.heights().header,
+            self.letter_px(),
+        )
 
     def describe_row(self, row: int) -> str:
         """Return what a row is, in a few lines."""
@@ -122,7 +130,7 @@ class RowCanvas(AxisCanvas):
         self.order()
 
     def content_height(self) -> float:
-        return HEADER_PX + self.stack.height + 8 if self.session is not None else 0.0
+        return self.heights().header + self.stack.height + 8 if self.session is not None else 0.0
 
     def renew(self) -> None:
         self.picture = None
@@ -147,7 +155,7 @@ class RowCanvas(AxisCanvas):
             return
         self._paint_ground(painter, picture)
         painter.save()
-        painter.setClipRect(QRectF(self.label_px - 4, HEADER_PX, self.width(), self.height()))
+        painter.setClipRect(QRectF(self.label_px - 4, self.heights().header, self.width(), self.height()))
         for boxes in picture.boxes:
             self._paint_boxes(painter, boxes)
         for lines in picture.lines:
@@ -161,7 +169,7 @@ class RowCanvas(AxisCanvas):
         painter.restore()
         self.labels.paint(painter, picture.labels, self.cursor_row)
         if self.is_on_axis:
-            paint_axis_header(self, painter, picture.grid, HEADER_PX)
+            paint_axis_header(self, painter, picture.grid, self.heights().header)
         else:
             self.paint_header(painter)
 
@@ -171,12 +179,14 @@ class RowCanvas(AxisCanvas):
     def _paint_ground(self, painter: QPainter, picture: RowPicture) -> None:
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
         painter.setPen(self.colour("line"))
-        painter.drawLines([QLineF(x, HEADER_PX, x, self.height()) for x, _ in picture.grid])
+        painter.drawLines([QLineF(x, self.heights().header, x, self.height()) for x, _ in picture.grid])
         if picture.selected is not None:
             left, right = picture.selected
             painter.fillRect(QRectF(left, 0, max(2.0, right - left), self.height()), self.colour("choice"))
         for left, right in picture.frozen:
-            painter.fillRect(QRectF(left, HEADER_PX, right - left, self.height()), self.role_colour("rose", 46))
+            painter.fillRect(
+                QRectF(left, self.heights().header, right - left, self.height()), self.role_colour("rose", 46)
+            )
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
 
     def _paint_boxes(self, painter: QPainter, boxes: Boxes) -> None:
@@ -242,14 +252,14 @@ class RowCanvas(AxisCanvas):
             text = describe_call(session, row)
         elif kind == "send":
             text = describe_send(session, row)
-        elif point.y() > HEADER_PX and (label := picture.label_at(point.y())) is not None:
+        elif point.y() > self.heights().header and (label := picture.label_at(point.y())) is not None:
             text = self.describe_row(label.row) if point.x() < self.label_px else ""
         if text:
             QToolTip.showText(self.mapToGlobal(point.toPoint()), plain_tooltip(text), self)
 
     def click(self, point: QPointF) -> None:
         picture, session = self.current(), self.session
-        if picture is None or session is None or point.y() < HEADER_PX:
+        if picture is None or session is None or point.y() < self.heights().header:
             return
         if point.x() < self.label_px:
             label = picture.label_at(point.y())
@@ -292,7 +302,7 @@ class RowCanvas(AxisCanvas):
     # --- keys --------------------------------------------------------------------------------------------
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        page = max(40, self.height() - int(HEADER_PX) - 40)
+        page = max(40, self.height() - int(self.heights().header) - 40)
         scrolls = {
             Qt.Key.Key_PageUp: -page,
             Qt.Key.Key_PageDown: page,
@@ -322,7 +332,7 @@ class RowCanvas(AxisCanvas):
         """Scroll so that a row is seen."""
         top, bottom = float(self.stack.tops[row]), float(self.stack.tops[row + 1])
         self._place_scroll_bar()
-        room = self.height() - HEADER_PX
+        room = self.height() - self.heights().header
         if top < self.scroll_bar.value():
             self.scroll_bar.setValue(int(top))
         elif bottom > self.scroll_bar.value() + room:

@@ -5,14 +5,13 @@ from __future__ import annotations
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QFontMetricsF, QPainter
 
-from opossum_desk.layout.row_picture import HEADER_PX, Label
+from opossum_desk.layout.row_picture import Label
 from opossum_desk.views.canvas import AxisCanvas, text_cutter
 from opossum_desk.views.label_column import LabelColumn
 
 FOLD_PX = 16.0
 LABEL_LEFT_PX = 12.0
 LEAST_LABEL_PX, MOST_LABEL_SHARE = 180.0, 0.42
-FADED_ALPHA = 110
 
 
 class RowLabels:
@@ -49,11 +48,14 @@ class RowLabels:
             for label in labels:
                 self._write(within, label, label.row == walked_to)
 
-        self._column.paint(painter, HEADER_PX, (labels, walked_to), write)
+        self._column.paint(painter, self._view.heights().header, (labels, walked_to), write)
 
     def _write(self, painter: QPainter, label: Label, walked_to: bool) -> None:
         view = self._view
-        alpha = FADED_ALPHA if label.faded else 255
+
+        def role(of_label: str) -> str:
+            return "faint" if label.faded else of_label
+
         if walked_to:
             painter.fillRect(QRectF(0, label.top, view.label_px - 6, label.height), view.colour("choice"))
         if label.lit:
@@ -62,19 +64,21 @@ class RowLabels:
         line = min(label.height, view.line_px())
         painter.setFont(view.small_font(1, bold=label.heads))
         if label.fold:
-            painter.setPen(view.role_colour("quiet", alpha))
+            painter.setPen(view.role_colour(role("quiet")))
             box = QRectF(left - 2, label.top, FOLD_PX, line)
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, label.fold)
         left += FOLD_PX
         room = view.label_px - 10 - left
-        painter.setPen(view.role_colour(label.role, alpha))
+        painter.setPen(view.role_colour(role(label.role)))
         text = (self._cut_bold if label.heads else self._cut)(label.text, room)
         painter.drawText(QRectF(left, label.top, room, line), Qt.AlignmentFlag.AlignVCenter, text)
         if label.detail:
             painter.setFont(view.small_font(2))
-            painter.setPen(view.role_colour(label.detail_role, alpha))
+            painter.setPen(view.role_colour(role(label.detail_role)))
             metrics = painter.fontMetrics()
             for number, text in enumerate(label.detail.split("\n")):
                 top = label.top + line - 4 + number * (metrics.height() + 1)
+                if number and top + metrics.descent() > label.top + label.height - metrics.ascent():
+                    break  # it would stand on the next row's name
                 detail = metrics.elidedText(text, Qt.TextElideMode.ElideRight, int(room))
                 painter.drawText(QRectF(left, top, room, metrics.height()), Qt.AlignmentFlag.AlignTop, detail)

@@ -133,6 +133,8 @@ def _draw_clip(picture: RowPicture, known: Overlaid, session: Session, row: Clip
     role = "via:net" if clip.is_track else "via:clip"
     x2 = scale.x(clip.seconds)
     picture.boxes.append(Boxes(role, np.array([[scale.left, y - BAR_PX / 2, x2 - scale.left, BAR_PX]]), 52))
+    edges = [(scale.left, y + side * BAR_PX / 2, x2, y + side * BAR_PX / 2) for side in (-1, 1)]
+    picture.lines.append(Lines(role, np.array(edges), 1.0))
     _draw_waits(picture, known, clip, y)
     _draw_planned(picture, known, clip, y)
     seen = plays_in_view(known, session)

@@ -13,7 +13,7 @@ from opossum_desk.compare.layout.side_by_side import Lane, SideBySide
 from opossum_desk.layout.bead import BeadState
 from opossum_desk.layout.row_picture import Boxes, Dots, Label, Lines, RowPicture, RowStack, RowsView, Words, ground
 from opossum_desk.layout.scale import Scale
-from opossum_desk.layout.wording import wrapped
+from opossum_desk.layout.wording import LETTER_PX, wrapped
 from opossum_desk.state.session import Session
 
 LISTENER_PX = 40.0
@@ -27,14 +27,14 @@ NOTHING = (
 )
 
 
-def stack_rows(rows: list[CompareRow], line_px: float, width: float) -> RowStack:
+def stack_rows(rows: list[CompareRow], line_px: float, width: float, letter_px: float = LETTER_PX) -> RowStack:
     """Return the heights of all rows; sentences take as many lines as they need in `width`."""
     heights = []
     for row in rows:
         if row.sort is Sort.LISTENER:
             heights.append(max(LISTENER_PX, line_px * 2))
         else:
-            heights.append(line_px * max(1, len(wrapped(row.text, width))) + 6)
+            heights.append(line_px * max(1, len(wrapped(row.text, width, letter_px))) + 6)
     return RowStack(np.array(heights))
 
 
@@ -84,7 +84,7 @@ def layout_compare(
         if row.sort is Sort.LISTENER:
             _draw_listener(picture, known, row, clock, window, top + height / 2)
         elif row.text:
-            lines = wrapped(row.text, room)
+            lines = wrapped(row.text, room, view.letter_px)
             for number, text in enumerate(lines):
                 y = top + 3 + view.line_px * (number + 0.5)
                 picture.words.append(
@@ -137,9 +137,8 @@ def _draw_listener(
             if span is not None:
                 xs = scale.xs(clock.positions(np.array(span))).clip(scale.left, scale.left + scale.width)
                 role = "rose" if item.differs else "via:tick"
-                picture.boxes.append(
-                    Boxes(role, np.array([[xs[0], y - 2, max(2.0, xs[1] - xs[0]), 4]]), 150 if item.differs else 90)
-                )
+                half = 2.0 if item.differs else 1.0
+                picture.boxes.append(Boxes(role, np.array([[xs[0], y - half, max(2.0, xs[1] - xs[0]), 2 * half]])))
         _draw_lane(picture, item.lanes[side], clock, window, y, side == known.own, side == 0, row.faded)
 
 

@@ -11,7 +11,7 @@ import numpy as np
 
 from opossum.findings.finding import Finding
 from opossum.stream.tables import Array
-from opossum_desk.flow.layout.loom import HEADER_PX, ROW_PX, LoomPicture
+from opossum_desk.flow.layout.loom import LoomPicture
 from opossum_desk.layout.scale import Scale
 from opossum_desk.state.axis import AxisMode
 from opossum_desk.state.row_index import Row
@@ -84,9 +84,9 @@ def _falling(session: Session, picture: LoomPicture, finding: Finding, lines: di
     for x, send in zip(xs.tolist(), sends.tolist(), strict=True):
         row = _row_of_sender(session, send)
         if row is not None and row in lines:
-            ticks.append((x, picture.lines[lines[row]].top + ROW_PX / 2))
+            ticks.append((x, picture.lines[lines[row]].top + picture.heights.row / 2))
         elif row is None:
-            ticks.append((x, HEADER_PX - TICK_ABOVE_PX))  # from nobody who has a row
+            ticks.append((x, picture.heights.header - TICK_ABOVE_PX))  # from nobody who has a row
     return ticks
 
 
@@ -133,6 +133,6 @@ def _beside(
         calls = calls[take.calls.send[calls] == send]
         row = session.row_index.row_of_call(int(calls[0]), session.unfolded) if len(calls) else None
         if row in lines and abs(x_came - x_due) >= LEAST_OFFSET_PX:
-            y = picture.lines[lines[row]].top + ROW_PX / 2
+            y = picture.lines[lines[row]].top + picture.heights.row / 2
             found.append((x_due, x_came, y, f"{off / 1e6:+.0f} ms"))
     return found[:MOST_TICKS]

@@ -16,13 +16,12 @@ import numpy as np
 from opossum.stream.tables import Array
 from opossum_desk.flow.layout.beads import STITCH_FROM_PX, Beads, bead_size, beads_in_view
 from opossum_desk.flow.layout.frozen import FrozenBand, frozen_bands
+from opossum_desk.layout.heights import USUAL, Heights
 from opossum_desk.layout.scale import Scale, grid_marks, pixel_columns, selected_band
 from opossum_desk.state.axis import Axis, AxisMode
 from opossum_desk.state.row_index import Level, Row
 from opossum_desk.state.session import Session
 
-ROW_PX = 19.0
-HEADER_PX = 24.0
 LABEL_PX = 216.0
 """Width of the labels at the left, at least."""
 
@@ -110,6 +109,7 @@ class LoomPicture:
     selected: tuple[float, float] | None = None
     bead_px: float = 0.0
     resting: RestingLine | None = None
+    heights: Heights = USUAL
 
     def hit(self, x: float, y: float) -> int:
         """Return the call of the bead under a point, -1 where there is none."""
@@ -129,25 +129,30 @@ class LoomPicture:
     def line_at(self, y: float) -> int:
         """Return the index of the row under a height, -1 where there is none."""
         for index, line in enumerate(self.lines):
-            if line.top <= y < line.top + ROW_PX:
+            if line.top <= y < line.top + self.heights.row:
                 return index
         return -1
 
 
 def layout_loom(
-    session: Session, width: float, height: float, scroll: float, label_px: float = LABEL_PX
+    session: Session,
+    width: float,
+    height: float,
+    scroll: float,
+    label_px: float = LABEL_PX,
+    heights: Heights = USUAL,
 ) -> LoomPicture:
     """Return what to paint on `width` × `height` px with the rows scrolled by `scroll` px."""
     axis = session.axis
     scale = Scale(session.low, session.high, label_px, max(1.0, width - label_px))
-    first = max(0, int(scroll // ROW_PX))
-    last = min(line_count(session), int((scroll + height - HEADER_PX) // ROW_PX) + 1)
+    first = max(0, int(scroll // heights.row))
+    last = min(line_count(session), int((scroll + height - heights.header) // heights.row) + 1)
     columns = session.visible_columns
     window = np.array([columns[0], columns[1] + 1])
     folds = folds_resting(session)
     lines, resting = [], None
     for place in range(first, last):
-        top = HEADER_PX + place * ROW_PX - scroll
+        top = heights.header + place * heights.row - scroll
         if folds and place == session.awake:
             resting = RestingLine(top, len(session.rows) - session.awake, session.shows_resting)
         else:
@@ -160,21 +165,22 @@ def layout_loom(
         "lines": lines,
         "grid": grid_marks(axis, scale),
         "frozen": frozen_bands(session, scale),
-        "phases": _phase_bands(lines),
+        "phases": _phase_bands(lines, heights.row),
         "selected": selected_band(session, scale),
         "resting": resting,
+        "heights": heights,
     }
     if not rows or not axis.columns:
         return LoomPicture(**picture)  # type: ignore[arg-type]
     if frame_px < BEAD_FROM_PX:
         return LoomPicture(**picture, density=_density(session, rows, scale))  # type: ignore[arg-type]
     beads = beads_in_view(session, rows, scale, columns, frame_px)
-    stitches = _stitches(session, beads, lines, frame_px)
+    stitches = _stitches(session, beads, lines, frame_px, heights.row)
     return LoomPicture(
         **picture,  # type: ignore[arg-type]
         beads=beads,
         stitches=stitches,
-        names=_names(session, beads, lines, frame_px),
+        names=_names(session, beads, lines, frame_px, heights.row),
         bead_px=bead_size(frame_px),
     )
 
@@ -200,13 +206,13 @@ def _line(session: Session, row: Row, top: float, window: Array) -> RowLine:
     return RowLine(top, row, owner, function, members, phase, bool(faded), rests)
 
 
-def _phase_bands(lines: list[RowLine]) -> list[tuple[float, float, str]]:
+def _phase_bands(lines: list[RowLine], row_px: float) -> list[tuple[float, float, str]]:
     bands: list[tuple[float, float, str]] = []
     for line in lines:
         if bands and bands[-1][2] == line.phase and bands[-1][1] == line.top:
-            bands[-1] = (bands[-1][0], line.top + ROW_PX, line.phase)
+            bands[-1] = (bands[-1][0], line.top + row_px, line.phase)
         else:
-            bands.append((line.top, line.top + ROW_PX, line.phase))
+            bands.append((line.top, line.top + row_px, line.phase))
     return bands
 
 
@@ -240,7 +246,7 @@ def via_of_row(session: Session, level: Level, row: Row) -> int:
     return int(session.take.tables["send"]["via"][send]) if send >= 0 else -1
 
 
-def _stitches(session: Session, beads: Beads, lines: list[RowLine], frame_px: float) -> Array:
+def _stitches(session: Session, beads: Beads, lines: list[RowLine], frame_px: float, row_px: float) -> Array:
     """Return float64 (n, 4): x1 y1 x2 y2 between calls that ran in the other order than their rows stand."""
     if frame_px < STITCH_FROM_PX or len(beads) < 2:
         return np.zeros((0, 4))
@@ -249,11 +255,13 @@ def _stitches(session: Session, beads: Beads, lines: list[RowLine], frame_px: fl
     first, second = order[:-1], order[1:]
     swapped = (column[first] == column[second]) & (beads.line[second] < beads.line[first])
     first, second = first[swapped][:MOST_STITCHES], second[swapped][:MOST_STITCHES]
-    tops = np.array([line.top for line in lines]) + ROW_PX / 2
+    tops = np.array([line.top for line in lines]) + row_px / 2
     return np.column_stack((beads.x[first], tops[beads.line[first]], beads.x[second], tops[beads.line[second]]))
 
 
-def _names(session: Session, beads: Beads, lines: list[RowLine], frame_px: float) -> list[tuple[float, float, str]]:
+def _names(
+    session: Session, beads: Beads, lines: list[RowLine], frame_px: float, row_px: float
+) -> list[tuple[float, float, str]]:
     """Return (x, y, text) beside beads when few frames are in view: what ran it, and how long it took."""
     if frame_px < NAMES_FROM_PX:
         return []
@@ -273,6 +281,6 @@ def _names(session: Session, beads: Beads, lines: list[RowLine], frame_px: float
             if beads.count[index] == 1
             else f"×{beads.count[index]} · {take.event_of_call(call)}"
         )
-        names.append((x, lines[line].top + ROW_PX / 2, text))
+        names.append((x, lines[line].top + row_px / 2, text))
         right_of[line] = x + 6.2 * len(text) + size
     return names

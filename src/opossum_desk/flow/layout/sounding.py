@@ -6,11 +6,10 @@ from typing import NamedTuple
 
 import numpy as np
 
+from opossum_desk.layout.heights import Band
 from opossum_desk.layout.row_picture import PixelBars, pixel_times
 from opossum_desk.layout.scale import Scale
 from opossum_desk.state.session import Session
-
-STRAND_PX = 26.0
 
 
 class Stroke(NamedTuple):
@@ -31,7 +30,7 @@ class Stroke(NamedTuple):
 
 
 def sounding(
-    session: Session, play: int, scale: Scale, reach: tuple[float, float], top: float
+    session: Session, play: int, scale: Scale, reach: tuple[float, float], band: Band
 ) -> list[Stroke | PixelBars]:
     """Return what a play's strand is drawn of besides its bar, from x to x (`reach`). Cost: the pixels it takes."""
     take = session.take
@@ -49,7 +48,7 @@ def sounding(
         if last > first:
             times = pixel_times(session.axis.edges, session.axis.starts_ns, scale)[first : last + 1]
             low, high = sound.waveform.between(begin + (times - start) / 1e9 * rate)
-            middle, half = top + STRAND_PX / 2, STRAND_PX / 2 - 5
+            middle, half = band.middle, band.height / 2 - 5
             tops, bottoms = middle - high * half, middle - low * half
             # silence is a thin line, so that one sees where the sound goes on
             drawn.append(PixelBars("via:net", scale.left + first, tops, np.maximum(bottoms, tops + 1.0), 170))
@@ -60,5 +59,5 @@ def sounding(
     _, leading = np.unique(xs[seen].astype(np.int64), return_index=True)
     for place in seen[leading].tolist():
         x = float(xs[place])
-        drawn.append(Stroke("plan", x, top + 2, x, top + STRAND_PX - 2, "quiet", sound.cues[place].name))
+        drawn.append(Stroke("plan", x, band.top + 2, x, band.bottom - 2, "quiet", sound.cues[place].name))
     return drawn

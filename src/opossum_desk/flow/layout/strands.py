@@ -16,8 +16,9 @@ from opossum.stream.tables import Array
 from opossum.take.indexes.objects import NEVER
 from opossum.take.marks import marks_of
 from opossum.take.pauses import paused_stretches
-from opossum_desk.flow.layout.sounding import STRAND_PX, Stroke, sounding
+from opossum_desk.flow.layout.sounding import Stroke, sounding
 from opossum_desk.flow.layout.strand_rows import StrandRow
+from opossum_desk.layout.heights import STRAND_PX, Band
 from opossum_desk.layout.row_picture import PixelBars
 from opossum_desk.layout.scale import Scale
 from opossum_desk.state.session import Session
@@ -103,22 +104,28 @@ def strands_of(session: Session, labels: list[str]) -> set[int]:
 
 
 def layout_strands(
-    session: Session, rows: list[StrandRow], width: float, height: float, scroll: float, label_px: float
+    session: Session,
+    rows: list[StrandRow],
+    width: float,
+    height: float,
+    scroll: float,
+    label_px: float,
+    strand_px: float = STRAND_PX,
 ) -> StrandPicture:
-    """Return what to paint on `width` × `height` px with the rows scrolled by `scroll` px."""
+    """Return what to paint on `width` × `height` px with the rows, `strand_px` tall each, scrolled by `scroll` px."""
     scale = Scale(session.low, session.high, label_px, max(1.0, width - label_px))
-    first = max(0, int(scroll // STRAND_PX))
-    last = min(len(rows), int((scroll + height) // STRAND_PX) + 1)
+    first = max(0, int(scroll // strand_px))
+    last = min(len(rows), int((scroll + height) // strand_px) + 1)
     lines: list[StrandLine] = []
     strokes: list[Stroke] = []
     dots: list[DotRun] = []
     bars: list[PixelBars] = []
     window = np.interp([session.low, session.high], session.axis.edges, session.axis.starts_ns)
     for index in range(first, last):
-        top = index * STRAND_PX - scroll
+        top = index * strand_px - scroll
         row = rows[index]
         lines.append(StrandLine(top, row.kind, row.label, index))
-        for mark in _LAYOUTS[row.kind](session, row, scale, top, window):
+        for mark in _LAYOUTS[row.kind](session, row, scale, Band(top, strand_px), window):
             if isinstance(mark, DotRun):
                 dots.append(mark._replace(kind=row.kind))
             elif isinstance(mark, PixelBars):
@@ -137,11 +144,11 @@ def _x(session: Session, scale: Scale, time_ns: float) -> float:
     return scale.x(float(np.interp(time_ns, session.axis.starts_ns, session.axis.edges)))
 
 
-def _crowd(session: Session, scale: Scale, top: float, row: StrandRow, places: Array) -> list[Mark]:
+def _crowd(session: Session, scale: Scale, band: Band, row: StrandRow, places: Array) -> list[Mark]:
     """Return one quiet bar for more items than can be told apart."""
     end = min(float(row.ends_ns[places].max()), float(session.axis.starts_ns[-1]))
     x, x2 = _x(session, scale, float(row.starts_ns[places].min())), _x(session, scale, end)
-    return [Stroke("crowd", x, top + STRAND_PX / 2, x2, top + STRAND_PX / 2, "quiet", f"{len(places):,}")]
+    return [Stroke("crowd", x, band.middle, x2, band.middle, "quiet", f"{len(places):,}")]
 
 
 def _firings(session: Session, arm: int, scale: Scale, y: float, window: Array) -> list[Mark]:
@@ -163,11 +170,11 @@ def _dot(x: float, y: float, send: int) -> DotRun:
     return DotRun(np.array([x]), y, np.array([send]))
 
 
-def _timers(session: Session, row: StrandRow, scale: Scale, top: float, window: Array) -> list[Mark]:
-    take, y = session.take, top + STRAND_PX / 2
+def _timers(session: Session, row: StrandRow, scale: Scale, band: Band, window: Array) -> list[Mark]:
+    take, y = session.take, band.middle
     places = _visible(row, window)
     if len(places) > MOST_ITEMS:
-        return _crowd(session, scale, top, row, places)
+        return _crowd(session, scale, band, row, places)
     strokes: list[Mark] = []
     # timers of one row that live together lie beside each other
     lanes: list[float] = []
@@ -197,13 +204,13 @@ def _timers(session: Session, row: StrandRow, scale: Scale, top: float, window: 
     return strokes
 
 
-def _delays(session: Session, row: StrandRow, scale: Scale, top: float, window: Array) -> list[Mark]:
+def _delays(session: Session, row: StrandRow, scale: Scale, band: Band, window: Array) -> list[Mark]:
     take = session.take
     places = _visible(row, window)
     if len(places) > MOST_ITEMS:
-        return _crowd(session, scale, top, row, places)
+        return _crowd(session, scale, band, row, places)
     strokes: list[Mark] = []
-    base, peak = top + STRAND_PX - 6, top + 4
+    base, peak = band.bottom - 6, band.top + 4
     for place in places.tolist():
         arm = int(row.items[place])
         end = float(row.ends_ns[place])
@@ -218,11 +225,11 @@ def _delays(session: Session, row: StrandRow, scale: Scale, top: float, window: 
     return strokes
 
 
-def _clips(session: Session, row: StrandRow, scale: Scale, top: float, window: Array) -> list[Mark]:
+def _clips(session: Session, row: StrandRow, scale: Scale, band: Band, window: Array) -> list[Mark]:
     take = session.take
     places = _visible(row, window)
     if len(places) > MOST_ITEMS:
-        return _crowd(session, scale, top, row, places)
+        return _crowd(session, scale, band, row, places)
     table, stops, sends = take.tables["play"], take.tables["stop"], take.tables["send"]
     strokes: list[Mark] = []
     for place in places.tolist():
@@ -232,9 +239,9 @@ def _clips(session: Session, row: StrandRow, scale: Scale, top: float, window: A
         stop = int(take.plays.stop[play])
         how = take.text(int(stops["how"][stop])) if stop >= 0 else ""
         shape = "wave" if row.kind == "track" else "bar" if how in ("end", "") else "cut"
-        strokes.append(Stroke(shape, x, top + 5, x2, top + STRAND_PX - 5, "ok", take.text(int(table["clip"][play]))))
+        strokes.append(Stroke(shape, x, band.top + 5, x2, band.bottom - 5, "ok", take.text(int(table["clip"][play]))))
         if row.kind == "track":
-            strokes += sounding(session, play, scale, (x, x2), top)
+            strokes += sounding(session, play, scale, (x, x2), band)
         fired: dict[str, list[int]] = {}
         for send in take.plays.fired.rows(play).tolist():
             fired.setdefault(take.text(int(sends["mark"][send])), []).append(send)
@@ -251,18 +258,18 @@ def _clips(session: Session, row: StrandRow, scale: Scale, top: float, window: A
             if mine:
                 # planned place as a fine line, real place as a strong one: they part where a mark came late
                 real = _x(session, scale, float(sends["t"][mine[0]]))
-                strokes.append(Stroke("plan", due, top + 2, due, top + STRAND_PX - 2, "quiet", name))
-                strokes.append(Stroke("mark", real, top + 4, real, top + STRAND_PX - 4, "ok", name, send=mine[0]))
+                strokes.append(Stroke("plan", due, band.top + 2, due, band.bottom - 2, "quiet", name))
+                strokes.append(Stroke("mark", real, band.top + 4, real, band.bottom - 4, "ok", name, send=mine[0]))
             elif moment <= end or how in ("cut", "blend"):
-                strokes.append(Stroke("mark", due, top + 4, due, top + STRAND_PX - 4, "open", name))
+                strokes.append(Stroke("mark", due, band.top + 4, due, band.bottom - 4, "open", name))
     return strokes
 
 
-def _waits(session: Session, row: StrandRow, scale: Scale, top: float, window: Array) -> list[Mark]:
-    take, y = session.take, top + STRAND_PX / 2
+def _waits(session: Session, row: StrandRow, scale: Scale, band: Band, window: Array) -> list[Mark]:
+    take, y = session.take, band.middle
     places = _visible(row, window)
     if len(places) > MOST_ITEMS:
-        return _crowd(session, scale, top, row, places)
+        return _crowd(session, scale, band, row, places)
     met_table = take.tables["met"]
     strokes: list[Mark] = []
     for place in places.tolist():
@@ -278,26 +285,26 @@ def _waits(session: Session, row: StrandRow, scale: Scale, top: float, window: A
     return strokes
 
 
-def _queue(session: Session, row: StrandRow, scale: Scale, top: float, window: Array) -> list[Mark]:
+def _queue(session: Session, row: StrandRow, scale: Scale, band: Band, window: Array) -> list[Mark]:
     lengths = session.take.queues.length[row.items].astype(np.float64)
-    return _steps(session, row.starts_ns, lengths, scale, top, window, "fill", 0.0)
+    return _steps(session, row.starts_ns, lengths, scale, band, window, "fill", 0.0)
 
 
-def _values(session: Session, row: StrandRow, scale: Scale, top: float, window: Array) -> list[Mark]:
+def _values(session: Session, row: StrandRow, scale: Scale, band: Band, window: Array) -> list[Mark]:
     column = session.take.tables["watch"].json("v")
     inside = slice(*_around(row.starts_ns, window))
     texts = [column[int(item)] for item in row.items[inside][:4000]]
     numbers = [_as_number(text) for text in texts]
     if all(number is not None for number in numbers):
         values = np.array(numbers, np.float64)
-        return _steps(session, row.starts_ns[inside][:4000], values, scale, top, window, "step", None)
+        return _steps(session, row.starts_ns[inside][:4000], values, scale, band, window, "step", None)
     strokes: list[Mark] = []
     times = row.starts_ns[inside][:4000]
     last_x = -1e9
     for time, text in zip(times.tolist(), texts, strict=True):
         x = _x(session, scale, time)
         if x - last_x >= 40:
-            strokes.append(Stroke("text", x, top + 4, x, top + STRAND_PX - 4, "quiet", text.strip('"')[:24]))
+            strokes.append(Stroke("text", x, band.top + 4, x, band.bottom - 4, "quiet", text.strip('"')[:24]))
             last_x = x
     return strokes
 
@@ -321,7 +328,7 @@ def _steps(
     times: Array,
     values: Array,
     scale: Scale,
-    top: float,
+    band: Band,
     window: Array,
     shape: str,
     floor: float | None,
@@ -334,7 +341,7 @@ def _steps(
     bottom = float(values.min()) if floor is None else floor
     span = max(float(values.max()) - bottom, 1e-9)
     xs = scale.xs(session.axis.positions(times))
-    ys = top + STRAND_PX - 5 - (values - bottom) / span * (STRAND_PX - 10)
+    ys = band.bottom - 5 - (values - bottom) / span * (band.height - 10)
     ends = np.append(
         xs[1:], max(float(xs[-1]), min(scale.left + scale.width, _x(session, scale, float(session.axis.starts_ns[-1]))))
     )
@@ -342,7 +349,7 @@ def _steps(
     heads = np.flatnonzero(np.concatenate(([True], np.diff(pixel) != 0)))
     highest, lowest = np.minimum.reduceat(ys, heads), np.maximum.reduceat(ys, heads)
     tails = np.append(heads[1:], len(xs)) - 1
-    base = top + STRAND_PX - 5
+    base = band.bottom - 5
     strokes: list[Mark] = []
     for index, (head, tail) in enumerate(zip(heads.tolist(), tails.tolist(), strict=True)):
         if shape == "step" and lowest[index] - highest[index] > 0.5:
@@ -357,11 +364,11 @@ def _steps(
     now = int(np.searchsorted(times, window[1], "right")) - 1
     if now >= 0:
         right = min(float(xs[now]) + 4, scale.left + scale.width - NUMBER_PX)
-        strokes.append(Stroke("number", right, top + 3, right, top + STRAND_PX - 3, "quiet", f"{values[now]:g}"))
+        strokes.append(Stroke("number", right, band.top + 3, right, band.bottom - 3, "quiet", f"{values[now]:g}"))
     return strokes
 
 
-def _log(session: Session, row: StrandRow, scale: Scale, top: float, window: Array) -> list[Mark]:
+def _log(session: Session, row: StrandRow, scale: Scale, band: Band, window: Array) -> list[Mark]:
     """Return a tick for each log line in view, at most one a pixel, with its text where there is room."""
     low, high = np.searchsorted(row.starts_ns, window.astype(np.int64))
     items = row.items[low:high]
@@ -373,12 +380,12 @@ def _log(session: Session, row: StrandRow, scale: Scale, top: float, window: Arr
     texts = session.take.tables["say"]["text"]
     for place, head in enumerate(heads.tolist()):
         x = float(xs[head])
-        strokes.append(Stroke("tick", x, top + 5, x, top + STRAND_PX - 5))
+        strokes.append(Stroke("tick", x, band.top + 5, x, band.bottom - 5))
         following = float(xs[heads[place + 1]]) if place + 1 < len(heads) else scale.left + scale.width
         if following - x >= LOG_TEXT_PX and len(strokes) < MOST_ITEMS:
             said = session.take.text(int(texts[items[head]])).split("\n")[0]
             text = said[: int((following - x - 6) / 6)]
-            strokes.append(Stroke("text", x + 4, top + 4, x + 4, top + STRAND_PX - 4, "quiet", text))
+            strokes.append(Stroke("text", x + 4, band.top + 4, x + 4, band.bottom - 4, "quiet", text))
     return strokes
 
 

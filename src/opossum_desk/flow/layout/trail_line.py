@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from opossum.stream.tables import Array
-from opossum_desk.flow.layout.loom import HEADER_PX, ROW_PX, LoomPicture, line_of_row
+from opossum_desk.flow.layout.loom import LoomPicture, line_of_row
 from opossum_desk.state.axis import AxisMode
 from opossum_desk.state.session import Session
 
@@ -20,7 +20,7 @@ def trail_line(session: Session, picture: LoomPicture, scroll: float) -> Array:
     xs = _xs(session, picture, calls)
     rows = [session.row_index.row_of_call(int(call), session.unfolded) for call in calls.tolist()]
     lines = np.array([line_of_row(session, places[row]) if row in places else -1 for row in rows], np.float64)
-    ys = HEADER_PX + lines * ROW_PX + ROW_PX / 2 - scroll
+    ys = picture.heights.header + (lines + 0.5) * picture.heights.row - scroll
     pairs = [(hop.of, place) for place, hop in enumerate(trail.hops) if hop.of >= 0]
     pairs = [(of, place) for of, place in pairs if lines[of] >= 0 and lines[place] >= 0]
     if not pairs:

@@ -15,6 +15,7 @@ from opossum.findings.finding import Finding
 from opossum.findings.wording import milliseconds
 from opossum.stream.tables import Array
 from opossum_desk.layout.bead import BeadState
+from opossum_desk.layout.heights import DETAIL_PX
 from opossum_desk.layout.row_picture import (
     Boxes,
     Dots,
@@ -37,7 +38,6 @@ ROW_PX = 64.0
 SPREAD_PX = 72.0
 """Room at the right for how the firings spread."""
 REACH_MARGIN = 1.12
-DETAIL_PX = 14.0
 DOT_PX = 5.5
 EXACT_DOTS = 200
 """So many firings in view are drawn one by one; more of them as the lowest and highest a pixel."""
@@ -55,21 +55,26 @@ class PacedRow(NamedTuple):
     faded: bool = False
 
 
-def row_px(line_px: float) -> float:
-    """Return the height of a row."""
-    return max(ROW_PX, line_px + 3 * DETAIL_PX + 2)
+def row_px(line_px: float, detail_px: float = DETAIL_PX) -> float:
+    """Return the height of a row: a name and three lines below it."""
+    return max(ROW_PX, line_px + 3 * detail_px + 2)
 
 
-def stack_rows(rows: list[PacedRow], line_px: float) -> RowStack:
+def stack_rows(rows: list[PacedRow], line_px: float, detail_px: float = DETAIL_PX) -> RowStack:
     """Return the heights of all rows."""
-    return RowStack(np.full(len(rows), row_px(line_px)))
+    return RowStack(np.full(len(rows), row_px(line_px, detail_px)))
 
 
 def layout_pacing(
-    session: Session, rows: list[PacedRow], stack: RowStack, view: RowsView, lit: Collection[int]
+    session: Session,
+    rows: list[PacedRow],
+    stack: RowStack,
+    view: RowsView,
+    lit: Collection[int],
+    spread_px: float = SPREAD_PX,
 ) -> RowPicture:
-    """Return what to paint; `lit`: places of the rows that the chosen finding is about."""
-    scale = Scale(session.low, session.high, view.label_px, max(1.0, view.width - view.label_px - SPREAD_PX))
+    """Return what to paint; `lit`: places of the rows that the chosen finding is about; `spread_px`: room for how firings spread."""
+    scale = Scale(session.low, session.high, view.label_px, max(1.0, view.width - view.label_px - spread_px))
     if not rows:
         empty = (
             "Nothing that recurs passes the sieve. Empty it to see all."
@@ -82,7 +87,7 @@ def layout_pacing(
     for place, top, height in stack.seen(view):
         row = rows[place]
         picture.labels.append(_label(row, place, top, height, place in lit))
-        _draw(picture, session, row, top, height, times)
+        _draw(picture, session, row, top, height, times, spread_px)
     return picture
 
 
@@ -109,7 +114,9 @@ def cost_told(row: Recurring) -> str:
     return told
 
 
-def _draw(picture: RowPicture, session: Session, row: PacedRow, top: float, height: float, times: Array) -> None:
+def _draw(
+    picture: RowPicture, session: Session, row: PacedRow, top: float, height: float, times: Array, spread_px: float
+) -> None:
     scale, item = picture.scale, row.recurring
     firings = item.firings
     middle = top + height / 2
@@ -140,7 +147,7 @@ def _draw(picture: RowPicture, session: Session, row: PacedRow, top: float, heig
                 rows = firings.rows[low:high][mine]
                 dots = Dots(via, BeadState.DID, xs[mine], ys(off[mine]), item.rows_of, rows, DOT_PX, row.faded)
                 picture.dots.append(dots)
-    _draw_spread(picture, item, middle, per_ns, height, row.finding is not None)
+    _draw_spread(picture, item, middle, per_ns, height, row.finding is not None, spread_px)
 
 
 def _is_wrong(item: Recurring, off: Array) -> Array:
@@ -177,9 +184,9 @@ def _draw_dense(
 
 
 def _draw_spread(
-    picture: RowPicture, item: Recurring, middle: float, per_ns: float, height: float, wrong: bool
+    picture: RowPicture, item: Recurring, middle: float, per_ns: float, height: float, wrong: bool, room: float
 ) -> None:
-    """Draw at the right how all firings of the take spread over the row's height."""
+    """Draw at the right, in so much room, how all firings of the take spread over the row's height."""
     half = height / 2 - 4
     if not len(item.firings):
         return
@@ -187,7 +194,7 @@ def _draw_spread(
     edges = -edges[::-1] * per_ns
     counts = counts[::-1]
     left = picture.scale.left + picture.scale.width + 6
-    widths = counts / counts.max() * (SPREAD_PX - 30)
+    widths = counts / counts.max() * (room - 30)
     shown = counts > 0
     boxes = np.column_stack(
         (
@@ -197,6 +204,6 @@ def _draw_spread(
             np.diff(edges) - 1.0,
         )
     )
-    picture.boxes.append(Boxes("rose" if wrong else "quiet", boxes[shown], 190))
+    picture.boxes.append(Boxes("rose" if wrong else "quiet", boxes[shown]))
     reach = milliseconds(half / per_ns)
     picture.words.append(Words(left, middle - half + 3, f"{'≤' if item.sort == 'answer' else '±'} {reach}"))

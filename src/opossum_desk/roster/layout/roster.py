@@ -11,6 +11,7 @@ from opossum.findings.wording import plural
 from opossum.stream.tables import Array
 from opossum.take.indexes.objects import NEVER
 from opossum_desk.layout.bead import BeadState
+from opossum_desk.layout.heights import DETAIL_PX
 from opossum_desk.layout.row_picture import (
     Boxes,
     Dots,
@@ -29,8 +30,6 @@ from opossum_desk.roster.layout.meant import MeantRows
 from opossum_desk.roster.layout.rows import RosterRow, Sort
 from opossum_desk.state.session import Session
 
-DETAIL_PX = 14.0
-"""Room for a remark below a row's name."""
 EXACT_CALLS, EXACT_TICKS = 150, 60
 """So many calls and sends of a row in view are placed at their own moments; more of them by the pixel."""
 MOST_BARS = 400
@@ -38,9 +37,9 @@ GROUND_PX, BAR_PX, PILE_PX = 12.0, 2.6, 14.0
 FALLING_PX = 7.0
 
 
-def stack_rows(known: RosterListeners, rows: list[RosterRow], line_px: float) -> RowStack:
+def stack_rows(known: RosterListeners, rows: list[RosterRow], line_px: float, detail_px: float = DETAIL_PX) -> RowStack:
     """Return the heights of all rows: those with a remark have a second line."""
-    return RowStack(np.array([line_px + (DETAIL_PX if _has_remark(known, row) else 0.0) for row in rows]))
+    return RowStack(np.array([line_px + (detail_px if _has_remark(known, row) else 0.0) for row in rows]))
 
 
 def _has_remark(known: RosterListeners, row: RosterRow) -> bool:
@@ -225,7 +224,7 @@ class _Drawing:
             sends[at] = rows[known.unheard[rows]][0]
         xs = left + pixels + 0.5
         heard = unheard[pixels] == 0
-        role = "quiet" if faded else "ink"
+        role = "faint" if faded else "ink"
         if int(counts.sum()) <= EXACT_TICKS:
             xs = self._xs(np.asarray(known.take.tables["send"]["t"], np.int64)[sends])
             ticks = xs[heard]
@@ -271,7 +270,7 @@ class _Drawing:
         begin, end = int(known.begin_ns[bind]), int(known.end_ns[bind])
         stale = bool(known.stale[bind])
         x, x2, gone = self._xs(np.array([begin, end, min(int(known.gone_ns[bind]), end)])).tolist()
-        role = "quiet" if faded else "via:zone"
+        role = "faint" if faded else "via:zone"
         self._line(role, x, y, gone if stale else x2, y, BAR_PX)
         if stale:
             self._line("rose", gone, y, x2, y, BAR_PX, "dot")
@@ -302,7 +301,7 @@ class _Drawing:
             sums = level.sums["gone"]  # type: ignore[attr-defined]
             gone_there = np.diff(sums[places]) > 0
             counts = np.diff(places) > 0
-            role = "quiet" if faded else "ink"
+            role = "faint" if faded else "ink"
             self.picture.bars.append(
                 PixelBars.standing(role, self.scale.left, y + 2, np.where(counts & ~gone_there, 4.0, 0.0))
             )
@@ -334,7 +333,7 @@ class _Drawing:
             most = int(bound.max(initial=0))
             if most > 0:
                 base = y + PILE_PX / 2
-                self._steps("quiet" if faded else "via:zone", bound / most, base, 120)
+                self._steps("faint" if faded else "via:zone", bound / most, base, 200)
                 if outlived.any():
                     self._steps("rose", outlived / most, base, 220)
         listener = int(known.called[known.members.rows(group)].max())

@@ -12,7 +12,7 @@ from opossum.stream.tables import Array
 from opossum_desk.layout.bead import BeadState
 from opossum_desk.layout.row_picture import Dots, Label, Lines, PixelBars, RowPicture, RowStack, RowsView, Words, ground
 from opossum_desk.layout.scale import Scale, pixel_columns
-from opossum_desk.layout.wording import wrapped
+from opossum_desk.layout.wording import LETTER_PX, wrapped
 from opossum_desk.rules.layout.rows import RuleRow, Sort
 from opossum_desk.state.session import Session
 
@@ -24,11 +24,11 @@ NOTHING = (
 )
 
 
-def stack_rows(rows: list[RuleRow], line_px: float, width: float) -> RowStack:
+def stack_rows(rows: list[RuleRow], line_px: float, width: float, letter_px: float = LETTER_PX) -> RowStack:
     """Return the heights of all rows; sentences take as many lines as they need in `width`."""
     heights = []
     for row in rows:
-        lines = max(1, len(wrapped(row.text, width)))
+        lines = max(1, len(wrapped(row.text, width, letter_px)))
         heights.append(lines * line_px + (STRIP_PX if row.sort is Sort.RULE else 0.0) + 6)
     return RowStack(np.array(heights))
 
@@ -64,9 +64,10 @@ def layout_rules(session: Session, strips: Strips, rows: list[RuleRow], stack: R
         return RowPicture(scale, empty="Checking the rules beside this take …")
     if all(row.sort is Sort.HEAD and row.key == "suggested" and not row.opened for row in rows):
         picture = RowPicture(scale)
+        lines = [line for text in NOTHING.split("\n") for line in wrapped(text, room - 8, view.letter_px) or [""]]
         picture.words += [
-            Words(left + 8, 60 + number * view.line_px, line, "quiet", False)
-            for number, line in enumerate(NOTHING.split("\n"))
+            Words(left + 8, view.header_px + (1.5 + number) * view.line_px, line, "quiet", False)
+            for number, line in enumerate(lines)
         ]
     else:
         picture = ground(session, scale)
@@ -78,7 +79,7 @@ def layout_rules(session: Session, strips: Strips, rows: list[RuleRow], stack: R
         fold = ("–" if row.opened else "+") if row.key else ""
         role = "rose" if rose else "ink" if row.sort is Sort.HEAD else "quiet"
         picture.labels.append(Label(top, height, place, row.title, role=role, fold=fold, heads=row.sort is Sort.HEAD))
-        for number, text in enumerate(wrapped(row.text, room)):
+        for number, text in enumerate(wrapped(row.text, room, view.letter_px)):
             y = top + 3 + view.line_px * (number + 0.5)
             ink = "quiet" if row.sort in (Sort.HEAD, Sort.SUGGESTED) else "ink"
             picture.words.append(Words(left + 8, y - 4, text, ink, False))
@@ -91,7 +92,7 @@ def layout_rules(session: Session, strips: Strips, rows: list[RuleRow], stack: R
 def _draw_strip(picture: RowPicture, held: Array, broke: Array, borders: Array, base: float) -> None:
     scale = picture.scale
     picture.lines.append(Lines("line", np.array([[scale.left, base, scale.left + scale.width, base]]), 1.0))
-    for columns, role, height, alpha in ((held, "quiet", HELD_PX, 150), (broke, "rose", BROKE_PX, 255)):
+    for columns, role, height, alpha in ((held, "faint", HELD_PX, 255), (broke, "rose", BROKE_PX, 255)):
         counts = np.diff(np.searchsorted(columns, borders))
         if counts.any():
             heights = np.where(counts > 0, height, 0.0)

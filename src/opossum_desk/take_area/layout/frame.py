@@ -13,7 +13,6 @@ from opossum_desk.state.session import Session
 
 MOST_CALLS = 3000
 MOST_SAYS = 200
-FRAME_ROW_PX = 21.0
 DEEPEST_INDENT = 9
 LONGEST_DATA, MOST_VALUES = 400, 300
 
