@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
+from PySide6.QtCore import QLineF, QPoint, QPointF, QRectF, Qt
 from PySide6.QtGui import QContextMenuEvent, QImage, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QMenu, QToolTip, QWidget
 
@@ -305,8 +305,10 @@ class LoomView(AxisCanvas):
         if picture is None or session is None:
             return
         menu = QMenu(self)
-        call = picture.hit(event.pos().x(), event.pos().y())
-        line = picture.line_at(event.pos().y())
+        by_key = event.reason() == QContextMenuEvent.Reason.Keyboard
+        # the key asks for what is selected, the hand for what is under it
+        call = session.call if by_key else picture.hit(event.pos().x(), event.pos().y())
+        line = self._line_of_call(picture, session, call) if by_key else picture.line_at(event.pos().y())
         if call >= 0:
             add_call_actions(menu, session, call)
         if line >= 0:
@@ -321,7 +323,19 @@ class LoomView(AxisCanvas):
         menu.addAction("Fold all", lambda: session.fold_all(True))
         menu.addAction("Unfold all", lambda: session.fold_all(False))
         menu.addAction("Whole take", session.show_all)
-        menu.exec(event.globalPos())
+        menu.exec(self.mapToGlobal(self._place_of_line(picture, line)) if by_key else event.globalPos())
+
+    def _line_of_call(self, picture: LoomPicture, session: Session, call: int) -> int:
+        """Return the index of the line in view that a call's bead stands on, -1 where none does."""
+        if call < 0:
+            return -1
+        row = session.row_index.row_of_call(call, session.unfolded)
+        return next((index for index, line in enumerate(picture.lines) if line.row == row), -1)
+
+    def _place_of_line(self, picture: LoomPicture, line: int) -> QPoint:
+        """Return where a menu for a line is shown that no hand has asked for."""
+        top = picture.lines[line].top if line >= 0 else picture.heights.header
+        return QPoint(round(self.label_px), round(top + picture.heights.row))
 
     def _add_tripwires(self, menu: QMenu, session: Session, shown: RowLine) -> None:
         take = session.take

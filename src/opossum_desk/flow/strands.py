@@ -5,8 +5,8 @@ from __future__ import annotations
 from functools import partial
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QContextMenuEvent, QFontMetricsF, QImage, QPainter, QPainterPath, QPen
+from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QContextMenuEvent, QFontMetricsF, QImage, QKeyEvent, QPainter
 from PySide6.QtWidgets import QMenu, QToolTip, QWidget
 
 from opossum.findings.wording import plural
@@ -16,7 +16,9 @@ from opossum_desk.context_menus import add_call_actions, add_tripwires, sieve
 from opossum_desk.flow.layout.frozen import frozen_bands
 from opossum_desk.flow.layout.strand_order import OrderedStrand, order_strands
 from opossum_desk.flow.layout.strand_rows import StrandRow, gather_strands
-from opossum_desk.flow.layout.strands import StrandPicture, Stroke, layout_strands, strands_of
+from opossum_desk.flow.layout.strands import StrandPicture, layout_strands, strands_of
+from opossum_desk.flow.strand_strokes import paint_stroke
+from opossum_desk.flow.strand_walk import StrandWalk
 from opossum_desk.layout.bead import BeadState
 from opossum_desk.state.session import Session
 from opossum_desk.views.canvas import AxisCanvas, image_of, premultiplied, text_cutter
@@ -46,13 +48,21 @@ _COLOUR_OF_KIND = {
 
 
 class StrandsView(AxisCanvas):
-    """Paints a `StrandPicture`."""
+    """Paints a `StrandPicture`.
+
+    A strand can be walked to by Shift+Up and Shift+Down (`walk`), and is said aloud then; Shift+Right and Shift+Left go from
+    one thing that happens on it to the next.
+    """
+
+    row_told = Signal(str)
+    """What a strand that was walked to is, for the status line."""
 
     def __init__(self, look: Look, parent: QWidget | None = None) -> None:
         super().__init__(look, "Strands", parent)
         self._rows: list[StrandRow] = []
         self.ordered: list[OrderedStrand] = []
         """The strands as they stand, from top to bottom."""
+        self.walk = StrandWalk(self, lambda: self.ordered, self.row_told.emit)
         self.picture: StrandPicture | None = None
         self._stamps: Stamps | None = None
         self._labels = LabelColumn(self)
@@ -72,6 +82,7 @@ class StrandsView(AxisCanvas):
 
     def set_session(self, session: Session | None) -> None:
         self._rows = gather_strands(session.take) if session is not None else []
+        self.walk.row = None
         self.session = session
         if session is not None:
             session.subscribe("window hover axis sounds", self.renew)
@@ -146,7 +157,7 @@ class StrandsView(AxisCanvas):
         for stroke in picture.strokes:
             is_faded = sieved and self._is_faded(picture, (stroke.y + stroke.y2) / 2)
             colour = self.colour("faint") if is_faded else self.look.via(_COLOUR_OF_KIND[stroke.kind])
-            self._paint_stroke(painter, stroke, colour, stroke.send in lit)
+            paint_stroke(self, painter, stroke, colour, stroke.send in lit)
         painter.drawImage(QPointF(0, 0), self._dot_image(picture, lit))
         self.paint_measure(painter)
         painter.restore()
@@ -156,13 +167,15 @@ class StrandsView(AxisCanvas):
         def write(within: QPainter) -> None:
             self._write_labels(within, picture, meant, faded)
 
-        seen = (picture.lines, meant, faded)
+        seen = (picture.lines, meant, faded, self.walk.place)
         self._labels.paint(painter, 0.0, seen, write)
 
     def _write_labels(self, painter: QPainter, picture: StrandPicture, meant: set[int], faded: list[bool]) -> None:
         painter.setFont(self.small_font())
         tall = self.heights().strand
         for place, line in enumerate(picture.lines):
+            if line.place == self.walk.place:
+                painter.fillRect(QRectF(0, line.top, self.label_px - 6, tall), self.colour("choice"))
             if place in meant:
                 painter.fillRect(QRectF(30, line.top + 5, 3, tall - 10), self.colour("rose"))
             painter.setPen(self.colour("faint" if faded[place] else "ink"))
@@ -202,103 +215,6 @@ class StrandsView(AxisCanvas):
             return frozenset()
         return frozenset(session.take.calls.send[np.fromiter(session.selection.related, np.int64)].tolist())
 
-    def _paint_stroke(self, painter: QPainter, stroke: Stroke, colour: QColor, lit: bool) -> None:
-        if stroke.state == "wrong":
-            colour = self.colour("rose")
-        elif stroke.state == "quiet":
-            colour = self.colour("quiet")
-        left, right = max(stroke.x, -50.0), min(stroke.x2, self.width() + 50.0)
-        painter.setPen(QPen(colour, 1.4))
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-        middle = (stroke.y + stroke.y2) / 2
-        if stroke.shape == "plan":
-            painter.setPen(QPen(self.colour("quiet"), 1))
-            painter.drawLine(QPointF(stroke.x, stroke.y), QPointF(stroke.x, stroke.y2))
-        elif stroke.shape in ("line", "step", "rise"):
-            painter.drawLine(QPointF(left if stroke.shape != "rise" else stroke.x, stroke.y), QPointF(right, stroke.y2))
-        elif stroke.shape == "gap":
-            painter.setPen(QPen(self.colour("paper"), 4))
-            painter.drawLine(QPointF(left, stroke.y), QPointF(right, stroke.y))
-            painter.setPen(QPen(colour, 1, Qt.PenStyle.DotLine))
-            painter.drawLine(QPointF(left, stroke.y), QPointF(right, stroke.y))
-        elif stroke.shape == "dashed":
-            painter.setPen(QPen(colour, 1.4, Qt.PenStyle.DashLine))
-            painter.drawLine(QPointF(left, stroke.y), QPointF(right, stroke.y))
-        elif stroke.shape == "dense":
-            wash = QColor(colour)
-            wash.setAlpha(220)
-            painter.fillRect(QRectF(left, stroke.y - 2.2, right - left, 4.4), wash)
-        elif stroke.shape == "ring":
-            painter.drawEllipse(QPointF(stroke.x2, stroke.y), 3.2, 3.2)
-        elif stroke.shape == "arc":
-            path = QPainterPath(QPointF(stroke.x, stroke.y))
-            path.quadTo(QPointF((stroke.x + stroke.x2) / 2, 2 * stroke.y2 - stroke.y), QPointF(stroke.x2, stroke.y))
-            if stroke.state == "open":
-                painter.setPen(QPen(self.colour("quiet"), 1.2, Qt.PenStyle.DashLine))
-            painter.drawPath(path)
-        elif stroke.shape in ("bar", "cut", "wave"):
-            self._paint_bar(painter, stroke, colour, left, right)
-        elif stroke.shape == "mark":
-            if stroke.state == "open":
-                painter.drawRect(QRectF(stroke.x - 1.8, stroke.y, 3.6, stroke.y2 - stroke.y))
-            else:
-                painter.setPen(QPen(self.colour("focus") if lit else colour, 3.2 if lit else 2.4))
-                painter.drawLine(QPointF(stroke.x, stroke.y), QPointF(stroke.x, stroke.y2))
-        elif stroke.shape == "fill":
-            wash = QColor(colour)
-            wash.setAlpha(120)
-            painter.fillRect(QRectF(left, stroke.y, max(1.0, right - left), stroke.y2 - stroke.y), wash)
-            painter.fillRect(QRectF(left, stroke.y - 1, max(1.0, right - left), 1.4), colour)
-        elif stroke.shape == "crowd":
-            wash = QColor(colour)
-            wash.setAlpha(60)
-            painter.fillRect(QRectF(left, middle - 5, right - left, 10), wash)
-            painter.drawRect(QRectF(left, middle - 5, right - left, 10))
-            painter.setPen(self.colour("quiet"))
-            painter.drawText(
-                QPointF(max(left, self.label_px) + 6, middle + 4), f"{stroke.text} – zoom in to tell them apart"
-            )
-        elif stroke.shape == "tick":
-            painter.drawLine(QPointF(stroke.x, stroke.y), QPointF(stroke.x, stroke.y2))
-        elif stroke.shape == "number":
-            painter.setFont(self.small_font(2, bold=True))
-            box = QRectF(
-                stroke.x, stroke.y, painter.fontMetrics().horizontalAdvance(stroke.text) + 4, stroke.y2 - stroke.y
-            )
-            painter.fillRect(box, self.colour("paper"))
-            painter.setPen(self.colour("ink"))
-            painter.drawText(box, Qt.AlignmentFlag.AlignVCenter, stroke.text)
-        elif stroke.shape == "text":
-            painter.setFont(self.small_font(2))
-            painter.drawText(
-                QRectF(stroke.x, stroke.y, 160, stroke.y2 - stroke.y), Qt.AlignmentFlag.AlignVCenter, stroke.text
-            )
-
-    def _paint_bar(self, painter: QPainter, stroke: Stroke, colour: QColor, left: float, right: float) -> None:
-        wash = QColor(colour)
-        wash.setAlpha(52)
-        path = QPainterPath(QPointF(left, stroke.y))
-        path.lineTo(right, stroke.y)
-        if stroke.shape == "cut":  # the end is ragged
-            steps = np.linspace(stroke.y, stroke.y2, 6)
-            for number, y in enumerate(steps.tolist()):
-                path.lineTo(right - (3 if number % 2 else 0), y)
-        else:
-            path.lineTo(right, stroke.y2)
-        path.lineTo(left, stroke.y2)
-        path.closeSubpath()
-        painter.fillPath(path, wash)
-        painter.setPen(QPen(colour, 1))
-        painter.drawPath(path)
-        if right - left > 44 and stroke.text:
-            painter.setFont(self.small_font(2))
-            painter.setPen(self.colour("quiet"))
-            box = QRectF(
-                max(left, self.label_px) + 5, stroke.y, right - max(left, self.label_px) - 8, stroke.y2 - stroke.y
-            )
-            if box.width() > 30:
-                painter.drawText(box, Qt.AlignmentFlag.AlignVCenter, stroke.text)
-
     # --- hands ---------------------------------------------------------------------------------------
 
     def hover(self, point: QPointF) -> None:
@@ -331,6 +247,10 @@ class StrandsView(AxisCanvas):
         picture, session = self.current(), self.session
         if picture is None or session is None:
             return
+        by_key = event.reason() == QContextMenuEvent.Reason.Keyboard
+        if by_key:
+            self._menu_of_cursor(session)
+            return
         send = picture.hit(event.pos().x(), event.pos().y())
         calls = session.calls_of_send(send).tolist() if send >= 0 else []
         menu = QMenu(self)
@@ -346,6 +266,32 @@ class StrandsView(AxisCanvas):
                 self._add_strand_actions(menu, session, self.ordered[line.place].row)
             menu.addAction("Whole take", session.show_all)
         menu.exec(event.globalPos())
+
+    def _menu_of_cursor(self, session: Session) -> None:
+        """Show what can be done with the strand that keys have walked to, and with the selected call."""
+        menu = QMenu(self)
+        if self.walk.row is not None:
+            self._add_strand_actions(menu, session, self.walk.row)
+            menu.addSeparator()
+        if session.call >= 0:
+            add_call_actions(menu, session, session.call)
+        menu.addAction("Whole take", session.show_all)
+        top = max(0, self.walk.place) * self.heights().strand - self.scroll_bar.value()
+        menu.exec(self.mapToGlobal(QPoint(round(self.label_px), round(top + self.heights().strand))))
+
+    # --- keys ----------------------------------------------------------------------------------------
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        shifted = event.modifiers() & Qt.KeyboardModifier.ShiftModifier
+        walks = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}
+        steps = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}
+        key = Qt.Key(event.key())
+        if shifted and key in walks and self.ordered:
+            self.walk.to(max(0, min(len(self.ordered) - 1, self.walk.place + walks[key])))
+        elif shifted and key in steps:
+            self.walk.step(steps[key])
+        else:
+            super().keyPressEvent(event)
 
     def _add_strand_actions(self, menu: QMenu, session: Session, row: StrandRow) -> None:
         sound_of = session.sound_of

@@ -35,6 +35,7 @@ class FlowWeave(WeaveView):
         column.addWidget(self.split)
         for view in (self.loom, self.strands):
             view.measured.connect(self.said)
+        self.strands.row_told.connect(self.said)
 
     def set_session(self, session: Session | None) -> None:
         self.session = session

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Collection
+from itertools import pairwise
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QSplitter, QStackedWidget, QVBoxLayout, QWidget
@@ -61,6 +62,7 @@ class TakeArea(AreaView):
         self.middle = QStackedWidget()
         self._arrange()
         self.flow: FlowWeave = self.weave("flow")  # type: ignore[assignment]
+        self._order_by_tab()
 
     def _arrange(self) -> None:
         """Put the views beside each other, with handles between them."""
@@ -99,6 +101,13 @@ class TakeArea(AreaView):
         whole.addSpacing(2)
         whole.addWidget(self.split, 1)
 
+    def _order_by_tab(self) -> None:
+        """Have Tab go from view to view as they stand: from left to right, from above to below."""
+        chain = [self.pulse, self.findings, self.sieve.line, self.sieve.hide_rest]
+        chain += [*self.woven_now.focusable(), self.frame, self.story]
+        for one, other in pairwise(chain):
+            QWidget.setTabOrder(one, other)
+
     # --- weaves --------------------------------------------------------------------------------------
 
     def weave(self, name: str) -> WeaveView:
@@ -128,6 +137,7 @@ class TakeArea(AreaView):
             if had_focus and view.focusable():
                 view.focusable()[0].setFocus()
             self._follow_selection()
+            self._order_by_tab()
         self.woven.emit(name)
 
     # --- what an area is -----------------------------------------------------------------------------

@@ -156,9 +156,12 @@ class FindingsList(QTreeView):
             self._chosen(current)
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
-        finding = self.indexAt(event.pos()).data(FINDING_ROLE)
+        by_key = event.reason() == QContextMenuEvent.Reason.Keyboard
+        index = self.currentIndex() if by_key else self.indexAt(event.pos())
+        finding = index.data(FINDING_ROLE)
         if finding is not None and self.session is not None:
-            finding_menu(self, self.session, finding).exec(event.globalPos())
+            below = self._ground.mapToGlobal(self.visualRect(index).bottomLeft())
+            finding_menu(self, self.session, finding).exec(below if by_key else event.globalPos())
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Keep keys that walk the list; all others belong to the desk."""

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QContextMenuEvent, QMouseEvent, QPainter, QPen
+from PySide6.QtCore import QPoint, QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QAbstractScrollArea, QMenu, QWidget
 
 from opossum_desk.context_menus import add_call_actions
@@ -228,15 +228,34 @@ class FrameView(QAbstractScrollArea):
             self._ground.setToolTip(plain_tooltip(describe_call(self.session, row.call)))
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        if self.session is None:
+            return
+        by_key = event.reason() == QContextMenuEvent.Reason.Keyboard
         row = self._row_at(event.pos().y())
-        if row is not None and row.call >= 0 and self.session is not None:
+        # the key asks for what is selected, the hand for what is under it
+        call = self.session.call if by_key else row.call if row is not None else -1
+        if call >= 0:
             menu = QMenu(self)
-            add_call_actions(menu, self.session, row.call)
-            menu.exec(event.globalPos())
+            add_call_actions(menu, self.session, call)
+            top = self._head_px + (self.picture.index_of(call) + 1) * self._row_px - self.verticalScrollBar().value()
+            menu.exec(self._ground.mapToGlobal(QPoint(20, round(top))) if by_key else event.globalPos())
 
     def leaveEvent(self, event: object) -> None:
         if self.session is not None:
             self.session.set_hover(-1)
 
-    def keyPressEvent(self, event: object) -> None:
-        event.ignore()  # type: ignore[attr-defined]  # arrows belong to the desk: they step calls and frames
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Scroll by Page Up, Page Down, Home and End; arrows belong to the desk: they step calls and frames."""
+        bar = self.verticalScrollBar()
+        page = max(1, bar.pageStep() - round(self._head_px + self._row_px))
+        scrolls = {
+            Qt.Key.Key_PageUp: -page,
+            Qt.Key.Key_PageDown: page,
+            Qt.Key.Key_Home: -bar.maximum(),
+            Qt.Key.Key_End: bar.maximum(),
+        }
+        by = scrolls.get(Qt.Key(event.key()))
+        if by is None or event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier:
+            event.ignore()
+        else:
+            bar.setValue(bar.value() + by)

@@ -14,6 +14,7 @@ from PySide6.QtGui import (
     QFont,
     QFontMetricsF,
     QImage,
+    QKeyEvent,
     QMouseEvent,
     QPainter,
     QPaintEvent,
@@ -265,6 +266,23 @@ class AxisCanvas(Canvas):
         """Lay out again before the next painting."""
         self._place_scroll_bar()
         super().renew()
+
+    # --- keys ----------------------------------------------------------------------------------------
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Scroll through the rows by Page Up, Page Down, Home and End; all other keys belong to the desk."""
+        page = max(40, self.height() - round(self.heights().header) - 40)
+        scrolls = {
+            Qt.Key.Key_PageUp: -page,
+            Qt.Key.Key_PageDown: page,
+            Qt.Key.Key_Home: -self.scroll_bar.maximum(),
+            Qt.Key.Key_End: self.scroll_bar.maximum(),
+        }
+        by = scrolls.get(Qt.Key(event.key()))
+        if by is None or event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier:
+            event.ignore()
+        else:
+            self.scroll_bar.setValue(self.scroll_bar.value() + by)
 
     # --- drawing what all axis views have ------------------------------------------------------------
 

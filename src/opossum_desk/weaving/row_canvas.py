@@ -302,22 +302,12 @@ class RowCanvas(AxisCanvas):
     # --- keys --------------------------------------------------------------------------------------------
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        page = max(40, self.height() - int(self.heights().header) - 40)
-        scrolls = {
-            Qt.Key.Key_PageUp: -page,
-            Qt.Key.Key_PageDown: page,
-            Qt.Key.Key_Home: -(10**9),
-            Qt.Key.Key_End: 10**9,
-        }
         shifted = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
         key = Qt.Key(event.key())
-        if key in scrolls:
-            bar = self.scroll_bar
-            bar.setValue(max(0, min(bar.maximum(), bar.value() + scrolls[key])))
-        elif shifted and key in (Qt.Key.Key_Up, Qt.Key.Key_Down) and len(self.stack):
+        if shifted and key in (Qt.Key.Key_Up, Qt.Key.Key_Down) and len(self.stack):
             self.walk_to(max(0, min(len(self.stack) - 1, self.cursor_row + (1 if key == Qt.Key.Key_Down else -1))))
         else:
-            event.ignore()
+            super().keyPressEvent(event)
 
     def walk_to(self, row: int) -> None:
         """Put the row cursor on a row, bring it into view and say what it is."""

@@ -1,0 +1,106 @@
+"""Drawing what a strand is made of: lines, arcs, bars with ragged ends, marks, curves and texts."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen
+
+from opossum_desk.flow.layout.sounding import Stroke
+from opossum_desk.views.canvas import AxisCanvas
+
+
+def paint_stroke(view: AxisCanvas, painter: QPainter, stroke: Stroke, colour: QColor, lit: bool) -> None:
+    """Draw one thing of a strand; `lit`: it is of the selected call."""
+    if stroke.state == "wrong":
+        colour = view.colour("rose")
+    elif stroke.state == "quiet":
+        colour = view.colour("quiet")
+    left, right = max(stroke.x, -50.0), min(stroke.x2, view.width() + 50.0)
+    painter.setPen(QPen(colour, 1.4))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    middle = (stroke.y + stroke.y2) / 2
+    if stroke.shape == "plan":
+        painter.setPen(QPen(view.colour("quiet"), 1))
+        painter.drawLine(QPointF(stroke.x, stroke.y), QPointF(stroke.x, stroke.y2))
+    elif stroke.shape in ("line", "step", "rise"):
+        painter.drawLine(QPointF(left if stroke.shape != "rise" else stroke.x, stroke.y), QPointF(right, stroke.y2))
+    elif stroke.shape == "gap":
+        painter.setPen(QPen(view.colour("paper"), 4))
+        painter.drawLine(QPointF(left, stroke.y), QPointF(right, stroke.y))
+        painter.setPen(QPen(colour, 1, Qt.PenStyle.DotLine))
+        painter.drawLine(QPointF(left, stroke.y), QPointF(right, stroke.y))
+    elif stroke.shape == "dashed":
+        painter.setPen(QPen(colour, 1.4, Qt.PenStyle.DashLine))
+        painter.drawLine(QPointF(left, stroke.y), QPointF(right, stroke.y))
+    elif stroke.shape == "dense":
+        wash = QColor(colour)
+        wash.setAlpha(220)
+        painter.fillRect(QRectF(left, stroke.y - 2.2, right - left, 4.4), wash)
+    elif stroke.shape == "ring":
+        painter.drawEllipse(QPointF(stroke.x2, stroke.y), 3.2, 3.2)
+    elif stroke.shape == "arc":
+        path = QPainterPath(QPointF(stroke.x, stroke.y))
+        path.quadTo(QPointF((stroke.x + stroke.x2) / 2, 2 * stroke.y2 - stroke.y), QPointF(stroke.x2, stroke.y))
+        if stroke.state == "open":
+            painter.setPen(QPen(view.colour("quiet"), 1.2, Qt.PenStyle.DashLine))
+        painter.drawPath(path)
+    elif stroke.shape in ("bar", "cut", "wave"):
+        _paint_bar(view, painter, stroke, colour, left, right)
+    elif stroke.shape == "mark":
+        if stroke.state == "open":
+            painter.drawRect(QRectF(stroke.x - 1.8, stroke.y, 3.6, stroke.y2 - stroke.y))
+        else:
+            painter.setPen(QPen(view.colour("focus") if lit else colour, 3.2 if lit else 2.4))
+            painter.drawLine(QPointF(stroke.x, stroke.y), QPointF(stroke.x, stroke.y2))
+    elif stroke.shape == "fill":
+        wash = QColor(colour)
+        wash.setAlpha(120)
+        painter.fillRect(QRectF(left, stroke.y, max(1.0, right - left), stroke.y2 - stroke.y), wash)
+        painter.fillRect(QRectF(left, stroke.y - 1, max(1.0, right - left), 1.4), colour)
+    elif stroke.shape == "crowd":
+        wash = QColor(colour)
+        wash.setAlpha(60)
+        painter.fillRect(QRectF(left, middle - 5, right - left, 10), wash)
+        painter.drawRect(QRectF(left, middle - 5, right - left, 10))
+        painter.setPen(view.colour("quiet"))
+        painter.drawText(
+            QPointF(max(left, view.label_px) + 6, middle + 4), f"{stroke.text} – zoom in to tell them apart"
+        )
+    elif stroke.shape == "tick":
+        painter.drawLine(QPointF(stroke.x, stroke.y), QPointF(stroke.x, stroke.y2))
+    elif stroke.shape == "number":
+        painter.setFont(view.small_font(2, bold=True))
+        box = QRectF(stroke.x, stroke.y, painter.fontMetrics().horizontalAdvance(stroke.text) + 4, stroke.y2 - stroke.y)
+        painter.fillRect(box, view.colour("paper"))
+        painter.setPen(view.colour("ink"))
+        painter.drawText(box, Qt.AlignmentFlag.AlignVCenter, stroke.text)
+    elif stroke.shape == "text":
+        painter.setFont(view.small_font(2))
+        painter.drawText(
+            QRectF(stroke.x, stroke.y, 160, stroke.y2 - stroke.y), Qt.AlignmentFlag.AlignVCenter, stroke.text
+        )
+
+
+def _paint_bar(view: AxisCanvas, painter: QPainter, stroke: Stroke, colour: QColor, left: float, right: float) -> None:
+    wash = QColor(colour)
+    wash.setAlpha(52)
+    path = QPainterPath(QPointF(left, stroke.y))
+    path.lineTo(right, stroke.y)
+    if stroke.shape == "cut":  # the end is ragged
+        steps = np.linspace(stroke.y, stroke.y2, 6)
+        for number, y in enumerate(steps.tolist()):
+            path.lineTo(right - (3 if number % 2 else 0), y)
+    else:
+        path.lineTo(right, stroke.y2)
+    path.lineTo(left, stroke.y2)
+    path.closeSubpath()
+    painter.fillPath(path, wash)
+    painter.setPen(QPen(colour, 1))
+    painter.drawPath(path)
+    if right - left > 44 and stroke.text:
+        painter.setFont(view.small_font(2))
+        painter.setPen(view.colour("quiet"))
+        box = QRectF(max(left, view.label_px) + 5, stroke.y, right - max(left, view.label_px) - 8, stroke.y2 - stroke.y)
+        if box.width() > 30:
+            painter.drawText(box, Qt.AlignmentFlag.AlignVCenter, stroke.text)
