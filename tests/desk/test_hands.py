@@ -4,13 +4,18 @@ import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QContextMenuEvent, QFont
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QMenu, QPushButton
+from PySide6.QtWidgets import QApplication, QMenu, QPushButton, QWidget
 
 from moonrise_bakery import demo_take_path
 from opossum_desk.flow.layout.strand_moments import moments_of
 from opossum_desk.layout.heights import TARGET_PX, Heights
 
 KEY, NO_KEY = QContextMenuEvent.Reason.Keyboard, QContextMenuEvent.Reason.Mouse
+
+
+def asked_by_key(view: QWidget) -> QContextMenuEvent:
+    """Return what a view is sent when the Menu key is pressed, the pointer being somewhere else."""
+    return QContextMenuEvent(KEY, QPoint(0, 0), view.mapToGlobal(QPoint(0, 0)))
 
 
 @pytest.fixture
@@ -91,7 +96,7 @@ def test_the_menu_key_acts_on_the_selected_call(opened, menus, name):
     """Wherever the pointer may be; the menu stands inside the view."""
     area = opened.take_area
     view = area.frame if name == "frame" else getattr(area.flow, name)
-    view.contextMenuEvent(QContextMenuEvent(KEY, QPoint(0, 0)))
+    view.contextMenuEvent(asked_by_key(view))
     titles, at = menus[0]
     assert "Select this call" in titles and "Follow event “bread_ready”" in titles
     assert view.rect().adjusted(0, -40, 0, 40).contains(view.mapFromGlobal(at))
@@ -99,7 +104,7 @@ def test_the_menu_key_acts_on_the_selected_call(opened, menus, name):
 
 def test_the_menu_key_acts_on_the_chosen_finding(opened, menus):
     """The one that is shown."""
-    opened.take_area.findings.contextMenuEvent(QContextMenuEvent(KEY, QPoint(0, 0)))
+    opened.take_area.findings.contextMenuEvent(asked_by_key(opened.take_area.findings))
     assert "Sieve by “Counter.on_bread_ready”" in menus[0][0]
 
 
@@ -134,7 +139,7 @@ def test_strands_are_walked_and_stepped_by_keys(opened, menus):
     assert session.call == first
     QTest.keyClick(strands, Qt.Key.Key_Left, shift)
     assert session.call == first and told[-1] == f"Nothing more happens on {row.label} before this."
-    strands.contextMenuEvent(QContextMenuEvent(KEY, QPoint(0, 0)))
+    strands.contextMenuEvent(asked_by_key(strands))
     assert menus[0][0][0].startswith("Sieve by event")
 
 

@@ -62,7 +62,6 @@ class PulseView(Canvas):
     def changeEvent(self, event: QEvent) -> None:
         if event.type() == QEvent.Type.FontChange:
             self.setFixedHeight(self._tall())
-            self.renew()
         super().changeEvent(event)
 
     def restyle(self) -> None:

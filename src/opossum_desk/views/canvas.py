@@ -124,6 +124,12 @@ class Canvas(QWidget):
     def paint(self, painter: QPainter, session: Session) -> None:
         """Draw the session."""
 
+    def changeEvent(self, event: QEvent) -> None:
+        super().changeEvent(event)
+        if event.type() == QEvent.Type.FontChange and self.session is not None:
+            self.restyle()
+            self.renew()
+
     def focusInEvent(self, event: QFocusEvent) -> None:
         self.update()
 
