@@ -65,8 +65,8 @@ class Desk(Protocol):
     def beside(self) -> Beside:
         """What sets another take beside the open one."""
 
-    def say(self, text: str) -> None:
-        """Say something in the status line."""
+    def say(self, text: str, aloud: str = "") -> None:
+        """Say something in the status line; to those who listen `aloud`, where that is not the same."""
 
     def say_of_take(self, text: str) -> None:
         """Say what take this is, at the right of the status line."""

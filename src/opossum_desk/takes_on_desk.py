@@ -19,7 +19,7 @@ from opossum_desk.state.session import Session
 from opossum_desk.state.source_places import source_roots
 from opossum_desk.state.tasks import Examined
 from opossum_desk.state.uncounting import WishesOfTake
-from opossum_desk.telling import axis_told, examined_told, selection_told
+from opossum_desk.telling import axis_told, examined_told, selection_spoken, selection_told
 
 if TYPE_CHECKING:
     from opossum.findings.symptoms import Symptom
@@ -166,7 +166,7 @@ class TakesOnDesk(QObject):
         if session is not None:
             self._desk.say_of_take(axis_told(session))
             if told := selection_told(session):
-                self._desk.say(told)
+                self._desk.say(told, selection_spoken(session))
 
     def _show_marks(self, session: Session, own: str) -> None:
         """Mark what was marked when this take was looked at before: as the file beside it says, else as is remembered."""

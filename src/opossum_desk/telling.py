@@ -6,8 +6,12 @@ from collections.abc import Sequence
 
 from opossum.findings.finding import Finding, Severity
 from opossum.findings.wording import plural
+from opossum_desk.layout.wording import SEVERITY_TITLES, finding_title
 from opossum_desk.state.axis import AxisMode
 from opossum_desk.state.session import Session
+
+MOST_WRONG = 3
+"""So many findings about a selected call are said aloud."""
 
 
 def axis_told(session: Session) -> str:
@@ -31,6 +35,15 @@ def selection_told(session: Session) -> str:
     calls = len(session.calls_of_column(session.column))
     name = f"Frame {number}" if number >= 0 else "Start-up"
     return f"{name} · {session.frame_lengths[row] / 1e6:.2f} ms of work · {plural(calls, 'call')}"
+
+
+def selection_spoken(session: Session) -> str:
+    """Return what is selected and what is wrong with it, for those who listen; empty where nothing is."""
+    told = selection_told(session)
+    if session.call >= 0:
+        wrong = [finding for finding in session.findings if session.call in finding.calls][:MOST_WRONG]
+        told += "".join(f". {SEVERITY_TITLES[item.severity.value]}: {finding_title(item)}" for item in wrong)
+    return told.replace(" · ", ", ")
 
 
 def examined_told(findings: Sequence[Finding]) -> str:

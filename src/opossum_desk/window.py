@@ -25,6 +25,7 @@ from opossum_desk.state.tasks import HeadStart
 from opossum_desk.takes_on_desk import TakesOnDesk
 from opossum_desk.views.look import Look
 from opossum_desk.views.plain import plain_tooltip
+from opossum_desk.views.speech import announce
 
 if TYPE_CHECKING:
     from opossum.findings.symptoms import Symptom
@@ -280,8 +281,9 @@ class DeskWindow(QMainWindow):
 
     # --- telling -----------------------------------------------------------------------------------
 
-    def say(self, text: str) -> None:
-        """Say something in the status line; what does not fit there is in its tooltip."""
+    def say(self, text: str, aloud: str = "") -> None:
+        """Say something in the status line, and `aloud`; what does not fit there is in its tooltip."""
+        announce(self.told, aloud or text)
         self._said = text = shown(text)
         self.told.setToolTip(plain_tooltip(text))
         self._fit_told()

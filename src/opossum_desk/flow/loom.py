@@ -22,12 +22,13 @@ from opossum_desk.flow.layout.loom import (
 from opossum_desk.flow.layout.trail_line import trail_line
 from opossum_desk.flow.loom_labels import LoomLabels
 from opossum_desk.flow.pressing import press_beads, press_density
-from opossum_desk.layout.describing import describe_call
+from opossum_desk.layout.describing import describe_call, name_call
 from opossum_desk.state.session import Session
 from opossum_desk.views.axis_header import paint_axis_header
 from opossum_desk.views.canvas import AxisCanvas, image_of
 from opossum_desk.views.look import Look
 from opossum_desk.views.plain import plain_tooltip
+from opossum_desk.views.speech import MOST_CHILDREN, Spoken
 from opossum_desk.views.stamps import Stamps
 
 MOST_FROZEN_NAMES = 12
@@ -88,6 +89,26 @@ class LoomView(AxisCanvas):
         resting = len(session.rows) - session.awake
         at_rest = f" and {resting} at rest" if resting else ""
         return f"{session.awake} rows{at_rest}, frames {numbers[first]} to {numbers[last]}."
+
+    def spoken(self) -> list[Spoken]:
+        picture, session = self.current(), self.session
+        if picture is None or session is None:
+            return []
+        tall = picture.heights.row
+        told = [
+            Spoken(describe_line(session, line).replace("\n", ", "), (0.0, line.top, self.label_px, tall), "row")
+            for line in picture.lines
+        ]
+        if picture.resting is not None:
+            box = (0.0, picture.resting.top, self.label_px, tall)
+            told.append(Spoken(f"{picture.resting.rows:,} rows at rest", box, "row"))
+        if picture.beads is not None:
+            half = max(4.0, picture.bead_px / 2)
+            for place in range(min(len(picture.beads), MOST_CHILDREN - len(told))):
+                x, line = float(picture.beads.x[place]), int(picture.beads.line[place])
+                box = (x - half, picture.lines[line].top, 2 * half, tall)
+                told.append(Spoken(name_call(session, int(picture.beads.call[place])), box))
+        return told
 
     # --- painting ------------------------------------------------------------------------------------
 

@@ -20,12 +20,14 @@ from opossum_desk.flow.layout.strands import StrandPicture, layout_strands, stra
 from opossum_desk.flow.strand_strokes import paint_stroke
 from opossum_desk.flow.strand_walk import StrandWalk
 from opossum_desk.layout.bead import BeadState
+from opossum_desk.layout.describing import name_send
 from opossum_desk.state.session import Session
 from opossum_desk.views.canvas import AxisCanvas, image_of, premultiplied, text_cutter
 from opossum_desk.views.label_column import LabelColumn
 from opossum_desk.views.look import Look
 from opossum_desk.views.pixel_bars import press_bars
 from opossum_desk.views.plain import plain_tooltip
+from opossum_desk.views.speech import MOST_CHILDREN, Spoken
 from opossum_desk.views.stamps import Stamps
 
 DOT_PX = 7.0
@@ -125,6 +127,20 @@ class StrandsView(AxisCanvas):
 
     def summary(self) -> str:
         return f"{len(self.ordered)} strands: timers, delays, clips, waits, queues, values and log lines."
+
+    def spoken(self) -> list[Spoken]:
+        picture, session = self.current(), self.session
+        if picture is None or session is None:
+            return []
+        tall = self.heights().strand
+        told = [
+            Spoken(f"{line.label}, {line.kind}", (0.0, line.top, self.label_px, tall), "row") for line in picture.lines
+        ]
+        for run in picture.dots:
+            for x, send in zip(run.xs.tolist(), run.sends.tolist(), strict=True):
+                if send >= 0 and len(told) < MOST_CHILDREN:
+                    told.append(Spoken(name_send(session, send), (x - DOT_PX, run.y - DOT_PX, 2 * DOT_PX, 2 * DOT_PX)))
+        return told
 
     # --- painting ----------------------------------------------------------------------------------
 

@@ -32,6 +32,11 @@ def describe_call(session: Session, call: int) -> str:
     return "\n".join(lines)
 
 
+def name_call(session: Session, call: int) -> str:
+    """Return what a bead is, in half a sentence: function, owner, event, frame."""
+    return ", ".join(describe_call(session, call).split("\n")[:2])
+
+
 def describe_send(session: Session, send: int) -> str:
     """Return what a tick of an event's line is, in a few lines."""
     take = session.take
@@ -53,6 +58,11 @@ def describe_send(session: Session, send: int) -> str:
         f"{count:,} {'listener was' if count == 1 else 'listeners were'} called" if count else "nobody was called"
     )
     return "\n".join(lines)
+
+
+def name_send(session: Session, send: int) -> str:
+    """Return what a tick is, in half a sentence: event, sender, how it came about, frame."""
+    return ", ".join(describe_send(session, send).split("\n")[:2])
 
 
 def record_text(session: Session, item: Evidence) -> str:

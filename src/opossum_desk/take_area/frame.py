@@ -17,6 +17,7 @@ from opossum_desk.views.canvas import text_cutter
 from opossum_desk.views.foreign_painter import ForeignPainter
 from opossum_desk.views.look import Look
 from opossum_desk.views.plain import plain_tooltip
+from opossum_desk.views.speech import Spoken, SpokenChildren
 from opossum_desk.views.stamps import draw_bead
 
 INDENT_PX = 13.0
@@ -43,6 +44,8 @@ class FrameView(QAbstractScrollArea):
         self._ground = QWidget()
         self.setViewport(self._ground)
         self._ground.setMouseTracking(True)
+        self._speech = SpokenChildren(self._ground, self.spoken)
+        self.verticalScrollBar().valueChanged.connect(lambda _: self._speech.renew())
         self.setWhatsThis(
             "Frame: the selected frame, call by call in the order they ran; what a call caused stands indented below it."
         )
@@ -76,7 +79,19 @@ class FrameView(QAbstractScrollArea):
         if self.session is not None:
             self._reveal(self.picture.index_of(self.session.call) if self.session.call >= 0 else 0)
         self.setAccessibleDescription(f"{self.picture.title}, {self.picture.subtitle}")
+        self._speech.renew()
         self._ground.update()
+
+    def spoken(self) -> list[Spoken]:
+        """Return the lines in view, for those who listen."""
+        scroll, tall, width = self.verticalScrollBar().value(), self._row_px, self._ground.width()
+        told = []
+        for index, row in enumerate(self.picture.rows):
+            top = self._head_px + index * tall - scroll
+            if self._head_px <= top < self._ground.height():
+                name = ", ".join(part for part in (row.text, row.event, *row.marks, row.time) if part)
+                told.append(Spoken(name, (0.0, top, width, tall), "row" if row.kind == "phase" else "item"))
+        return told
 
     def _fit_bar(self) -> None:
         room = self._head_px + (len(self.picture.rows) + 1) * self._row_px - self._ground.height()

@@ -14,6 +14,7 @@ from opossum_desk.views.canvas import DRAG_FROM_PX, Canvas, image_of, premultipl
 from opossum_desk.views.foreign_painter import ForeignPainter
 from opossum_desk.views.look import Look
 from opossum_desk.views.plain import plain_tooltip
+from opossum_desk.views.speech import Spoken
 
 LEFT_PX = 96.0
 NOTE_PX = 4.0
@@ -86,6 +87,12 @@ class PulseView(Canvas):
             return "No take is open."
         frozen = len(self.session.axis.frozen)
         return f"{self.session.axis.columns} frames, {frozen} frozen, {len(self.session.findings)} findings."
+
+    def spoken(self) -> list[Spoken]:
+        picture, session = self.current(), self.session
+        if picture is None or session is None:
+            return []
+        return [Spoken(f"frozen for {text}", (x - 4, 0.0, 60.0, float(self.height()))) for x, text in picture.frozen]
 
     def paint(self, painter: QPainter, session: Session) -> None:
         picture = self.current()

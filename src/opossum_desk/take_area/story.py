@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from pathlib import Path
 from urllib.parse import unquote
 
 from PySide6.QtCore import Qt, QUrl, Signal
-from PySide6.QtGui import QKeyEvent
+from PySide6.QtGui import QKeyEvent, QTextCursor
 from PySide6.QtWidgets import QTextBrowser, QWidget
 
 from opossum.foreign_text import shown_html
@@ -14,6 +15,7 @@ from opossum_desk.playing import HeldGame
 from opossum_desk.state.leaving_out import leave_out
 from opossum_desk.state.session import Session
 from opossum_desk.views.look import Look
+from opossum_desk.views.speech import Spoken, SpokenChildren, announce
 from opossum_desk.weaves import weave_named
 
 
@@ -41,6 +43,9 @@ class StoryView(QTextBrowser):
         self.setOpenLinks(False)
         self.setMinimumSize(200, 120)
         self.document().setDocumentMargin(12)
+        self._speech = SpokenChildren(self.viewport(), self.spoken)
+        self.verticalScrollBar().valueChanged.connect(lambda _: self._speech.renew())
+        self.highlighted.connect(self._say_link)
         self.anchorClicked.connect(self.follow)
         self.setWhatsThis(
             "The Story: what is wrong, what to change, and the records that prove it. Links lead to them."
@@ -74,6 +79,43 @@ class StoryView(QTextBrowser):
         if page != getattr(self, "_page", None):
             self._page = page
             self.setHtml(page)
+        self._speech.renew()
+
+    def spoken(self) -> list[Spoken]:
+        """Return the links in view, for those who listen: Qt tells a page as text alone."""
+        told = []
+        for text, first, last in self._links():
+            cursor = QTextCursor(self.document())
+            cursor.setPosition(first)
+            begin = self.cursorRect(cursor)
+            cursor.setPosition(last)
+            box = begin.united(self.cursorRect(cursor))
+            if self.viewport().rect().intersects(box):
+                told.append(Spoken(text, (box.x(), box.y(), box.width(), box.height()), "link"))
+        return told
+
+    def _links(self) -> Iterator[tuple[str, int, int]]:
+        """Yield each link's words, and where in the page it begins and ends."""
+        block = self.document().begin()
+        while block.isValid():
+            parts = block.begin()
+            while not parts.atEnd():
+                piece = parts.fragment()
+                if piece.charFormat().isAnchor():
+                    yield piece.text(), piece.position(), piece.position() + piece.length()
+                parts += 1
+            block = block.next()
+
+    def _say_link(self, url: QUrl) -> None:
+        """Say the link that Tab has come to, or the pointer is over."""
+        words = next((text for text, first, _ in self._links() if self._leads(first) == url.toString()), "")
+        if words:
+            announce(self, f"Link: {words}")
+
+    def _leads(self, position: int) -> str:
+        cursor = QTextCursor(self.document())
+        cursor.setPosition(position + 1)
+        return cursor.charFormat().anchorHref()
 
     def show_held(self, game: HeldGame | None) -> None:
         """Tell why a game is held, above everything else; None: it goes on."""

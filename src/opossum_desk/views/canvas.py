@@ -30,6 +30,7 @@ from opossum_desk.layout.wording import LETTER_PX
 from opossum_desk.state.session import Session
 from opossum_desk.views.foreign_painter import ForeignPainter
 from opossum_desk.views.look import Look
+from opossum_desk.views.speech import Spoken, SpokenChildren
 
 SETTLE_MS = 280
 """Moving has come to rest when nothing moved for this long."""
@@ -45,6 +46,7 @@ class Canvas(QWidget):
         self.look = look
         self.session: Session | None = None
         self.setAccessibleName(name)
+        self._speech = SpokenChildren(self, self.spoken)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         look.changed.connect(self.restyle)
@@ -62,10 +64,15 @@ class Canvas(QWidget):
         """Lay out again before the next painting, and say anew what is seen."""
         self.update()
         self.setAccessibleDescription(shown(self.summary()))
+        self._speech.renew()
 
     def summary(self) -> str:
         """Return what is seen, in a sentence, for those who listen."""
         return ""
+
+    def spoken(self) -> list[Spoken]:
+        """Return what is painted, thing by thing, for those who listen."""
+        return []
 
     def colour(self, name: str) -> QColor:
         """Return a colour of the look by name."""
@@ -132,6 +139,7 @@ class Canvas(QWidget):
 
     def focusInEvent(self, event: QFocusEvent) -> None:
         self.update()
+        self._speech.renew()
 
     def focusOutEvent(self, event: QFocusEvent) -> None:
         self.update()

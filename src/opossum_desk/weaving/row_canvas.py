@@ -11,18 +11,24 @@ from PySide6.QtWidgets import QMenu, QToolTip, QWidget
 
 from opossum.foreign_text import shown
 from opossum_desk.context_menus import add_call_actions
-from opossum_desk.layout.describing import describe_call, describe_send
-from opossum_desk.layout.row_picture import Boxes, Dots, Lines, RowPicture, RowStack, RowsView
+from opossum_desk.layout.describing import describe_call, describe_send, name_call, name_send
+from opossum_desk.layout.row_picture import REACH_PX, Boxes, Dots, Lines, RowPicture, RowStack, RowsView
 from opossum_desk.state.session import Session
 from opossum_desk.views.axis_header import paint_axis_header
 from opossum_desk.views.canvas import AxisCanvas, image_of, premultiplied
 from opossum_desk.views.look import Look
 from opossum_desk.views.pixel_bars import press_bars
 from opossum_desk.views.plain import plain_tooltip
+from opossum_desk.views.speech import MOST_CHILDREN, Spoken
 from opossum_desk.views.stamps import Stamps
 from opossum_desk.weaving.row_labels import RowLabels
 
 DASHES = {"": Qt.PenStyle.SolidLine, "dash": Qt.PenStyle.DashLine, "dot": Qt.PenStyle.DotLine}
+
+
+def _around(x: float, y: float) -> tuple[float, float, float, float]:
+    """Return the box of a dot."""
+    return x - REACH_PX, y - REACH_PX, 2 * REACH_PX, 2 * REACH_PX
 
 
 class RowCanvas(AxisCanvas):
@@ -141,6 +147,24 @@ class RowCanvas(AxisCanvas):
         if self.picture is None and self.session is not None:
             self.picture = self.lay_out(self.session)
         return self.picture
+
+    def spoken(self) -> list[Spoken]:
+        picture, session = self.current(), self.session
+        if picture is None or session is None:
+            return []
+        told = [
+            Spoken(
+                self.describe_row(label.row).replace("\n", ", "), (0.0, label.top, self.label_px, label.height), "row"
+            )
+            for label in picture.labels
+        ]
+        describe = {"call": name_call, "send": name_send}
+        for run in picture.dots:
+            if run.kind in describe:
+                for x, y, row in zip(run.xs.tolist(), run.ys.tolist(), run.rows.tolist(), strict=True):
+                    if row >= 0 and len(told) < MOST_CHILDREN:
+                        told.append(Spoken(describe[run.kind](session, row), _around(x, y)))
+        return told
 
     # --- painting ------------------------------------------------------------------------------------
 
