@@ -14,6 +14,7 @@ from click.shell_completion import CompletionItem
 
 from opossum.foreign_text import shown
 from opossum.version import __version__
+from opossum.words import use_the_users
 from opossum_commands.exit_status import MEANING, PASSED_ON, ExitStatus
 from opossum_commands.help_text import Context, whole_sentence
 from opossum_commands.loudness import QUIET, VERBOSE, usual_loudness, with_loudness
@@ -153,6 +154,7 @@ def cli() -> None:
 def main(arguments: Sequence[str] | None = None) -> None:
     """Run the command line; errors are one sentence on standard error and exit status 2."""
     usual_loudness()
+    use_the_users()
     try:
         status = cli.main(
             args=list(arguments) if arguments is not None else None, prog_name="opossum", standalone_mode=False

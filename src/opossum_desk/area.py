@@ -134,6 +134,9 @@ class Desk(Protocol):
     def explain(self) -> None:
         """Explain the view in focus."""
 
+    def tell_about(self) -> None:
+        """Say which Opossum this is, and under which licence."""
+
     def close(self) -> bool:
         """Close the window."""
 

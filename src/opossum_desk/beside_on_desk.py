@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, NamedTuple
 from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QFileDialog
 
+from opossum.words import counted, tr
 from opossum_desk.work import Work
 
 if TYPE_CHECKING:
@@ -43,12 +44,12 @@ class BesideOnDesk(QObject):
         """Let the user choose a take from before or after a change."""
         desk = self._desk
         if desk.session is None:
-            desk.say("Open a take first; then another one can be set beside it.")
+            desk.say(tr("Open a take first; then another one can be set beside it."))
             return
         kept = desk.memory.kept
         window = desk.view("take").window()
         path, _ = QFileDialog.getOpenFileName(
-            window, "Set a take from before the change beside this one", kept.folder, KINDS
+            window, tr("Set a take from before the change beside this one"), kept.folder, tr(KINDS)
         )
         if path:
             kept.folder = os.path.dirname(path)
@@ -65,21 +66,30 @@ class BesideOnDesk(QObject):
             from opossum.compare.comparison import compared
             from opossum.compare.side import Side
             from opossum.findings.examine import examine
-            from opossum.findings.wording import plural
             from opossum.take.opening import open_any
 
             name = os.path.basename(path)
-            tell(f"Reading {name}", 0.0)
-            before = open_any(path, lambda done: tell(f"Reading {name}", 0.2))
-            tell("Looking for what is wrong in it", 0.4)
+            tell(tr("Reading {name}", name=name), 0.0)
+            before = open_any(path, lambda done: tell(tr("Reading {name}", name=name), 0.2))
+            tell(tr("Looking for what is wrong in it"), 0.4)
             found = wishes.counted(
-                examine(before, wishes.settings, progress=lambda kind: tell(f"Looking for: {kind}", 0.5))
+                examine(before, wishes.settings, progress=lambda kind: tell(tr("Looking for: {kind}", kind=kind), 0.5))
             )
             own = session.findings or wishes.counted(examine(session.take, wishes.settings))
             sides = (Side(before, "BEFORE"), Side(session.take, "AFTER"))
-            comparison = compared(sides, (found, own), lambda doing: tell(f"Comparing: {doing}", 0.8))
+            comparison = compared(sides, (found, own), lambda doing: tell(tr("Comparing: {doing}", doing=doing), 0.8))
             gone, new = len(comparison.findings.gone), len(comparison.findings.new)
-            return SetBeside(session, comparison, [], f"Beside {name}: {plural(gone, 'finding')} gone, {new:,} new.")
+            return SetBeside(
+                session,
+                comparison,
+                [],
+                tr(
+                    "Beside {name}: {findings} gone, {new:,} new.",
+                    name=name,
+                    findings=counted(gone, "finding"),
+                    new=new,
+                ),
+            )
 
         self._work.start(task)
 
@@ -88,7 +98,7 @@ class BesideOnDesk(QObject):
         session = self._desk.session
         peers = session.take.peers if session is not None else []
         if session is None or len(peers) < 2:
-            self._desk.say("This take has one peer; a session of a host and its clients has several.")
+            self._desk.say(tr("This take has one peer; a session of a host and its clients has several."))
             return
         one, other = session.peer, (session.peer + 1) % len(peers)
 
@@ -97,8 +107,10 @@ class BesideOnDesk(QObject):
             from opossum.compare.side import Side
 
             sides = (Side(session.take, peers[one].name, one), Side(session.take, peers[other].name, other))
-            comparison = compared(sides, progress=lambda doing: tell(f"Comparing: {doing}", 0.5))
-            return SetBeside(session, comparison, [], f"{peers[one].name} beside {peers[other].name}.")
+            comparison = compared(sides, progress=lambda doing: tell(tr("Comparing: {doing}", doing=doing), 0.5))
+            return SetBeside(
+                session, comparison, [], tr("{name} beside {name_2}.", name=peers[one].name, name_2=peers[other].name)
+            )
 
         self._work.start(task)
 
@@ -106,7 +118,7 @@ class BesideOnDesk(QObject):
         """Compare the open take with itself as it would have been with the chosen finding's fix."""
         session = self._desk.session
         if session is None or session.finding is None:
-            self._desk.say("Choose a finding first: N shows the first one.")
+            self._desk.say(tr("Choose a finding first: N shows the first one."))
             return
         finding, wishes = session.finding, session.wishes.read()
 
@@ -118,9 +130,11 @@ class BesideOnDesk(QObject):
                 finding,
                 list(session.findings),
                 wishes.settings,
-                lambda doing: tell(f"Rehearsing: {doing}", 0.5),
+                lambda doing: tell(tr("Rehearsing: {doing}", doing=doing), 0.5),
             )
-            return SetBeside(session, rehearsal.comparison, rehearsal.lines(), f"Rehearsed: {rehearsal.plan.done}.")
+            return SetBeside(
+                session, rehearsal.comparison, rehearsal.lines(), tr("Rehearsed: {done}.", done=rehearsal.plan.done)
+            )
 
         self._work.start(task)
 

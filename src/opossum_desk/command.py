@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any, NamedTuple
 
+from opossum.words import tr
 from opossum_desk.area import Desk
 from opossum_desk.state.session import Session
 
@@ -28,8 +29,8 @@ class Command(NamedTuple):
 
     @property
     def plain_title(self) -> str:
-        """Return the title without the mark of its letter."""
-        return self.title.replace("&", "")
+        """Return the title in the user's language, without the mark of its letter."""
+        return tr(self.title).replace("&", "")
 
     @property
     def is_typed(self) -> bool:

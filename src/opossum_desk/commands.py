@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from functools import partial
 
-from opossum.findings.wording import plural
+from opossum.words import counted, tr
 from opossum_desk.area import Desk
 from opossum_desk.command import Command
 from opossum_desk.state import stepping
@@ -26,20 +26,20 @@ def _zoom(factor: float, session: Session) -> None:
 def _step_finding(step: int, desk: Desk) -> None:
     if desk.session is not None and desk.is_in("take"):
         finding = stepping.step_finding(desk.session, step)
-        desk.say(finding.summary if finding else "There are no findings to step through.")
+        desk.say(finding.summary if finding else tr("There are no findings to step through."))
 
 
 def _copy_finding(desk: Desk) -> None:
     session = desk.session
     if session is None or session.finding is None:
-        desk.say("Choose a finding first: N shows the first one.")
+        desk.say(tr("Choose a finding first: N shows the first one."))
         return
     from PySide6.QtWidgets import QApplication
 
     from opossum_desk.layout.describing import finding_text
 
     QApplication.clipboard().setText(finding_text(session, session.finding))
-    desk.say("Copied: what is wrong, what to change, where, and its proof.")
+    desk.say(tr("Copied: what is wrong, what to change, where, and its proof."))
 
 
 def _show_proof(desk: Desk) -> None:
@@ -49,7 +49,7 @@ def _show_proof(desk: Desk) -> None:
     if session is None or not desk.is_in("take"):
         return
     if session.finding is None:
-        desk.say("Choose a finding first: N shows the first one.")
+        desk.say(tr("Choose a finding first: N shows the first one."))
     else:
         session.choose_weave(weave_of(session.finding.kind, session.finding.cause))
 
@@ -59,18 +59,22 @@ def _toggle_trail(desk: Desk) -> None:
     if session is None or not desk.is_in("take"):
         return
     if session.call < 0 and session.trail is None:
-        desk.say("Select a call first: its Trail is what led to it and what sprang from it.")
+        desk.say(tr("Select a call first: its Trail is what led to it and what sprang from it."))
         return
     stepping.toggle_trail(session)
     if session.trail is not None:
         hops = len(session.trail.hops)
-        desk.say(f"Its Trail: {plural(hops, 'call')}. Enter walks it, Shift+Enter back, E ends it.")
+        desk.say(tr("Its Trail: {calls}. Enter walks it, Shift+Enter back, E ends it.", calls=counted(hops, "call")))
 
 
 def _hop_back(desk: Desk) -> None:
     session = desk.session
     if session is not None and desk.is_in("take") and not stepping.walk_trail(session, -1):
-        desk.say("This is the first of the Trail." if session.trail is not None else "Press E for the Trail of a call.")
+        desk.say(
+            tr("This is the first of the Trail.")
+            if session.trail is not None
+            else tr("Press E for the Trail of a call.")
+        )
 
 
 def _follow_cause(desk: Desk) -> None:
@@ -79,21 +83,21 @@ def _follow_cause(desk: Desk) -> None:
         return
     if session.trail is not None:
         if not stepping.walk_trail(session, 1):
-            desk.say("This is the last of the Trail.")
+            desk.say(tr("This is the last of the Trail."))
         return
     if stepping.follow_cause(session):
         return
     desk.say(
-        "Nothing is known to have caused this: the send came from outside any call."
+        tr("Nothing is known to have caused this: the send came from outside any call.")
         if session.call >= 0
-        else "Select a call first."
+        else tr("Select a call first.")
     )
 
 
 def _mark(desk: Desk) -> None:
     if desk.session is not None and desk.is_in("take"):
         marked = desk.session.marks.toggle(desk.session.column)
-        desk.say("Marked; Shift+B writes a note to it." if marked else "Not marked; select a frame to mark it.")
+        desk.say(tr("Marked; Shift+B writes a note to it.") if marked else tr("Not marked; select a frame to mark it."))
 
 
 def _step_mark(step: int, desk: Desk) -> None:
@@ -101,7 +105,7 @@ def _step_mark(step: int, desk: Desk) -> None:
     if session is not None and desk.is_in("take"):
         stepping.step_bookmark(session, step)
         if note := session.marks.notes.get(session.column):
-            desk.say(f"Marked: {note}")
+            desk.say(tr("Marked: {note}", note=note))
 
 
 def _write_note(desk: Desk) -> None:
@@ -109,7 +113,7 @@ def _write_note(desk: Desk) -> None:
     if session is None or not desk.is_in("take"):
         return
     if session.column < 0:
-        desk.say("Select a frame first: the note is written to it.")
+        desk.say(tr("Select a frame first: the note is written to it."))
     else:
         desk.ask_note(session.column)
 
@@ -117,7 +121,7 @@ def _write_note(desk: Desk) -> None:
 def _count_again(desk: Desk) -> None:
     if desk.session is not None and desk.is_in("take"):
         again = count_again(desk.session)
-        desk.say("It counts again." if again else "Nothing was left out while this take is open.")
+        desk.say(tr("It counts again.") if again else tr("Nothing was left out while this take is open."))
 
 
 def _in_flow(action: str) -> Callable[[Desk], None]:
@@ -138,7 +142,7 @@ def _with_games(desk: Desk, action: Callable[[Desk], None]) -> None:
 
 def _write_tripwire(desk: Desk) -> None:
     if desk.games.receiver is None:
-        desk.say("Tripwires hold a game that plays: listen for one first.")
+        desk.say(tr("Tripwires hold a game that plays: listen for one first."))
     elif desk.is_in("take"):
         desk.view("take").now.line.setFocus()
 
@@ -210,29 +214,30 @@ COMMANDS: list[Command] = [
     Command("Forget the measured stretch, and end the Trail", ("Escape",), "&Go", _in_flow("forget_measure")),
     Command("The sieve", ("Ctrl+F",), "&Go", _in_flow("focus_sieve")),
     Command("Next panel", ("F6",), "&Go", _in_flow("next_panel")),
-    Command("&Listen for a game", (), "&Game", lambda desk: desk.games.listen()),
-    Command("Stop listening", (), "&Game", lambda desk: desk.games.stop()),
+    Command("&Listen for a game", (), "G&ame", lambda desk: desk.games.listen()),
+    Command("Stop listening", (), "G&ame", lambda desk: desk.games.stop()),
     Command(
         "Hold the game, or let it go on",
         ("Space",),
-        "&Game",
+        "G&ame",
         lambda desk: _with_games(desk, lambda desk: desk.games.toggle_hold()),
         group=1,
     ),
     Command(
         "One call on",
         ("C",),
-        "&Game",
+        "G&ame",
         lambda desk: _with_games(desk, lambda desk: desk.games.step("call")),
         group=1,
     ),
     Command(
         "One frame on",
         ("Shift+C",),
-        "&Game",
+        "G&ame",
         lambda desk: _with_games(desk, lambda desk: desk.games.step("frame")),
         group=1,
     ),
-    Command("Write a tripwire", ("Ctrl+T",), "&Game", _write_tripwire, group=1),
+    Command("Write a tripwire", ("Ctrl+T",), "G&ame", _write_tripwire, group=1),
     Command("What am I looking at?", ("F1",), "&Help", lambda desk: desk.explain()),
+    Command("&About Opossum", (), "&Help", lambda desk: desk.tell_about(), group=1),
 ]

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QApplication, QMenu, QWidget
 from opossum.findings.finding import Finding
 from opossum.foreign_text import shown_in_menu
 from opossum.take.chains import same_on_other_peers
+from opossum.words import tr
 from opossum_desk.commands import COMMANDS
 from opossum_desk.layout.describing import finding_text
 from opossum_desk.state.leaving_out import leave_out
@@ -25,17 +26,22 @@ def add_call_actions(menu: QMenu, session: Session, call: int) -> None:
     take = session.take
     event, owner = take.event_of_call(call), take.owner_of_call(call)
     function = take.function_of_call(call)
-    menu.addAction("Select this call", lambda: session.select_call(call))
+    menu.addAction(tr("Select this call"), lambda: session.select_call(call))
     parent = int(take.calls.parent[call])
-    cause = menu.addAction("Follow its cause", lambda: session.select_call(parent))
+    cause = menu.addAction(tr("Follow its cause"), lambda: session.select_call(parent))
     cause.setEnabled(parent >= 0)
-    menu.addAction("Show its Trail", lambda: _show_trail(session, call))
+    menu.addAction(tr("Show its Trail"), lambda: _show_trail(session, call))
     for command in COMMANDS:
         if command.about_calls and command.do is not None:
             menu.addAction(command.plain_title, partial(_from_call, session, call, command.do))
     for other in same_on_other_peers(take, call)[:MOST_OTHERS]:
         peer = take.peers[int(take.tables["call"]["p"][other])].name
-        title = f"The same on {peer}: {take.function_of_call(other)} ({take.owner_of_call(other)})"
+        title = tr(
+            "The same on {peer}: {function_of_call} ({owner_of_call})",
+            peer=peer,
+            function_of_call=take.function_of_call(other),
+            owner_of_call=take.owner_of_call(other),
+        )
         menu.addAction(title, partial(_select_on_its_peer, session, other))
     menu.addSeparator()
     kind = take.class_of(int(take.listeners.owner[take.calls.listener[call]]))
@@ -46,13 +52,21 @@ def add_call_actions(menu: QMenu, session: Session, call: int) -> None:
         ("function", "fn", function),
     ):
         if text:
-            menu.addAction(f"Follow {title} “{shown_in_menu(text)}”", partial(sieve, session, f"{prefix}:{text}"))
+            menu.addAction(
+                tr("Follow {title} “{text}”", title=title, text=shown_in_menu(text)),
+                partial(sieve, session, f"{prefix}:{text}"),
+            )
     add_tripwires(menu, session, event=event, owner=owner, function=function)
     concerned = [finding for finding in session.findings if call in finding.calls]
     for finding in concerned[:4]:
-        menu.addAction(f"Tell: {shown_in_menu(finding.summary[:60])}…", partial(session.show_finding, finding))
+        menu.addAction(
+            tr("Tell: {finding}…", finding=shown_in_menu(finding.summary[:60])), partial(session.show_finding, finding)
+        )
     menu.addSeparator()
-    menu.addAction("Copy its name", lambda: copy(f"{function} ({owner}) for {event}"))
+    menu.addAction(
+        tr("Copy its name"),
+        lambda: copy(tr("{function} ({owner}) for {event}", function=function, owner=owner, event=event)),
+    )
 
 
 def add_tripwires(
@@ -76,14 +90,14 @@ def add_tripwires(
         return
     menu.addSeparator()
     if sent:
-        menu.addAction("Hold when it is sent", lambda: hold_at(f"send {words}"))
+        menu.addAction(tr("Hold when it is sent"), lambda: hold_at(f"send {words}"))
         return
     watch_of = session.watch_of
     if owner and watch_of is not None:
-        menu.addAction(f"Watch an attribute of “{shown_in_menu(owner)}” …", lambda: watch_of(owner))
-    menu.addAction("Hold here", lambda: hold_at(words))
-    menu.addAction("Hold when it runs again in a frame", lambda: hold_at(f"{words} again"))
-    menu.addAction("Hold when its owner is gone", lambda: hold_at(f"{words} gone"))
+        menu.addAction(tr("Watch an attribute of “{owner}” …", owner=shown_in_menu(owner)), lambda: watch_of(owner))
+    menu.addAction(tr("Hold here"), lambda: hold_at(words))
+    menu.addAction(tr("Hold when it runs again in a frame"), lambda: hold_at(f"{words} again"))
+    menu.addAction(tr("Hold when its owner is gone"), lambda: hold_at(f"{words} gone"))
 
 
 def _select_on_its_peer(session: Session, call: int) -> None:
@@ -104,26 +118,27 @@ def _from_call(session: Session, call: int, do: Callable[[Session], object]) -> 
 def finding_menu(parent: QWidget, session: Session, finding: Finding) -> QMenu:
     """Return what can be done with a finding."""
     menu = QMenu(parent)
-    menu.addAction("Show it", lambda: session.show_finding(finding))
+    menu.addAction(tr("Show it"), lambda: session.show_finding(finding))
     columns = session.columns_of(finding).tolist()
     if columns:
-        menu.addAction("Its first frame", lambda: session.select_column(columns[0]))
+        menu.addAction(tr("Its first frame"), lambda: session.select_column(columns[0]))
         later = [column for column in columns if column > session.column]
-        following = menu.addAction("Its next frame", lambda: session.select_column(later[0]))
+        following = menu.addAction(tr("Its next frame"), lambda: session.select_column(later[0]))
         following.setEnabled(bool(later))
-        menu.addAction("Its last frame", lambda: session.select_column(columns[-1]))
+        menu.addAction(tr("Its last frame"), lambda: session.select_column(columns[-1]))
     if finding.subject.fn:
         menu.addAction(
-            f"Sieve by “{shown_in_menu(finding.subject.fn)}”", lambda: sieve(session, f"fn:{finding.subject.fn}")
+            tr("Sieve by “{finding}”", finding=shown_in_menu(finding.subject.fn)),
+            lambda: sieve(session, f"fn:{finding.subject.fn}"),
         )
     menu.addSeparator()
     subject = finding.subject.as_dict()
     for name, word in LEFT_OUT_BY:
         if name in subject:
-            title = f"Do not count this for {word} “{subject[name]}”"
+            title = tr("Do not count this for {word} “{name}”", word=word, name=subject[name])
             menu.addAction(title, partial(leave_out, session, finding, name))
     menu.addSeparator()
-    menu.addAction("Copy what it says", lambda: copy(finding_text(session, finding)))
+    menu.addAction(tr("Copy what it says"), lambda: copy(finding_text(session, finding)))
     return menu
 
 

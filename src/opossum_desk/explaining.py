@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from opossum.words import tr
 from opossum_desk.command import key_sign
 from opossum_desk.commands import COMMANDS
 from opossum_desk.layout.bead import BeadState
@@ -59,7 +60,7 @@ class _Legend(QWidget):
     def __init__(self, look: Look) -> None:
         super().__init__()
         self._look = look
-        self.setAccessibleName("What a bead says")
+        self.setAccessibleName(tr("What a bead says"))
         self.setAccessibleDescription("; ".join(f"{text}" for _, text in _STATES))
 
     def sizeHint(self) -> QSize:
@@ -73,9 +74,9 @@ class _Legend(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.rect(), QColor(self._look.colours.paper))
         for number, (state, text) in enumerate(_STATES):
-            self._line(painter, 14, number, "timer", state, text)
+            self._line(painter, 14, number, "timer", state, tr(text))
         for number, (via, text) in enumerate(_VIAS):
-            self._line(painter, 200, number, via, BeadState.DID, text)
+            self._line(painter, 200, number, via, BeadState.DID, tr(text))
         painter.end()
 
     def _line(self, painter: QPainter, left: float, number: int, via: str, state: BeadState, text: str) -> None:
@@ -93,7 +94,7 @@ def key_table() -> list[tuple[str, str]]:
         if command.keys
     ]
     rows += [(way.key, way_title(way)) for way in ways() if way.key]
-    return rows + list(HANDS)
+    return rows + [(tr(hand), tr(what)) for hand, what in HANDS]
 
 
 def _key_grid() -> QGridLayout:
@@ -126,7 +127,7 @@ class HelpDialog(QDialog):
 
     def __init__(self, look: Look, about: str, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setWindowTitle("What am I looking at")
+        self.setWindowTitle(tr("What am I looking at"))
         page = QWidget()
         inside = QVBoxLayout(page)
         inside.setSpacing(12)
@@ -141,7 +142,7 @@ class HelpDialog(QDialog):
         scroll = QScrollArea()
         scroll.setFrameShape(QFrame.Shape.NoFrame)
         scroll.setWidgetResizable(True)
-        scroll.setAccessibleName("Beads and keys")
+        scroll.setAccessibleName(tr("Beads and keys"))
         scroll.setWidget(page)
         column = QVBoxLayout(self)
         column.addWidget(scroll)

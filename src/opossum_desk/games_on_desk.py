@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject
 
+from opossum.words import tr
 from opossum_desk.playing import HeldGame
 from opossum_desk.state.session import Session
 from opossum_desk.takes_on_desk import TakesOnDesk
@@ -57,7 +58,7 @@ class GamesOnDesk(QObject):
             area.banner.hide()
             self._desk.games.follow()
 
-        area.warn("This stream is still being written.", "Read on as it grows", follow)
+        area.warn(tr("This stream is still being written."), tr("Read on as it grows"), follow)
 
     def _grown(self, session: Session) -> None:
         desk, before = self._desk, self._desk.session
@@ -84,8 +85,8 @@ class GamesOnDesk(QObject):
 
     def _held(self, game: HeldGame) -> None:
         self._held_shown = False
-        why = f"at “{game.tripwire}”" if game.tripwire else "as asked"
-        self._desk.say(f"{game.peer} is held {why}. Space lets it go on, C goes one call on.")
+        why = tr("at “{tripwire}”", tripwire=game.tripwire) if game.tripwire else tr("as asked")
+        self._desk.say(tr("{peer} is held {why}. Space lets it go on, C goes one call on.", peer=game.peer, why=why))
         self._desk.view("take").story.show_held(game)
         self._select_held()
 
@@ -103,7 +104,7 @@ class GamesOnDesk(QObject):
 
     def _went(self) -> None:
         self._desk.view("take").story.show_held(None)
-        self._desk.say("The game goes on.")
+        self._desk.say(tr("The game goes on."))
 
     def _ended(self, closed: bool) -> None:
         desk, session = self._desk, self._desk.session
@@ -113,9 +114,9 @@ class GamesOnDesk(QObject):
         elif session is not None and session.examined and not desk.opening.is_examining:
             desk.games.forget_ended()
         if desk.games.not_written:
-            desk.say(f"Nothing more is recorded: {desk.games.not_written}.")
+            desk.say(tr("Nothing more is recorded: {not_written}.", not_written=desk.games.not_written))
             return
-        desk.say("The game has ended." if closed else "The game has gone without ending its recording.")
+        desk.say(tr("The game has ended.") if closed else tr("The game has gone without ending its recording."))
 
     def _looked(self) -> None:
         from opossum_desk.recordings import silence

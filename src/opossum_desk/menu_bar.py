@@ -9,12 +9,13 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction, QKeyEvent, QKeySequence
 from PySide6.QtWidgets import QMenu, QMenuBar
 
+from opossum.words import tr
 from opossum_desk.area import Desk
 from opossum_desk.command import Command, key_sign
 from opossum_desk.commands import COMMANDS
 from opossum_desk.rail import way_title, ways
 
-MENUS = ("&File", "&View", "&Go", "&Game", "&Help")
+MENUS = ("&File", "&View", "&Go", "G&ame", "&Help")
 LOOKS = (("day", "Day"), ("night", "Night"), ("system", "As the system"))
 
 
@@ -28,7 +29,7 @@ class DeskMenus:
         self._typed: dict[str, Command] = {}
         self.menus: dict[str, QMenu] = {}
         for title in dict.fromkeys((*MENUS, *(command.where for command in COMMANDS))):
-            self.menus[title] = bar.addMenu(title)
+            self.menus[title] = bar.addMenu(tr(title))
         self._fill_panels(self.menus["&View"])
         for command in COMMANDS:
             self._add(command)
@@ -44,10 +45,10 @@ class DeskMenus:
         menu.setProperty("group", command.group)
         if command.is_typed:
             # its key is handled by `run_typed`, so that typing in the sieve stays typing
-            action: QAction = menu.addAction(f"{command.title}\t{key_sign(command.keys[0])}")
+            action: QAction = menu.addAction(f"{tr(command.title)}\t{key_sign(command.keys[0])}")
             self._typed |= {QKeySequence(key).toString(): command for key in command.keys}
         else:
-            action = menu.addAction(command.title)
+            action = menu.addAction(tr(command.title))
             action.setShortcuts([QKeySequence(key) for key in command.keys])
         action.triggered.connect(lambda _=False: command.run(self._desk))
 
@@ -67,31 +68,31 @@ class DeskMenus:
 
     def _applies(self, command: Command) -> bool:
         """Say whether a typed command has anything to act on here; else the key is somebody else's."""
-        if command.where == "&Game":
+        if command.where == "G&ame":
             return self._desk.games.receiver is not None and not self._desk.is_in("start")
         return self._desk.is_in("take")
 
     # --- what is not always the same -----------------------------------------------------------------
 
     def _fill_file(self, menu: QMenu) -> None:
-        self.recent = QMenu("&Recent takes", menu)
+        self.recent = QMenu(tr("&Recent takes"), menu)
         menu.insertMenu(menu.actions()[3], self.recent)
         self.recent.aboutToShow.connect(self._fill_recent)
 
     def _fill_panels(self, menu: QMenu) -> None:
         for name, panel in self._desk.view("take").panels().items():
-            action: QAction = menu.addAction(name)
+            action: QAction = menu.addAction(tr(name))
             action.setCheckable(True)
             action.setChecked(True)
             action.toggled.connect(panel.setVisible)
             self.panels[name] = action
 
     def _fill_looks(self, menu: QMenu) -> None:
-        self.peers = menu.addMenu("Axis by the frames of")
+        self.peers = menu.addMenu(tr("Axis by the frames of"))
         self.peers.aboutToShow.connect(self._fill_peers)
         menu.addSeparator()
         for choice, title in LOOKS:
-            action: QAction = menu.addAction(f"Look: {title}")
+            action: QAction = menu.addAction(tr("Look: {title}", title=tr(title)))
             action.setCheckable(True)
             action.triggered.connect(lambda _=False, choice=choice: self._desk.choose_look(choice))
             self.looks[choice] = action
@@ -117,7 +118,7 @@ class DeskMenus:
             action = self.recent.addAction(path.replace("&", "&&"), partial(desk.open_paths, [path]))
             action.setEnabled(Path(path).exists())
         if not desk.memory.kept.recent:
-            self.recent.addAction("None yet").setEnabled(False)
+            self.recent.addAction(tr("None yet")).setEnabled(False)
 
     def _fill_peers(self) -> None:
         """Offer the peers of the open take."""

@@ -8,6 +8,7 @@ from typing import Any
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
+from opossum.words import tr
 from opossum_desk.state.session import Session
 from opossum_desk.state.tasks import Examined, HeadStart, Tell, examining_task, open_session, saving_task
 from opossum_desk.work import Work
@@ -48,7 +49,9 @@ class Opening(QObject):
         self._opening.failed.connect(self.failed)
         self._examining.progressed.connect(lambda text, share: self.examining_told.emit(text + " …"))
         self._examining.finished.connect(self._told)
-        self._examining.failed.connect(lambda text: self.examining_told.emit(f"The take could not be examined: {text}"))
+        self._examining.failed.connect(
+            lambda text: self.examining_told.emit(tr("The take could not be examined: {text}", text=text))
+        )
         self._saving.finished.connect(lambda path: self.saved.emit(path))
         self._saving.failed.connect(self.not_saved)
         self._reporting.finished.connect(lambda path: self.reported.emit(path))

@@ -6,6 +6,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QVBoxLayout, QWidget
 
 from opossum.foreign_text import shown
+from opossum.words import tr
 from opossum_desk.area import Desk
 
 
@@ -44,13 +45,13 @@ class OpeningPage(_Centred):
     cancelled = Signal()
 
     def __init__(self) -> None:
-        super().__init__("Opening")
+        super().__init__(tr("Opening"))
         self.bar = QProgressBar()
         self.bar.setTextVisible(False)
         self.bar.setRange(0, 1000)
-        self.bar.setAccessibleName("How far opening is")
+        self.bar.setAccessibleName(tr("How far opening is"))
         self.column.addWidget(self.bar)
-        self.cancel = QPushButton("Cancel")
+        self.cancel = QPushButton(tr("Cancel"))
         self.cancel.clicked.connect(self.cancelled)
         self._finish(self.cancel)
 
@@ -66,17 +67,21 @@ class ListeningPage(_Centred):
     cancelled = Signal()
 
     def __init__(self) -> None:
-        super().__init__("Listening")
-        self.cancel = QPushButton("Stop listening")
+        super().__init__(tr("Listening"))
+        self.cancel = QPushButton(tr("Stop listening"))
         self.cancel.clicked.connect(self.cancelled)
         self._finish(self.cancel)
 
     def tell(self, host: str, port: int) -> None:
         """Say where."""
         self.text.setText(
-            f"Listening on {host}:{port} for a game to begin.\n\n"
-            f'In a Python game:   Recorder(None, "My game", link="{host}:{port}")\n\n'
-            "The game may be running already, or be started now. What it sends is on disk at once."
+            tr(
+                'Listening on {host}:{port} for a game to begin.\n\nIn a Python game:   Recorder(None, "My game", link="{host_2}:{port_2}")\n\nThe game may be running already, or be started now. What it sends is on disk at once.',
+                host=host,
+                port=port,
+                host_2=host,
+                port_2=port,
+            )
         )
         self.setAccessibleDescription(self.text.text())
 
@@ -88,10 +93,10 @@ class FailedPage(_Centred):
     start_wanted = Signal()
 
     def __init__(self) -> None:
-        super().__init__("Could not be opened")
-        self.another = QPushButton("Open another …")
+        super().__init__(tr("Could not be opened"))
+        self.another = QPushButton(tr("Open another …"))
         self.another.clicked.connect(self.open_wanted)
-        back = QPushButton("Back to the start page")
+        back = QPushButton(tr("Back to the start page"))
         back.clicked.connect(self.start_wanted)
         self._finish(self.another, back)
 

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
+from opossum.words import tr
 from opossum_desk.work import Work
 
 if TYPE_CHECKING:
@@ -277,9 +278,9 @@ class Games(QObject):
         self._readers_ended += 1
         if self._readers_ended >= MOST_READERS:
             self._file_timer.stop()
-            self.reader_ended.emit("What reads the stream has ended again and again; it goes on being recorded.")
+            self.reader_ended.emit(tr("What reads the stream has ended again and again; it goes on being recorded."))
             return
-        self.reader_ended.emit("What reads the stream has ended; it is read anew, and goes on being recorded.")
+        self.reader_ended.emit(tr("What reads the stream has ended; it is read anew, and goes on being recorded."))
         self.follow()
 
     def _reading_failed(self, text: str) -> None:

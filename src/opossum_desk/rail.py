@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterator
 
 from PySide6.QtWidgets import QButtonGroup, QFrame, QPushButton, QVBoxLayout
 
+from opossum.words import tr
 from opossum_desk.area import Way
 from opossum_desk.areas import AREAS
 from opossum_desk.weaves import WEAVES
@@ -23,7 +24,8 @@ def ways() -> Iterator[Way]:
 
 def way_title(way: Way) -> str:
     """Return a way as menus and the table of keys say it."""
-    return f"{'Weave' if way.is_weave else 'Area'} {way.title}: {way.explained}"
+    sort = tr("Weave") if way.is_weave else tr("Area")
+    return f"{sort} {tr(way.title)}: {tr(way.explained)}"
 
 
 class Rail(QFrame):
@@ -39,10 +41,10 @@ class Rail(QFrame):
         self.buttons: dict[str, QPushButton] = {}
         self._ways = list(ways())
         for way in self._ways:
-            button = QPushButton(way.title)
+            button = QPushButton(tr(way.title))
             button.setCheckable(True)
-            button.setAccessibleName(f"{'Weave' if way.is_weave else 'Area'}: {way.title}")
-            button.setToolTip(f"{way.explained} ({way.key})" if way.key else way.explained)
+            button.setAccessibleName(f"{tr('Weave') if way.is_weave else tr('Area')}: {tr(way.title)}")
+            button.setToolTip(f"{tr(way.explained)} ({way.key})" if way.key else tr(way.explained))
             button.clicked.connect(lambda _=False, way=way: go(way))
             group.addButton(button)
             column.addWidget(button)

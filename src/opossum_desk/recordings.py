@@ -6,6 +6,7 @@ import time
 from pathlib import Path
 
 from opossum.live.receiver import DEFAULT_PORT, PeerState, Receiver
+from opossum.words import tr
 from opossum_desk.state.session import Session
 
 MOST_OFFERED = 3
@@ -59,6 +60,10 @@ def silence(peers: list[PeerState], session: Session | None) -> str:
     known = ""
     if session is not None and len(session.take.calls):
         call = len(session.take.calls) - 1
-        known = f", last known: {session.take.function_of_call(call)} of {session.take.owner_of_call(call)}"
-        known += "" if session.take.calls.returned[call] else ", which has not returned"
-    return f"{peer.name}: no answer for {peer.silent_s:.0f} s{known}."
+        known = tr(
+            ", last known: {function_of_call} of {owner_of_call}",
+            function_of_call=session.take.function_of_call(call),
+            owner_of_call=session.take.owner_of_call(call),
+        )
+        known += "" if session.take.calls.returned[call] else tr(", which has not returned")
+    return tr("{name}: no answer for {silent_s:.0f} s{known}.", name=peer.name, silent_s=peer.silent_s, known=known)

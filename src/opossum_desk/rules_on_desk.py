@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, NamedTuple
 from PySide6.QtCore import QFileSystemWatcher, QObject
 
 from moonrise_bakery import demo_take_path
-from opossum.findings.wording import plural
+from opossum.words import counted, tr
 from opossum_desk.state.rules_of_take import Checked, Mistake, rule_file_of
 from opossum_desk.work import Work
 
@@ -86,7 +86,7 @@ class RulesOnDesk(QObject):
             return
         if session.playing:
             # each growth would begin anew, and a deadline that is still to come has not been missed
-            session.rules.fail("The game still plays: its rules are checked when it has ended.")
+            session.rules.fail(tr("The game still plays: its rules are checked when it has ended."))
             return
         files = rules_beside(self._own) if self.keeps_beside else []
         unwatched = [str(file) for file in files if str(file) not in self._watcher.files()]
@@ -94,7 +94,7 @@ class RulesOnDesk(QObject):
             self._watcher.addPaths(unwatched)
 
         def task(tell: Tell) -> _Answer:
-            tell("Checking the rules", 0.0)
+            tell(tr("Checking the rules"), 0.0)
             return _Answer(session, check_files(session, files))
 
         self._checking.start(task)
@@ -105,15 +105,17 @@ class RulesOnDesk(QObject):
         from opossum.rules.writing import add_rule
 
         if not self.keeps_beside:
-            self._desk.say("Rules are kept in a file beside the take; save this take first (Ctrl+S).")
+            self._desk.say(tr("Rules are kept in a file beside the take; save this take first (Ctrl+S)."))
             return False
         file = rule_file_of(self._own)
         try:
             add_rule(file, sentence)
         except (RuleFileError, OSError) as error:
-            self._desk.say(f"{file}: cannot be written ({getattr(error, 'strerror', None) or error}).")
+            self._desk.say(
+                tr("{file}: cannot be written ({error}).", file=file, error=getattr(error, "strerror", None) or error)
+            )
             return False
-        self._desk.say(f"Written to {file.name}.")
+        self._desk.say(tr("Written to {name}.", name=file.name))
         self.check()
         return True
 
@@ -123,7 +125,7 @@ class RulesOnDesk(QObject):
 
         session = self._desk.session
         if session is None or session.finding is None:
-            self._desk.say("Choose a finding first: N shows the first one.")
+            self._desk.say(tr("Choose a finding first: N shows the first one."))
         elif self.write(rule_against(session.finding)):
             session.choose_weave("rules")
 
@@ -132,12 +134,14 @@ class RulesOnDesk(QObject):
         session = self._desk.session
         if session is None:
             return
-        self._desk.say("Looking for what always held …")
+        self._desk.say(tr("Looking for what always held …"))
 
         def task(tell: Tell) -> _Suggestions:
             from opossum.learning.learn import learn
 
-            learning = learn([session.take], lambda done, of: tell("Looking for what always held", done / max(1, of)))
+            learning = learn(
+                [session.take], lambda done, of: tell(tr("Looking for what always held"), done / max(1, of))
+            )
             return _Suggestions(session, learning.rules)
 
         self._learning.start(task)
@@ -154,5 +158,8 @@ class RulesOnDesk(QObject):
         if self._desk.session is answer.session:
             answer.session.rules.suggest(answer.learnt)
             self._desk.say(
-                f"{plural(len(answer.learnt), 'rule')} held in this take. From one take, chance looks like a rule."
+                tr(
+                    "{rules} held in this take. From one take, chance looks like a rule.",
+                    rules=counted(len(answer.learnt), "rule"),
+                )
             )

@@ -8,9 +8,9 @@ from typing import TYPE_CHECKING, NamedTuple
 from PySide6.QtCore import QObject
 from PySide6.QtWidgets import QFileDialog
 
-from opossum.findings.wording import plural
 from opossum.sound.cues import MOST_CUES, read_cues
 from opossum.sound.waveform import SOUND_ENDING, SoundError, read_waveform
+from opossum.words import counted, tr
 from opossum_desk.state.sounds import Sound
 from opossum_desk.work import Work
 
@@ -51,8 +51,10 @@ def read_sound(path: str) -> Sound:
 
 def _told(sound: Sound) -> str:
     if sound.waveform is not None:
-        return f"{sound.waveform.seconds:.1f} s of sound"
-    return plural(len(sound.cues), "cue") + (", which is all there is room for" if len(sound.cues) >= MOST_CUES else "")
+        return tr("{seconds:.1f} s of sound", seconds=sound.waveform.seconds)
+    return counted(len(sound.cues), "cue") + (
+        tr(", which is all there is room for") if len(sound.cues) >= MOST_CUES else ""
+    )
 
 
 class SoundsOnDesk(QObject):
@@ -78,10 +80,12 @@ class SoundsOnDesk(QObject):
         desk = self._desk
         kept = desk.memory.kept
         window = desk.view("take").window()
-        path, _ = QFileDialog.getOpenFileName(window, f"The sound or the cues of {clip}", kept.folder, KINDS)
+        path, _ = QFileDialog.getOpenFileName(
+            window, tr("The sound or the cues of {clip}", clip=clip), kept.folder, tr(KINDS)
+        )
         if path and desk.session is not None:
             kept.folder = os.path.dirname(path)
-            desk.say(f"Reading {os.path.basename(path)} …")
+            desk.say(tr("Reading {basename} …", basename=os.path.basename(path)))
             self._read(desk.session, [SoundFile(clip, path)])
 
     def _read(self, session: Session, files: list[SoundFile]) -> None:
@@ -92,7 +96,7 @@ class SoundsOnDesk(QObject):
         def task(tell: Tell) -> Heard:
             heard = Heard(session, [], [])
             for done, file in enumerate(wanted):
-                tell(f"Reading {os.path.basename(file.path)} …", done / len(wanted))
+                tell(tr("Reading {basename} …", basename=os.path.basename(file.path)), done / len(wanted))
                 try:
                     heard.sounds.append((file, read_sound(file.path)))
                 except SoundError as error:

@@ -9,8 +9,8 @@ from PySide6.QtCore import QObject, Qt
 
 import moonrise_bakery
 from moonrise_bakery import demo_take_path
-from opossum.findings.wording import plural
 from opossum.foreign_text import shown
+from opossum.words import counted, tr
 from opossum_desk.beside_on_desk import BesideOnDesk
 from opossum_desk.rules_on_desk import RulesOnDesk
 from opossum_desk.sounds_on_desk import SoundsOnDesk
@@ -134,9 +134,9 @@ class TakesOnDesk(QObject):
         count = area.ask(answers(symptom))
         if count:
             session.show_finding(area.findings.shown()[0])
-            desk.say(f"“{symptom.title}”: {plural(count, 'finding')}.")
+            desk.say(f"“{symptom.title}”: {counted(count, 'finding')}.")
         else:
-            desk.say(f"“{symptom.title}”: this take shows no such thing.")
+            desk.say(tr("“{title}”: this take shows no such thing.", title=symptom.title))
 
     def _tell_damage(self, damage: list[Any]) -> None:
         serious = [item for item in damage if item.code not in HARMLESS_DAMAGE]
@@ -144,8 +144,12 @@ class TakesOnDesk(QObject):
             count = sum(item.count for item in serious)
             shown = "; ".join(item.told() for item in serious[:2])
             self._desk.view("take").warn(
-                f"{count:,} records of this take are damaged or missing; all else is shown. {shown}",
-                "Show all",
+                tr(
+                    "{count:,} records of this take are damaged or missing; all else is shown. {shown}",
+                    count=count,
+                    shown=shown,
+                ),
+                tr("Show all"),
                 lambda: self._show_damage(damage),
             )
 
@@ -153,10 +157,10 @@ class TakesOnDesk(QObject):
         from PySide6.QtWidgets import QMessageBox
 
         box = QMessageBox(self._desk.view("take").window())
-        box.setWindowTitle("What is damaged")
+        box.setWindowTitle(tr("What is damaged"))
         box.setTextFormat(Qt.TextFormat.PlainText)
         box.setText("\n".join(shown(item.told()) for item in damage[:MOST_DAMAGE]))
-        box.setInformativeText("The rest of the take is shown as it was recorded.")
+        box.setInformativeText(tr("The rest of the take is shown as it was recorded."))
         box.exec()
 
     # --- what is told and kept -----------------------------------------------------------------------
@@ -196,7 +200,10 @@ class TakesOnDesk(QObject):
             except OSError as error:
                 self._keeps_beside = False
                 desk.say(
-                    f"The marks cannot be kept beside the take ({error.strerror or error}); they are remembered here."
+                    tr(
+                        "The marks cannot be kept beside the take ({strerror}); they are remembered here.",
+                        strerror=error.strerror or error,
+                    )
                 )
 
     def _keep_sieve(self) -> None:

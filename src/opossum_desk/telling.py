@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from opossum.findings.finding import Finding, Severity
-from opossum.findings.wording import plural
-from opossum_desk.layout.wording import SEVERITY_TITLES, finding_title
+from opossum.words import counted, tr
+from opossum_desk.layout.wording import finding_title, severity_title, short_time
 from opossum_desk.state.axis import AxisMode
 from opossum_desk.state.session import Session
 
@@ -17,9 +17,15 @@ MOST_WRONG = 3
 def axis_told(session: Session) -> str:
     """Return the take in one line: game, length, frames, records, and what its axis is laid out by."""
     take = session.take
-    mode = "by frame" if session.axis.mode is AxisMode.FRAME else "by time"
-    seconds = f"{take.duration_ns / 1e9:.1f} s"
-    return f"{take.game} · {seconds} · {take.game_frames:,} frames · {take.records:,} records · {mode}"
+    mode = tr("by frame") if session.axis.mode is AxisMode.FRAME else tr("by time")
+    return tr(
+        "{game} · {time} · {frames} · {records} · {mode}",
+        game=take.game,
+        time=short_time(float(take.duration_ns)),
+        frames=counted(take.game_frames, "frame"),
+        records=counted(take.records, "record"),
+        mode=mode,
+    )
 
 
 def selection_told(session: Session) -> str:
@@ -33,8 +39,13 @@ def selection_told(session: Session) -> str:
     row = session.axis.row_of_column(session.column)
     number = int(session.take.frames.number[row])
     calls = len(session.calls_of_column(session.column))
-    name = f"Frame {number}" if number >= 0 else "Start-up"
-    return f"{name} · {session.frame_lengths[row] / 1e6:.2f} ms of work · {plural(calls, 'call')}"
+    name = tr("Frame {number}", number=number) if number >= 0 else tr("Start-up")
+    return tr(
+        "{name} · {time} of work · {calls}",
+        name=name,
+        time=short_time(float(session.frame_lengths[row])),
+        calls=counted(calls, "call"),
+    )
 
 
 def selection_spoken(session: Session) -> str:
@@ -42,14 +53,17 @@ def selection_spoken(session: Session) -> str:
     told = selection_told(session)
     if session.call >= 0:
         wrong = [finding for finding in session.findings if session.call in finding.calls][:MOST_WRONG]
-        told += "".join(f". {SEVERITY_TITLES[item.severity.value]}: {finding_title(item)}" for item in wrong)
+        told += "".join(f". {severity_title(item.severity.value)}: {finding_title(item)}" for item in wrong)
     return told.replace(" · ", ", ")
 
 
 def examined_told(findings: Sequence[Finding]) -> str:
     """Return what an examination came to."""
     if not findings:
-        return "Examined: nothing found."
+        return tr("Examined: nothing found.")
     faults = sum(1 for finding in findings if finding.severity is Severity.FAULT)
-    things = "1 finding" if len(findings) == 1 else f"{len(findings)} findings"
-    return f"Examined: {things}, {faults} of them {'a fault' if faults == 1 else 'faults'}. Press N for the first."
+    return tr(
+        "Examined: {findings}, {faults} among them. Press N for the first.",
+        findings=counted(len(findings), "finding"),
+        faults=counted(faults, "fault"),
+    )

@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QMainWindow, QStackedWidget, 
 
 from moonrise_bakery import demo_take_path
 from opossum.foreign_text import shown
+from opossum.words import tr
 from opossum_desk.area import AreaView, Way
 from opossum_desk.areas import AREAS
 from opossum_desk.games_on_desk import GamesOnDesk
@@ -86,8 +87,8 @@ class DeskWindow(QMainWindow):
         opening.failed.connect(self.fail)
         opening.saved.connect(self._saved)
         opening.reporting_told.connect(self.say)
-        opening.reported.connect(lambda path: self.say(f"Wrote {path}."))
-        opening.not_saved.connect(lambda text: self._warn("Not saved", text))
+        opening.reported.connect(lambda path: self.say(tr("Wrote {path}.", path=path)))
+        opening.not_saved.connect(lambda text: self._warn(tr("Not saved"), text))
         self.takes = TakesOnDesk(self, self)
         self.beside = self.takes.beside
         self.played = GamesOnDesk(self, self.takes, self)
@@ -157,7 +158,7 @@ class DeskWindow(QMainWindow):
         """Let the user choose a take or stream."""
         from PySide6.QtWidgets import QFileDialog  # dialogs are loaded when first wanted
 
-        paths, _ = QFileDialog.getOpenFileNames(self, "Open a take or stream", self.memory.kept.folder, FILTER)
+        paths, _ = QFileDialog.getOpenFileNames(self, tr("Open a take or stream"), self.memory.kept.folder, tr(FILTER))
         if paths:
             self.memory.kept.folder = os.path.dirname(paths[0])
             self.open_paths(paths)
@@ -185,7 +186,7 @@ class DeskWindow(QMainWindow):
         self.opening.open(paths, head_start)
 
     def _opening_begun(self, path: str) -> None:
-        self.page("opening").tell(f"Reading {os.path.basename(path)}", 0.0)
+        self.page("opening").tell(tr("Reading {basename}", basename=os.path.basename(path)), 0.0)
         self.show_page("opening")
 
     def cancel_opening(self) -> None:
@@ -193,7 +194,7 @@ class DeskWindow(QMainWindow):
         self.opening.cancel()
         self.takes.question = None
         self.go_to("take" if self.session is not None else "start")
-        self.say("Opening was cancelled.")
+        self.say(tr("Opening was cancelled."))
 
     def fail(self, text: str) -> None:
         """Say on a page of its own what could not be done."""
@@ -226,7 +227,7 @@ class DeskWindow(QMainWindow):
         from PySide6.QtWidgets import QFileDialog
 
         start = os.path.join(self.memory.kept.folder, f"{self.session.take.name}.take")
-        path, _ = QFileDialog.getSaveFileName(self, "Save the take", start, "Takes (*.take)")
+        path, _ = QFileDialog.getSaveFileName(self, tr("Save the take"), start, tr("Takes (*.take)"))
         if path:
             self.save_to(path if path.endswith(".take") else path + ".take")
 
@@ -234,23 +235,23 @@ class DeskWindow(QMainWindow):
         """Save the open take in the background."""
         assert self.session is not None
         self.opening.save(self.session, path)
-        self.say(f"Saving {os.path.basename(path)} …")
+        self.say(tr("Saving {basename} …", basename=os.path.basename(path)))
 
     def ask_report(self) -> None:
         """Let the user say where to write the report of the open take."""
         if self.session is None or not self.session.examined:
-            self.say("The take has to be examined first.")
+            self.say(tr("The take has to be examined first."))
             return
         from PySide6.QtWidgets import QFileDialog
 
         start = os.path.join(self.memory.kept.folder, f"{self.session.take.name}.html")
-        path, _ = QFileDialog.getSaveFileName(self, "Write a report", start, "Pages (*.html)")
+        path, _ = QFileDialog.getSaveFileName(self, tr("Write a report"), start, tr("Pages (*.html)"))
         if path:
             from opossum_desk.report.writing import reporting_task  # the template engine is loaded when first wanted
 
             target = path if path.endswith(".html") else path + ".html"
             self.opening.write_report(reporting_task(self.session.take, self.session.findings, target))
-            self.say("Writing the report …")
+            self.say(tr("Writing the report …"))
 
     def ask_picture(self) -> None:
         """Let the user say where to save a picture of the view in focus, or of the window."""
@@ -260,15 +261,15 @@ class DeskWindow(QMainWindow):
 
         view = self.take_area.view_in_focus() if self.is_in("take") else self
         start = os.path.join(self.memory.kept.folder, f"{(view.accessibleName() or 'opossum').lower()}.png")
-        path, _ = QFileDialog.getSaveFileName(self, "Save a picture of this view", start, FILTER)
+        path, _ = QFileDialog.getSaveFileName(self, tr("Save a picture of this view"), start, tr(FILTER))
         if not path:
             return
         try:
             save_picture(view, path if Path(path).suffix else f"{path}.png")
         except (OSError, ValueError) as error:
-            self._warn("Not saved", f"{getattr(error, 'strerror', None) or error}.")
+            self._warn(tr("Not saved"), f"{getattr(error, 'strerror', None) or error}.")
         else:
-            self.say(f"Saved {path}.")
+            self.say(tr("Saved {path}.", path=path))
 
     def _warn(self, title: str, text: str) -> None:
         from PySide6.QtWidgets import QMessageBox
@@ -277,7 +278,7 @@ class DeskWindow(QMainWindow):
 
     def _saved(self, path: str) -> None:
         self.memory.add_recent(path)
-        self.say(f"Saved {path}.")
+        self.say(tr("Saved {path}.", path=path))
 
     # --- telling -----------------------------------------------------------------------------------
 
@@ -302,17 +303,32 @@ class DeskWindow(QMainWindow):
 
         self._help = explain(self, self.take_area.flow.loom.whatsThis())
 
+    def tell_about(self) -> None:
+        """Say which Opossum this is, and under which licence."""
+        from opossum_desk.about import show_about
+
+        show_about(self)
+
     def ask_attribute(self, owner: str) -> None:
         """Let the user choose an attribute of an object of the game that plays, to be watched from now on."""
         from PySide6.QtWidgets import QInputDialog
 
-        told = f"The attribute of {owner} to watch; it is read at each frame's end, without running any of its code:"
-        name, accepted = QInputDialog.getText(self, "Watch", told)
+        told = tr(
+            "The attribute of {owner} to watch; it is read at each frame's end, without running any of its code:",
+            owner=owner,
+        )
+        name, accepted = QInputDialog.getText(self, tr("Watch"), told)
         receiver = self.games.receiver
         if accepted and name.strip() and receiver is not None:
             receiver.watch(owner, name.strip())
             self.take_area.now.renew()
-            self.say(f"{owner} {name.strip()} is watched: it stands among the Strands as soon as it changes.")
+            self.say(
+                tr(
+                    "{owner} {attribute} is watched: it stands among the Strands as soon as it changes.",
+                    owner=owner,
+                    attribute=name.strip(),
+                )
+            )
 
     def ask_note(self, column: int) -> None:
         """Let the user write a note to a frame of the open take, which is marked by it."""
@@ -321,12 +337,12 @@ class DeskWindow(QMainWindow):
         if self.session is None:
             return
         number = int(self.session.axis.numbers[column])
-        where = f"frame {number}" if number >= 0 else "the start-up"
+        where = tr("frame {number}", number=number) if number >= 0 else tr("the start-up")
         before = self.session.marks.notes.get(column, "")
-        text, accepted = QInputDialog.getText(self, "A note", f"Your note to {where}:", text=before)
+        text, accepted = QInputDialog.getText(self, tr("A note"), tr("Your note to {where}:", where=where), text=before)
         if accepted:
             self.session.marks.write(column, text)
-            self.say(f"Marked: {text.strip()}" if text.strip() else "Marked.")
+            self.say(tr("Marked: {note}", note=text.strip()) if text.strip() else tr("Marked."))
 
     # --- the game's source --------------------------------------------------------------------------
 
@@ -338,14 +354,14 @@ class DeskWindow(QMainWindow):
         place = place_of(text)
         path = find_source(place, self.take_area.story.roots) if place is not None else None
         if place is None or path is None:
-            self.say(f"{text}: there is no such file near the take, nor where the desk was started.")
+            self.say(tr("{text}: there is no such file near the take, nor where the desk was started.", text=text))
             return
         try:
             open_in_editor(self.memory.kept.editor, path, place.line)
         except EditorError as error:
             self.say(f"{error}.")
         else:
-            self.say(f"Opened {path}, line {place.line}.")
+            self.say(tr("Opened {path}, line {line}.", path=path, line=place.line))
 
     def ask_editor(self) -> None:
         """Let the user say which command opens places of the source."""
@@ -353,18 +369,18 @@ class DeskWindow(QMainWindow):
 
         from opossum_desk.editor import USUAL, EditorError, parse_command
 
-        told = "The command that opens a place; {file} and {line} stand for it:"
-        text, accepted = QInputDialog.getText(self, "The editor", told, text=self.memory.kept.editor or USUAL)
+        told = tr("The command that opens a place; {file} and {line} stand for it:")
+        text, accepted = QInputDialog.getText(self, tr("The editor"), told, text=self.memory.kept.editor or USUAL)
         if not accepted:
             return
         try:
             parse_command(text)
         except EditorError as error:
-            self._warn("Not changed", f"{error}.")
+            self._warn(tr("Not changed"), f"{error}.")
         else:
             self.memory.kept.editor = text
             self.memory.save()
-            self.say(f"Places open by: {text}")
+            self.say(tr("Places open by: {text}", text=text))
 
     # --- look and memory ---------------------------------------------------------------------------
 
@@ -409,7 +425,7 @@ class DeskWindow(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent) -> None:
         if self.opening.is_saving:
-            self.say("Saving …")
+            self.say(tr("Saving …"))
         self.games.forget()
         self.games.stop()
         kept = self.memory.kept

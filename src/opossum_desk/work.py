@@ -10,6 +10,7 @@ from typing import Any
 
 from PySide6.QtCore import QObject, Signal
 
+from opossum.words import tr
 from opossum_desk.state.tasks import Cancelled, Tell
 
 
@@ -61,7 +62,7 @@ class Work(QObject):
             except Cancelled:
                 return
             except MemoryError:
-                answer("failed", "The take is too large for this machine's memory.")
+                answer("failed", tr("The take is too large for this machine's memory."))
             except Exception as error:
                 answer("failed", str(error))
             else:

@@ -69,7 +69,7 @@ def test_every_step_of_the_selection_is_said(opened, said):
         assert part in words, words
     assert "bound twice" in words.lower()
     stepping.step_frame(session, 1)
-    assert said[-1].startswith("Frame 793, ") and "ms of work" in said[-1]
+    assert said[-1].startswith("Frame 793, ") and "of work" in said[-1]
 
 
 def test_what_the_status_line_says_is_said(opened, said):

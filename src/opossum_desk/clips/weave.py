@@ -11,6 +11,7 @@ from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QMenu, QWidget
 
 from opossum.foreign_text import shown_in_menu
+from opossum.words import tr
 from opossum_desk.clips.layout.clips import clip_remark, layout_clips, stack_rows
 from opossum_desk.clips.layout.plays import Overlaid
 from opossum_desk.clips.layout.rows import ClipRow, Sort, clip_rows, tells_of
@@ -26,14 +27,14 @@ class ClipsCanvas(RowCanvas):
     """Paints the clips of each class; x is the place within the clip, so the shared axis chooses only what is not faded."""
 
     def __init__(self, look: Look, parent: QWidget | None = None) -> None:
-        super().__init__(look, "Clips", parent)
+        super().__init__(look, tr("Clips"), parent)
         self.is_on_axis = False
         self.known: Overlaid | None = None
         self.rows: list[ClipRow] = []
         self.setWhatsThis(
-            "Clips: all plays of a clip laid over each other. Tall ticks are planned marks, dots where they really came, "
-            "hollow ones never came; an arc is a delay that acts beside the clip, a ragged line a cut, a dashed one a wait "
-            "(rose: in vain). Below, which clip of the class has which mark. What is not in the visible stretch is faint."
+            tr(
+                "Clips: all plays of a clip laid over each other. Tall ticks are planned marks, dots where they really came, hollow ones never came; an arc is a delay that acts beside the clip, a ragged line a cut, a dashed one a wait (rose: in vain). Below, which clip of the class has which mark. What is not in the visible stretch is faint."
+            )
         )
 
     def list_rows(self, session: Session) -> RowStack:
@@ -63,32 +64,39 @@ class ClipsCanvas(RowCanvas):
         painter.fillRect(QRectF(0, 0, self.width(), self.heights().header), self.colour("paper"))
         painter.setFont(self.small_font())
         painter.setPen(self.colour("quiet"))
-        text = "place within the clip, all plays over each other →"
+        text = tr("place within the clip, all plays over each other →")
         painter.drawText(QRectF(28, 0, self.width() - 40, self.heights().header), Qt.AlignmentFlag.AlignVCenter, text)
         painter.setPen(self.colour("line"))
         painter.drawLine(QPointF(0, self.heights().header), QPointF(self.width(), self.heights().header))
 
     def summary(self) -> str:
         if self.session is None or self.known is None:
-            return "No take is open."
+            return tr("No take is open.")
         clips = [row for row in self.rows if row.sort is Sort.CLIP]
         wrong = sum(bool(row.findings) for row in clips)
-        return f"{len(clips):,} clips, {wrong:,} of them are told of by findings."
+        return tr("{clips:,} clips, {wrong:,} of them are told of by findings.", clips=len(clips), wrong=wrong)
 
     def describe_row(self, row: int) -> str:
         if self.known is None or not 0 <= row < len(self.rows):
             return ""
         item = self.rows[row]
         if item.sort is Sort.CLASS:
-            return f"class {item.clip.cls}"
+            return tr("class {cls}", cls=item.clip.cls)
         if item.sort is Sort.GRID_HEAD:
-            return f"marks of class {item.clip.cls}: {', '.join(self.known.name_of(number) for number in item.marks)}"
+            return tr(
+                "marks of class {cls}: {join}",
+                cls=item.clip.cls,
+                join=", ".join(self.known.name_of(number) for number in item.marks),
+            )
         has = {number for number, _ in item.clip.planned}
         if item.sort is Sort.GRID:
             lacks = [self.known.name_of(number) for number in item.marks if number not in has]
-            told = f"lacks {', '.join(lacks)}" if lacks else "has all marks of its class"
+            told = tr("lacks {join}", join=", ".join(lacks)) if lacks else tr("has all marks of its class")
             return f"{item.clip.clip} {told}"
-        lines = [f"clip {item.clip.clip}, {item.clip.seconds:.2f} s", clip_remark(self.known, item)[0]]
+        lines = [
+            tr("clip {clip}, {seconds:.2f} s", clip=item.clip.clip, seconds=item.clip.seconds),
+            clip_remark(self.known, item)[0],
+        ]
         return "\n".join([*lines, *(finding.summary for finding in item.findings[:3])])
 
     def choose(self, session: Session, kind: str, row: int, position: float) -> None:
@@ -103,11 +111,15 @@ class ClipsCanvas(RowCanvas):
         if session is None:
             return
         for finding in item.findings[:4]:
-            menu.addAction(f"Tell: {shown_in_menu(finding.summary[:60])}…", partial(session.show_finding, finding))
-        menu.addAction("Go to its first play", lambda: self.choose(session, "play", int(item.clip.plays[0]), 0.0))
+            menu.addAction(
+                tr("Tell: {finding}…", finding=shown_in_menu(finding.summary[:60])),
+                partial(session.show_finding, finding),
+            )
+        menu.addAction(tr("Go to its first play"), lambda: self.choose(session, "play", int(item.clip.plays[0]), 0.0))
         if item.clip.cls:
             menu.addAction(
-                f"Sieve by class “{shown_in_menu(item.clip.cls)}”", lambda: sieve(session, f"cls:{item.clip.cls}")
+                tr("Sieve by class “{item}”", item=shown_in_menu(item.clip.cls)),
+                lambda: sieve(session, f"cls:{item.clip.cls}"),
             )
 
 

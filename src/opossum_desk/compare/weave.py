@@ -7,7 +7,7 @@ from collections.abc import Collection
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QApplication, QMenu, QWidget
 
-from opossum.findings.wording import plural
+from opossum.words import counted, tr
 from opossum_desk.compare.layout.picture import Clock, layout_compare, stack_rows
 from opossum_desk.compare.layout.rows import CompareRow, Sort, compare_rows
 from opossum_desk.compare.layout.side_by_side import SideBySide
@@ -22,16 +22,15 @@ class CompareCanvas(RowCanvas):
     """Paints both takes of a comparison on the axis of the one on the desk."""
 
     def __init__(self, look: Look, parent: QWidget | None = None) -> None:
-        super().__init__(look, "Compare", parent)
+        super().__init__(look, tr("Compare"), parent)
         self.known: SideBySide | None = None
         self.rows: list[CompareRow] = []
         self.folded: set[str] = set()
         self._clock: Clock | None = None
         self.setWhatsThis(
-            "Compare: each listener twice, as it was before above and as it is after below. What agrees is a small faint "
-            "dot; what is gone is hollow, what is new is filled, both in rose. The upright line is where the first "
-            "difference lies; what follows from it is folded under it. Differences of chance, of another player and of "
-            "the take's end stand apart."
+            tr(
+                "Compare: each listener twice, as it was before above and as it is after below. What agrees is a small faint dot; what is gone is hollow, what is new is filled, both in rose. The upright line is where the first difference lies; what follows from it is folded under it. Differences of chance, of another player and of the take's end stand apart."
+            )
         )
 
     def list_rows(self, session: Session) -> RowStack:
@@ -74,11 +73,16 @@ class CompareCanvas(RowCanvas):
 
     def summary(self) -> str:
         if self.known is None:
-            return "Nothing lies beside this take."
+            return tr("Nothing lies beside this take.")
         comparison = self.known.comparison
         labels = comparison.labels
         count = sum(row.wrong for row in self.rows)
-        return f"{labels[0]} against {labels[1]}: {plural(count, 'difference')} told."
+        return tr(
+            "{labels} against {labels_2}: {differences} told.",
+            labels=labels[0],
+            labels_2=labels[1],
+            differences=counted(count, "difference"),
+        )
 
     def describe_row(self, row: int) -> str:
         if not 0 <= row < len(self.rows) or self.known is None:
@@ -86,7 +90,13 @@ class CompareCanvas(RowCanvas):
         item = self.rows[row]
         if item.listener is not None:
             cls, function, event = item.listener.name
-            return f"{function} of {cls} for {event}: {self.known.remark(item.listener)}"
+            return tr(
+                "{function} of {cls} for {event}: {remark}",
+                function=function,
+                cls=cls,
+                event=event,
+                remark=self.known.remark(item.listener),
+            )
         return f"{item.title}: {item.text}" if item.title and item.text else item.title or item.text
 
     def walk_to(self, row: int) -> None:
@@ -105,9 +115,9 @@ class CompareCanvas(RowCanvas):
         if not 0 <= row < len(self.rows):
             return
         item = self.rows[row]
-        menu.addAction("Copy as text", lambda: QApplication.clipboard().setText(self.describe_row(row)))
+        menu.addAction(tr("Copy as text"), lambda: QApplication.clipboard().setText(self.describe_row(row)))
         if item.key:
-            menu.addAction("Fold" if item.faded else "Unfold", lambda: self.fold(row))
+            menu.addAction(tr("Fold") if item.faded else tr("Unfold"), lambda: self.fold(row))
 
 
 class CompareWeave(GatheredWeave):

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from opossum.findings.wording import plural
+from opossum.words import counted, tr
 from opossum_desk.flow.layout.loom import RowLine
 from opossum_desk.state.session import Session
 
@@ -14,5 +14,16 @@ def describe_line(session: Session, line: RowLine) -> str:
     function = take.text(int(take.listeners.function[listener]))
     event = take.text(int(take.listeners.event[listener]))
     calls = len(session.row_index.calls_of(line.row))
-    many = f"{line.members} listeners of class {line.owner}" if line.row.folded else line.owner
-    return f"{many}\n{function} for {event}\n{plural(calls, 'call')}, phase {line.phase or 'none'}"
+    many = (
+        tr("{members} listeners of class {owner}", members=line.members, owner=line.owner)
+        if line.row.folded
+        else line.owner
+    )
+    return tr(
+        "{many}\n{function} for {event}\n{calls}, phase {phase}",
+        many=many,
+        function=function,
+        event=event,
+        calls=counted(calls, "call"),
+        phase=line.phase or "none",
+    )

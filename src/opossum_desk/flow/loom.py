@@ -8,6 +8,7 @@ from PySide6.QtGui import QContextMenuEvent, QImage, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QMenu, QToolTip, QWidget
 
 from opossum.foreign_text import shown_in_menu
+from opossum.words import tr
 from opossum_desk.context_menus import add_call_actions, add_tripwires, sieve
 from opossum_desk.flow.describing import describe_line
 from opossum_desk.flow.layout.finding_marks import FindingMarks, finding_marks
@@ -40,15 +41,15 @@ class LoomView(AxisCanvas):
     """Paints a `LoomPicture`: quiet things by Qt, beads by NumPy into one image."""
 
     def __init__(self, look: Look, parent: QWidget | None = None) -> None:
-        super().__init__(look, "Loom", parent)
+        super().__init__(look, tr("Loom"), parent)
         self.picture: LoomPicture | None = None
         self._stamps: Stamps | None = None
         self.labels = LoomLabels(self)
         self.setMinimumSize(320, 120)
         self.setWhatsThis(
-            "The Loom: columns are frames, rows are listeners in the order they run. A filled bead changed something, "
-            "a small hollow one ran for nothing, a twin ran twice for one cause, a dotted one belongs to an object that is gone. A hollow tick that falls is a send "
-            "that nobody heard; a line beside a bead shows how far it came from when it was due."
+            tr(
+                "The Loom: columns are frames, rows are listeners in the order they run. A filled bead changed something, a small hollow one ran for nothing, a twin ran twice for one cause, a dotted one belongs to an object that is gone. A hollow tick that falls is a send that nobody heard; a line beside a bead shows how far it came from when it was due."
+            )
         )
 
     def set_session(self, session: Session | None) -> None:
@@ -81,14 +82,20 @@ class LoomView(AxisCanvas):
     def summary(self) -> str:
         session = self.session
         if session is None:
-            return "No take is open."
+            return tr("No take is open.")
         first, last = session.visible_columns
         numbers = session.axis.numbers
         if not len(numbers):
-            return "The take has no frames."
+            return tr("The take has no frames.")
         resting = len(session.rows) - session.awake
-        at_rest = f" and {resting} at rest" if resting else ""
-        return f"{session.awake} rows{at_rest}, frames {numbers[first]} to {numbers[last]}."
+        at_rest = tr(" and {resting} at rest", resting=resting) if resting else ""
+        return tr(
+            "{awake} rows{at_rest}, frames {first} to {last}.",
+            awake=session.awake,
+            at_rest=at_rest,
+            first=numbers[first],
+            last=numbers[last],
+        )
 
     def spoken(self) -> list[Spoken]:
         picture, session = self.current(), self.session
@@ -101,7 +108,7 @@ class LoomView(AxisCanvas):
         ]
         if picture.resting is not None:
             box = (0.0, picture.resting.top, self.label_px, tall)
-            told.append(Spoken(f"{picture.resting.rows:,} rows at rest", box, "row"))
+            told.append(Spoken(tr("{rows:,} rows at rest", rows=picture.resting.rows), box, "row"))
         if picture.beads is not None:
             half = max(4.0, picture.bead_px / 2)
             for place in range(min(len(picture.beads), MOST_CHILDREN - len(told))):
@@ -136,9 +143,9 @@ class LoomView(AxisCanvas):
         if not session.rows:
             painter.setPen(self.colour("quiet"))
             text = (
-                "Nothing passes the sieve. Empty it to see all rows."
+                tr("Nothing passes the sieve. Empty it to see all rows.")
                 if session.sieve.active
-                else "This take holds no calls."
+                else tr("This take holds no calls.")
             )
             painter.drawText(QRectF(self.rect()), Qt.AlignmentFlag.AlignCenter, text)
 
@@ -335,15 +342,15 @@ class LoomView(AxisCanvas):
         if line >= 0:
             shown = picture.lines[line]
             word = f"cls:{shown.owner}" if shown.row.folded else f"o:{shown.owner}"
-            menu.addAction(f"Sieve by “{shown_in_menu(shown.owner)}”", lambda: sieve(session, word))
+            menu.addAction(tr("Sieve by “{owner}”", owner=shown_in_menu(shown.owner)), lambda: sieve(session, word))
             if call < 0:
                 self._add_tripwires(menu, session, shown)
             if shown.row.folded or int(session.row_index.class_of_listener[shown.row.number]) in session.unfolded:
-                menu.addAction("Unfold" if shown.row.folded else "Fold", lambda: self.fold(shown))
+                menu.addAction(tr("Unfold") if shown.row.folded else tr("Fold"), lambda: self.fold(shown))
         menu.addSeparator()
-        menu.addAction("Fold all", lambda: session.fold_all(True))
-        menu.addAction("Unfold all", lambda: session.fold_all(False))
-        menu.addAction("Whole take", session.show_all)
+        menu.addAction(tr("Fold all"), lambda: session.fold_all(True))
+        menu.addAction(tr("Unfold all"), lambda: session.fold_all(False))
+        menu.addAction(tr("Whole take"), session.show_all)
         menu.exec(self.mapToGlobal(self._place_of_line(picture, line)) if by_key else event.globalPos())
 
     def _line_of_call(self, picture: LoomPicture, session: Session, call: int) -> int:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QFontMetricsF, QPainter
 
+from opossum.words import tr
 from opossum_desk.flow.layout.loom import LoomPicture, RestingLine, RowLine
 from opossum_desk.state.row_index import Row
 from opossum_desk.state.session import Session
@@ -73,7 +74,7 @@ class LoomLabels:
         sign = "–" if line.opened else "+"
         painter.drawText(QRectF(20, line.top, FOLD_PX, row_px), Qt.AlignmentFlag.AlignCenter, sign)
         box = QRectF(38, line.top, view.label_px - 48, row_px)
-        painter.drawText(box, Qt.AlignmentFlag.AlignVCenter, f"{line.rows:,} at rest")
+        painter.drawText(box, Qt.AlignmentFlag.AlignVCenter, tr("{rows:,} at rest", rows=line.rows))
 
     def _write_label(self, painter: QPainter, line: RowLine, row_px: float, foldable: bool, is_own: bool) -> None:
         view = self._view

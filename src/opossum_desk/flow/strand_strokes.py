@@ -6,6 +6,7 @@ import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen
 
+from opossum.words import tr
 from opossum_desk.flow.layout.sounding import Stroke
 from opossum_desk.views.canvas import AxisCanvas
 
@@ -65,7 +66,8 @@ def paint_stroke(view: AxisCanvas, painter: QPainter, stroke: Stroke, colour: QC
         painter.drawRect(QRectF(left, middle - 5, right - left, 10))
         painter.setPen(view.colour("quiet"))
         painter.drawText(
-            QPointF(max(left, view.label_px) + 6, middle + 4), f"{stroke.text} – zoom in to tell them apart"
+            QPointF(max(left, view.label_px) + 6, middle + 4),
+            tr("{stroke} – zoom in to tell them apart", stroke=stroke.text),
         )
     elif stroke.shape == "tick":
         painter.drawLine(QPointF(stroke.x, stroke.y), QPointF(stroke.x, stroke.y2))

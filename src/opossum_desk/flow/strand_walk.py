@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from opossum.findings.wording import plural
+from opossum.words import counted, tr
 from opossum_desk.flow.layout.strand_moments import Moments, moments_of
 from opossum_desk.flow.layout.strand_order import OrderedStrand
 from opossum_desk.flow.layout.strand_rows import StrandRow
@@ -39,18 +39,29 @@ class StrandWalk:
             bar.setValue(int((place + 1) * tall - view.height()))
         happens = len(moments_of(view.session, self.row).times_ns)
         view.renew()
-        self._told(f"{self.row.label}: {self.row.kind}, {plural(happens, 'moment')}. Shift+Right goes to the next.")
+        self._told(
+            tr(
+                "{label}: {kind}, {moments}. Shift+Right goes to the next.",
+                label=self.row.label,
+                kind=self.row.kind,
+                moments=counted(happens, "moment"),
+            )
+        )
 
     def step(self, step: int) -> None:
         """Select what happens next (`step` 1), or happened before (-1), on the chosen strand."""
         session = self._view.session
         if session is None or self.row is None:
-            self._told("Choose a strand first: Shift+Down walks to the next one.")
+            self._told(tr("Choose a strand first: Shift+Down walks to the next one."))
             return
         moments = moments_of(session, self.row)
         place = _next(session, moments, step)
         if place < 0:
-            self._told(f"Nothing more happens on {self.row.label} {'after' if step > 0 else 'before'} this.")
+            self._told(
+                tr("Nothing more happens on {label} after this.", label=self.row.label)
+                if step > 0
+                else tr("Nothing more happens on {label} before this.", label=self.row.label)
+            )
             return
         send = int(moments.sends[place])
         calls: Sequence[int] = session.calls_of_send(send).tolist() if send >= 0 else ()

@@ -9,9 +9,9 @@ from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QContextMenuEvent, QFontMetricsF, QImage, QKeyEvent, QPainter
 from PySide6.QtWidgets import QMenu, QToolTip, QWidget
 
-from opossum.findings.wording import plural
 from opossum.foreign_text import shown_in_menu
 from opossum.take.grouping import distinct
+from opossum.words import counted, tr
 from opossum_desk.context_menus import add_call_actions, add_tripwires, sieve
 from opossum_desk.flow.layout.frozen import frozen_bands
 from opossum_desk.flow.layout.strand_order import OrderedStrand, order_strands
@@ -60,7 +60,7 @@ class StrandsView(AxisCanvas):
     """What a strand that was walked to is, for the status line."""
 
     def __init__(self, look: Look, parent: QWidget | None = None) -> None:
-        super().__init__(look, "Strands", parent)
+        super().__init__(look, tr("Strands"), parent)
         self._rows: list[StrandRow] = []
         self.ordered: list[OrderedStrand] = []
         """The strands as they stand, from top to bottom."""
@@ -71,9 +71,9 @@ class StrandsView(AxisCanvas):
         self._cut = text_cutter(self.small_font())
         self.setMinimumSize(320, 60)
         self.setWhatsThis(
-            "The Strands: a timer is a line with a dot where it fires, a delay an arc from set to landing, a clip a bar with its "
-            "marks (hollow: missed), a wait a dashed line that ends in what met it, a queue its length, a watched value a step line with its "
-            "number at the edge, a log line a tick. First stands what belongs to the selection, then what does something in view."
+            tr(
+                "The Strands: a timer is a line with a dot where it fires, a delay an arc from set to landing, a clip a bar with its marks (hollow: missed), a wait a dashed line that ends in what met it, a queue its length, a watched value a step line with its number at the edge, a log line a tick. First stands what belongs to the selection, then what does something in view."
+            )
         )
 
     def restyle(self) -> None:
@@ -126,7 +126,9 @@ class StrandsView(AxisCanvas):
         return self.picture
 
     def summary(self) -> str:
-        return f"{len(self.ordered)} strands: timers, delays, clips, waits, queues, values and log lines."
+        return tr(
+            "{ordered} strands: timers, delays, clips, waits, queues, values and log lines.", ordered=len(self.ordered)
+        )
 
     def spoken(self) -> list[Spoken]:
         picture, session = self.current(), self.session
@@ -153,9 +155,9 @@ class StrandsView(AxisCanvas):
             painter.drawText(
                 QRectF(self.rect()),
                 Qt.AlignmentFlag.AlignCenter,
-                "No strand passes the sieve."
+                tr("No strand passes the sieve.")
                 if self._rows
-                else "This take holds no timers, clips, waits, queues or values.",
+                else tr("This take holds no timers, clips, waits, queues or values."),
             )
             return
         if session.column >= 0:
@@ -245,7 +247,7 @@ class StrandsView(AxisCanvas):
         session.set_hover(calls[0] if calls else -1)
         event = session.take.text(int(session.take.tables["send"]["ev"][send]))
         QToolTip.showText(
-            self.mapToGlobal(point.toPoint()), plain_tooltip(f"{event}: {plural(len(calls), 'call')}"), self
+            self.mapToGlobal(point.toPoint()), plain_tooltip(f"{event}: {counted(len(calls), 'call')}"), self
         )
 
     def click(self, point: QPointF) -> None:
@@ -274,13 +276,13 @@ class StrandsView(AxisCanvas):
             add_call_actions(menu, session, calls[0])
         else:
             column = session.axis.column_at(self.position_at(event.pos().x()))
-            menu.addAction("Select this frame", lambda: session.select_column(column))
+            menu.addAction(tr("Select this frame"), lambda: session.select_column(column))
             line = next(
                 (line for line in picture.lines if line.top <= event.pos().y() < line.top + self.heights().strand), None
             )
             if line is not None:
                 self._add_strand_actions(menu, session, self.ordered[line.place].row)
-            menu.addAction("Whole take", session.show_all)
+            menu.addAction(tr("Whole take"), session.show_all)
         menu.exec(event.globalPos())
 
     def _menu_of_cursor(self, session: Session) -> None:
@@ -291,7 +293,7 @@ class StrandsView(AxisCanvas):
             menu.addSeparator()
         if session.call >= 0:
             add_call_actions(menu, session, session.call)
-        menu.addAction("Whole take", session.show_all)
+        menu.addAction(tr("Whole take"), session.show_all)
         top = max(0, self.walk.place) * self.heights().strand - self.scroll_bar.value()
         menu.exec(self.mapToGlobal(QPoint(round(self.label_px), round(top + self.heights().strand))))
 
@@ -314,9 +316,15 @@ class StrandsView(AxisCanvas):
         if row.kind == "track" and sound_of is not None:
             clips = distinct(np.asarray(session.take.tables["play"]["clip"])[row.items]).tolist()[:MOST_TRACKS]
             for clip in (session.take.text(int(code)) for code in clips):
-                menu.addAction(f"Give “{shown_in_menu(clip)}” its sound or its cues …", partial(sound_of, clip))
+                menu.addAction(
+                    tr("Give “{clip}” its sound or its cues …", clip=shown_in_menu(clip)), partial(sound_of, clip)
+                )
         if row.event and row.kind != "value":
-            menu.addAction(f"Sieve by event “{shown_in_menu(row.event)}”", lambda: sieve(session, f"ev:{row.event}"))
+            menu.addAction(
+                tr("Sieve by event “{row}”", row=shown_in_menu(row.event)), lambda: sieve(session, f"ev:{row.event}")
+            )
             add_tripwires(menu, session, event=row.event, sent=True)
         elif row.cls:
-            menu.addAction(f"Sieve by class “{shown_in_menu(row.cls)}”", lambda: sieve(session, f"cls:{row.cls}"))
+            menu.addAction(
+                tr("Sieve by class “{row}”", row=shown_in_menu(row.cls)), lambda: sieve(session, f"cls:{row.cls}")
+            )

@@ -6,6 +6,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QScrollBar, QSplitter, QVBoxLayout, QWidget
 
+from opossum.words import tr
 from opossum_desk.flow.layout.loom import LABEL_PX
 from opossum_desk.flow.loom import LoomView
 from opossum_desk.flow.strands import StrandsView
@@ -24,7 +25,7 @@ class FlowWeave(WeaveView):
         self.session: Session | None = None
         self.loom, self.strands = LoomView(look), StrandsView(look)
         self.split = QSplitter(Qt.Orientation.Vertical)
-        self.split.setAccessibleName("Loom and Strands")
+        self.split.setAccessibleName(tr("Loom and Strands"))
         self.split.setHandleWidth(3)
         self.split.setChildrenCollapsible(False)
         self.split.addWidget(self.loom)

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from opossum.findings.finding import Evidence, Finding
 from opossum.foreign_text import shown
-from opossum_desk.layout.wording import SEVERITY_TITLES, finding_title, short_time
+from opossum.words import counted, tr
+from opossum_desk.layout.wording import finding_title, severity_title, short_time
 from opossum_desk.state.session import Session
 
 MOST_FRAMES = 12
@@ -17,18 +18,39 @@ def describe_call(session: Session, call: int) -> str:
     send = int(take.calls.send[call])
     row = int(take.calls.frame[call])
     lines = [
-        f"{take.function_of_call(call)} of {take.owner_of_call(call)}",
-        f"for {take.event_of_call(call)} ({take.via_of_send(send)}), frame {take.frames.number[row]}, "
-        f"{short_time(float(take.calls.duration_ns[call]))}",
+        tr(
+            "{function_of_call} of {owner_of_call}",
+            function_of_call=take.function_of_call(call),
+            owner_of_call=take.owner_of_call(call),
+        ),
+        tr(
+            "for {event_of_call} ({via_of_send}), frame {number}, {short_time}",
+            event_of_call=take.event_of_call(call),
+            via_of_send=take.via_of_send(send),
+            number=take.frames.number[row],
+            short_time=short_time(float(take.calls.duration_ns[call])),
+        ),
     ]
     parent = int(take.calls.parent[call])
     if parent >= 0:
-        lines.append(f"caused by {take.function_of_call(parent)} of {take.owner_of_call(parent)}")
+        lines.append(
+            tr(
+                "caused by {function_of_call} of {owner_of_call}",
+                function_of_call=take.function_of_call(parent),
+                owner_of_call=take.owner_of_call(parent),
+            )
+        )
     data = take.tables["send"].json("d")[send] if send >= 0 else ""
     if data:
-        lines.append(f"data {data[:120]}")
+        lines.append(tr("data {data}", data=data[:120]))
     effect = int(take.calls.effect[call])
-    lines.append("effect unknown" if effect < 0 else "ran for nothing" if effect == 0 else f"changed or sent {effect}")
+    lines.append(
+        tr("effect unknown")
+        if effect < 0
+        else tr("ran for nothing")
+        if effect == 0
+        else tr("changed or sent {effect}", effect=effect)
+    )
     return "\n".join(lines)
 
 
@@ -45,18 +67,22 @@ def describe_send(session: Session, send: int) -> str:
     sender = take.text(int(table["o"][send]))
     lines = [
         f"{take.text(int(table['ev'][send]))}{f' sent by {sender}' if sender else ''}",
-        f"{take.via_of_send(send)}, frame {take.frames.number[frame]}",
+        tr("{via_of_send}, frame {number}", via_of_send=take.via_of_send(send), number=take.frames.number[frame]),
     ]
     cause = int(take.sends.cause[send])
     if cause >= 0:
-        lines.append(f"sent from {take.function_of_call(cause)} of {take.owner_of_call(cause)}")
+        lines.append(
+            tr(
+                "sent from {function_of_call} of {owner_of_call}",
+                function_of_call=take.function_of_call(cause),
+                owner_of_call=take.owner_of_call(cause),
+            )
+        )
     data = table.json("d")[send]
     if data:
-        lines.append(f"data {data[:120]}")
+        lines.append(tr("data {data}", data=data[:120]))
     count = len(session.calls_of_send(send))
-    lines.append(
-        f"{count:,} {'listener was' if count == 1 else 'listeners were'} called" if count else "nobody was called"
-    )
+    lines.append(tr("{listeners} called", listeners=counted(count, "listener")) if count else tr("nobody was called"))
     return "\n".join(lines)
 
 
@@ -70,9 +96,13 @@ def record_text(session: Session, item: Evidence) -> str:
     take, row = session.take, item.row
     table = take.tables[item.k]
     if item.k == "call":
-        return f"call of {take.function_of_call(row)} ({take.owner_of_call(row)})"
+        return tr(
+            "call of {function_of_call} ({owner_of_call})",
+            function_of_call=take.function_of_call(row),
+            owner_of_call=take.owner_of_call(row),
+        )
     if item.k == "frame":
-        return f"frame {int(table['n'][row])}"
+        return tr("frame {row}", row=int(table["n"][row]))
     words = [item.k]
     for field in ("ev", "o", "fn", "q", "what", "at"):
         column = table.columns.get(field)
@@ -85,15 +115,29 @@ def finding_text(session: Session, finding: Finding) -> str:
     """Return a finding as plain text that can be pasted into a message: what, what to change, where, and its proof."""
     take = session.take
     lines = [
-        f"{SEVERITY_TITLES[finding.severity.value]}: {finding_title(finding)}",
+        f"{severity_title(finding.severity.value)}: {finding_title(finding)}",
         finding.summary.replace("`", ""),
-        f"What to change: {finding.advice.replace('`', '')}",
+        tr("What to change: {finding}", finding=finding.advice.replace("`", "")),
         *(detail.replace("`", "") for detail in finding.details),
     ]
     if finding.frames:
-        more = f" and {len(finding.frames) - MOST_FRAMES:,} more" if len(finding.frames) > MOST_FRAMES else ""
-        lines.append(f"Frames: {', '.join(str(frame) for frame in finding.frames[:MOST_FRAMES])}{more}")
+        more = (
+            tr(" and {frames:,} more", frames=len(finding.frames) - MOST_FRAMES)
+            if len(finding.frames) > MOST_FRAMES
+            else ""
+        )
+        lines.append(
+            tr("Frames: {join}{more}", join=", ".join(str(frame) for frame in finding.frames[:MOST_FRAMES]), more=more)
+        )
     for item in finding.evidence:
         source, line = take.line_in_source(item.line)
-        lines.append(f"- {record_text(session, item)} – {item.note} ({source}, line {line:,})")
+        lines.append(
+            tr(
+                "- {record_text} – {note} ({source}, line {line:,})",
+                record_text=record_text(session, item),
+                note=item.note,
+                source=source,
+                line=line,
+            )
+        )
     return "\n".join(shown(line) for line in lines)

@@ -3,8 +3,14 @@
 from __future__ import annotations
 
 from opossum.findings.finding import Finding
+from opossum.words import number, tr
 
 SEVERITY_TITLES = {"fault": "Fault", "waste": "Waste", "risk": "Risk", "note": "Note"}
+
+
+def severity_title(severity: str) -> str:
+    """Return how bad something is, in a word."""
+    return tr(SEVERITY_TITLES[severity])
 
 
 def kind_title(name: str) -> str:
@@ -12,7 +18,7 @@ def kind_title(name: str) -> str:
     from opossum.findings.catalogue import kind_named  # not needed before something was found
 
     kind = kind_named(name)
-    return kind.title if kind else name
+    return tr(kind.title) if kind else name
 
 
 def group_title(kind_name: str) -> str:
@@ -20,7 +26,7 @@ def group_title(kind_name: str) -> str:
     from opossum.findings.catalogue import kind_named
 
     kind = kind_named(kind_name)
-    return kind.group.title if kind else kind_name
+    return tr(kind.group.title) if kind else kind_name
 
 
 def cause_title(finding: Finding) -> str:
@@ -28,7 +34,7 @@ def cause_title(finding: Finding) -> str:
     from opossum.findings.catalogue import cause_named
 
     cause = cause_named(finding.kind, finding.cause)
-    return cause.title if cause else finding.cause
+    return tr(cause.title) if cause else finding.cause
 
 
 def finding_title(finding: Finding) -> str:
@@ -40,8 +46,8 @@ def finding_title(finding: Finding) -> str:
 def short_time(ns: float) -> str:
     """Return a time in at most six characters or so."""
     if ns >= 1e9:
-        return f"{ns / 1e9:.2f} s"
-    return f"{ns / 1e6:.1f} ms" if ns >= 1e6 else f"{ns / 1e3:.0f} µs"
+        return f"{number(ns / 1e9, '.2f')} s"
+    return f"{number(ns / 1e6, '.1f')} ms" if ns >= 1e6 else f"{number(ns / 1e3, '.0f')} µs"
 
 
 LETTER_PX = 6.6

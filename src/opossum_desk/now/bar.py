@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLineEdit, QPushButto
 
 from opossum.foreign_text import shown
 from opossum.live.tripwires import TripwireError, parse_tripwire
+from opossum.words import tr
 from opossum_desk.now.layout.told import dropped_by_peer, met_by_wire, peers_told, state_told
 from opossum_desk.playing import Games
 from opossum_desk.state.session import Session
@@ -35,10 +36,11 @@ class NowBar(QFrame):
         self.tags: list[QPushButton] = []
         """The tripwires that are shown, oldest first."""
         self.setProperty("role", "now")
-        self.setAccessibleName("Now")
+        self.setAccessibleName(tr("Now"))
         self.setWhatsThis(
-            "Now: the games that play to us. Hold stops a game before its next call; a tripwire holds it where it says: "
-            "type one, or set it by the right button on a bead, a row or a bar. Click a tag to take its tripwire away."
+            tr(
+                "Now: the games that play to us. Hold stops a game before its next call; a tripwire holds it where it says: type one, or set it by the right button on a bead, a row or a bar. Click a tag to take its tripwire away."
+            )
         )
         column = QVBoxLayout(self)
         column.setContentsMargins(10, 4, 8, 4)
@@ -55,14 +57,14 @@ class NowBar(QFrame):
         row = QHBoxLayout()
         self.told = QLabel()
         self.told.setTextFormat(Qt.TextFormat.PlainText)
-        self.told.setAccessibleName("State of the games")
+        self.told.setAccessibleName(tr("State of the games"))
         row.addWidget(self.told, 1)
         games = self.games
-        self.hold = _button("Hold", "Hold every game before its next call or frame (Space)", row)
-        self.go = _button("Go on", "Let the held games go on (Space)", row)
-        self.by_call = _button("One call", "Go on to the next call (C)", row)
-        self.by_frame = _button("One frame", "Go on to the next frame (Shift+C)", row)
-        self.stop = _button("Stop listening", "Games play on; what was recorded stays", row)
+        self.hold = _button(tr("Hold"), tr("Hold every game before its next call or frame (Space)"), row)
+        self.go = _button(tr("Go on"), tr("Let the held games go on (Space)"), row)
+        self.by_call = _button(tr("One call"), tr("Go on to the next call (C)"), row)
+        self.by_frame = _button(tr("One frame"), tr("Go on to the next frame (Shift+C)"), row)
+        self.stop = _button(tr("Stop listening"), tr("Games play on; what was recorded stays"), row)
         self.hold.clicked.connect(games.hold)
         self.go.clicked.connect(games.go_on)
         self.by_call.clicked.connect(lambda: games.step("call"))
@@ -73,13 +75,14 @@ class NowBar(QFrame):
     def _make_wires(self) -> QHBoxLayout:
         row = QHBoxLayout()
         self.line = QLineEdit()
-        self.line.setPlaceholderText("Hold at:  ev:bread_ready o:counter#1")
-        self.line.setAccessibleName("New tripwire")
+        self.line.setPlaceholderText(tr("Hold at:  ev:bread_ready o:counter#1"))
+        self.line.setAccessibleName(tr("New tripwire"))
         self.line.setProperty("wrong", False)
         self.line.setMaximumWidth(LINE_PX)
         self.line.setToolTip(
-            "ev: o: cls: fn: via: narrow; gone, again, slow:20 (ms) are what only Opossum knows;\n"
-            "count:3 is the third time; send d.coins>10 looks at the data; peer: names one game."
+            tr(
+                "ev: o: cls: fn: via: narrow; gone, again, slow:20 (ms) are what only Opossum knows;\ncount:3 is the third time; send d.coins>10 looks at the data; peer: names one game."
+            )
         )
         self.line.returnPressed.connect(self.add_typed)
         self.line.installEventFilter(self)
@@ -123,7 +126,7 @@ class NowBar(QFrame):
             self.told.setText(shown(text))
         dropped = dropped_by_peer(self.session.take) if self.session is not None else {}
         lines = peers_told(peers, self._rates, dropped)
-        self.told.setToolTip(plain_tooltip("\n".join(lines) or "No game has come yet."))
+        self.told.setToolTip(plain_tooltip("\n".join(lines) or tr("No game has come yet.")))
         self.told.setAccessibleDescription("; ".join(lines))
         self._fill_tags()
 
@@ -138,9 +141,12 @@ class NowBar(QFrame):
         receiver = self.games.receiver
         wires = receiver.tripwires if receiver is not None else {}
         met = met_by_wire(self.session.take) if self.session is not None else {}
-        shown = [(number, f"{wire.text} · met {met.get(number, 0):,}×", "tripwire") for number, wire in wires.items()]
+        shown = [
+            (number, tr("{wire} · met {number:,}×", wire=wire.text, number=met.get(number, 0)), "tripwire")
+            for number, wire in wires.items()
+        ]
         watched = receiver.watched if receiver is not None else {}
-        shown += [(number, f"watching {o} {name}", "watch") for number, (o, name) in watched.items()]
+        shown += [(number, tr("watching {o} {name}", o=o, name=name), "watch") for number, (o, name) in watched.items()]
         if shown == self._shown_wires:
             return
         self._shown_wires = shown
@@ -152,15 +158,15 @@ class NowBar(QFrame):
         for number, text, sort in shown[-MOST_TAGS:]:
             tag = QPushButton(text.replace("&", "&&"))
             tag.setProperty("role", "tag")
-            tag.setToolTip(f"Click, or press Delete, to take this {sort} away")
-            tag.setAccessibleName(text if sort == "watch" else f"Tripwire {text}")
+            tag.setToolTip(tr("Click, or press Delete, to take this {sort} away", sort=sort))
+            tag.setAccessibleName(text if sort == "watch" else tr("Tripwire {text}", text=text))
             tag.clicked.connect(lambda _=False, number=number: self.take_away(number))
             tag.installEventFilter(self)
             tag.setProperty("number", number)
             self._tags.addWidget(tag)
             self.tags.append(tag)
         earlier = [text for _, text, _ in shown[:-MOST_TAGS]]
-        self.earlier.setText(f"and {len(earlier):,} earlier")
+        self.earlier.setText(tr("and {earlier:,} earlier", earlier=len(earlier)))
         self.earlier.setToolTip(plain_tooltip("\n".join(earlier)))
         self.earlier.setAccessibleDescription("; ".join(earlier))
         self.earlier.setVisible(bool(earlier))
@@ -184,7 +190,7 @@ class NowBar(QFrame):
             return False
         receiver.trip(wire)
         self._mark("")
-        self.said.emit(f"The game will be held at “{wire.text}”.")
+        self.said.emit(tr("The game will be held at “{wire}”.", wire=wire.text))
         self._fill_tags()
         return True
 

@@ -7,6 +7,7 @@ from collections.abc import Collection
 from PySide6.QtWidgets import QMenu, QWidget
 
 from opossum.foreign_text import shown_in_menu
+from opossum.words import tr
 from opossum_desk.context_menus import sieve
 from opossum_desk.layout.row_picture import RowPicture, RowStack
 from opossum_desk.pacing.layout.gathering import recurring
@@ -29,14 +30,14 @@ class PacingCanvas(RowCanvas):
     """Paints what recurs, worst first."""
 
     def __init__(self, look: Look, parent: QWidget | None = None) -> None:
-        super().__init__(look, "Pacing", parent)
+        super().__init__(look, tr("Pacing"), parent)
         self.right_px = SPREAD_PX
         self.all_rows: list[Recurring] = []
         self.rows: list[PacedRow] = []
         self.setWhatsThis(
-            "Pacing: each firing of what recurs is a dot at its distance from where it should have come: level is kept, "
-            "raised is always late, a slope is drift, a cloud is jitter. At the right, how they spread; below the name, "
-            "what it costs a second and how much of that was for nothing. Worst first."
+            tr(
+                "Pacing: each firing of what recurs is a dot at its distance from where it should have come: level is kept, raised is always late, a slope is drift, a cloud is jitter. At the right, how they spread; below the name, what it costs a second and how much of that was for nothing. Worst first."
+            )
         )
 
     def list_rows(self, session: Session) -> RowStack:
@@ -57,9 +58,9 @@ class PacingCanvas(RowCanvas):
 
     def summary(self) -> str:
         if self.session is None:
-            return "No take is open."
+            return tr("No take is open.")
         wrong = sum(row.finding is not None for row in self.rows)
-        return f"{len(self.rows):,} things recur, {wrong:,} of them are told of by findings."
+        return tr("{rows:,} things recur, {wrong:,} of them are told of by findings.", rows=len(self.rows), wrong=wrong)
 
     def describe_row(self, row: int) -> str:
         if not 0 <= row < len(self.rows):
@@ -81,13 +82,18 @@ class PacingCanvas(RowCanvas):
             return
         found, event = item.finding, item.recurring.event
         if found is not None:
-            menu.addAction(f"Tell: {shown_in_menu(found.summary[:60])}…", lambda: session.show_finding(found))
+            menu.addAction(
+                tr("Tell: {found}…", found=shown_in_menu(found.summary[:60])), lambda: session.show_finding(found)
+            )
         if item.recurring.function:
             menu.addAction(
-                f"Sieve by “{item.recurring.function}”", lambda: sieve(session, f"fn:{item.recurring.function}")
+                tr("Sieve by “{item}”", item=item.recurring.function),
+                lambda: sieve(session, f"fn:{item.recurring.function}"),
             )
         elif event:
-            menu.addAction(f"Sieve by event “{shown_in_menu(event)}”", lambda: sieve(session, f"ev:{event}"))
+            menu.addAction(
+                tr("Sieve by event “{event}”", event=shown_in_menu(event)), lambda: sieve(session, f"ev:{event}")
+            )
 
 
 class PacingWeave(GatheredWeave):

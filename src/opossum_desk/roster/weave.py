@@ -8,6 +8,7 @@ import numpy as np
 from PySide6.QtWidgets import QMenu, QWidget
 
 from opossum.foreign_text import shown_in_menu
+from opossum.words import tr
 from opossum_desk.context_menus import add_tripwires, sieve
 from opossum_desk.layout.row_picture import RowPicture, RowStack
 from opossum_desk.roster.layout.listeners import RosterListeners
@@ -32,7 +33,7 @@ class RosterCanvas(RowCanvas):
     """Paints the Roster; groups of one class open and fold."""
 
     def __init__(self, look: Look, parent: QWidget | None = None) -> None:
-        super().__init__(look, "Roster", parent)
+        super().__init__(look, tr("Roster"), parent)
         self.known: RosterListeners | None = None
         self.rows: list[RosterRow] = []
         self.opened: set[tuple[str, str, str, str]] = set()
@@ -40,9 +41,9 @@ class RosterCanvas(RowCanvas):
         self._meant = MeantRows(frozenset(), frozenset(), np.zeros(0, bool))
         self._texts: list[tuple[str, float]] = []
         self.setWhatsThis(
-            "The Roster: for each event its sends as ticks (a hollow one that falls was heard by nobody), below it a bar "
-            "for each listener from bind to unbind, on the ground of its owner's life; a dot where it was called. Dotted "
-            "rose: it listened on after its owner had gone. Shift+Up and Shift+Down walk the rows, F opens a pile."
+            tr(
+                "The Roster: for each event its sends as ticks (a hollow one that falls was heard by nobody), below it a bar for each listener from bind to unbind, on the ground of its owner's life; a dot where it was called. Dotted rose: it listened on after its owner had gone. Shift+Up and Shift+Down walk the rows, F opens a pile."
+            )
         )
 
     def show_roster(self, session: Session, known: RosterListeners) -> None:
@@ -104,11 +105,15 @@ class RosterCanvas(RowCanvas):
 
     def summary(self) -> str:
         if self.known is None or self.session is None:
-            return "No take is open."
+            return tr("No take is open.")
         events = sum(row.sort is Sort.EVENT for row in self.rows)
         stale = int((self.known.stale_binds > 0).sum())
-        told = f"{events:,} events, {len(self.known):,} listeners"
-        return f"{told}; {stale:,} listened on after their owners had gone." if stale else f"{told}."
+        told = tr("{events:,} events, {known:,} listeners", events=events, known=len(self.known))
+        return (
+            tr("{told}; {stale:,} listened on after their owners had gone.", told=told, stale=stale)
+            if stale
+            else f"{told}."
+        )
 
     def describe_row(self, row: int) -> str:
         known = self.known
@@ -118,21 +123,45 @@ class RosterCanvas(RowCanvas):
         if item.sort is Sort.EVENT:
             name = take.text(int(known.code_of_event[item.number]))
             count = int(known.sends.sizes()[item.number])
-            return f"event {name}\nsent {count:,} times\n{event_remark(known, item.number) or 'every send was heard'}"
+            return tr(
+                "event {name}\nsent {count:,} times\n{number}",
+                name=name,
+                count=count,
+                number=event_remark(known, item.number) or "every send was heard",
+            )
         if item.sort is Sort.PILE:
             members = known.members.rows(item.number)
             listener = int(members[0])
-            calls = f"{len(members):,} listeners of class {take.class_of(int(known.owner[listener]))}"
-            return f"{calls}\n{take.text(int(known.function[listener]))} for {take.text(int(known.event[listener]))}"
+            calls = tr(
+                "{members:,} listeners of class {class_of}",
+                members=len(members),
+                class_of=take.class_of(int(known.owner[listener])),
+            )
+            return tr(
+                "{calls}\n{listener} for {listener_2}",
+                calls=calls,
+                listener=take.text(int(known.function[listener])),
+                listener_2=take.text(int(known.event[listener])),
+            )
         if item.sort is Sort.LISTENER:
             binds = known.binds_of(item.number, item.lane)
             remark = listener_remark(known, item)[0]
-            bound = f"bound {len(binds):,} times" if len(binds) else "its bind was not recorded"
-            name = f"{take.text(int(known.function[item.number]))} of {take.text(int(known.owner[item.number]))}"
-            return f"{name} for {take.text(int(known.event[item.number]))}\n{bound}" + (f"\n{remark}" if remark else "")
+            bound = tr("bound {binds:,} times", binds=len(binds)) if len(binds) else tr("its bind was not recorded")
+            name = tr(
+                "{known} of {known_2}",
+                known=take.text(int(known.function[item.number])),
+                known_2=take.text(int(known.owner[item.number])),
+            )
+            return tr(
+                "{name} for {known}\n{bound}", name=name, known=take.text(int(known.event[item.number])), bound=bound
+            ) + (f"\n{remark}" if remark else "")
         if item.sort is Sort.VAIN:
             waits = known.vain[item.number]
-            return f"{len(waits):,} waited for {take.text(int(take.tables['wait']['ev'][waits[0]]))} in vain"
+            return tr(
+                "{waits:,} waited for {waits_2} in vain",
+                waits=len(waits),
+                waits_2=take.text(int(take.tables["wait"]["ev"][waits[0]])),
+            )
         return f"{item.text}: {item.number:,}"
 
     def fold(self, row: int) -> None:
@@ -157,20 +186,24 @@ class RosterCanvas(RowCanvas):
         take = known.take
         if item.sort is Sort.EVENT:
             name = take.text(int(known.code_of_event[item.number]))
-            menu.addAction(f"Sieve by event “{shown_in_menu(name)}”", lambda: sieve(session, f"ev:{name}"))
+            menu.addAction(
+                tr("Sieve by event “{name}”", name=shown_in_menu(name)), lambda: sieve(session, f"ev:{name}")
+            )
             add_tripwires(menu, session, event=name, sent=True)
         elif item.sort in (Sort.LISTENER, Sort.PILE):
             listener = item.number if item.sort is Sort.LISTENER else int(known.first_of_group[item.number])
             owner = take.text(int(known.owner[listener]))
             if item.sort is Sort.PILE or item.inside:
                 opens = item.sort is Sort.PILE and not item.opened
-                menu.addAction("Open" if opens else "Fold", lambda: self.fold(row))
+                menu.addAction(tr("Open") if opens else tr("Fold"), lambda: self.fold(row))
             if item.sort is Sort.LISTENER and owner:
-                menu.addAction(f"Sieve by “{shown_in_menu(owner)}”", lambda: sieve(session, f"o:{owner}"))
+                menu.addAction(
+                    tr("Sieve by “{owner}”", owner=shown_in_menu(owner)), lambda: sieve(session, f"o:{owner}")
+                )
             binds = known.binds_of(listener, item.lane) if item.sort is Sort.LISTENER else np.zeros(0, np.int64)
             if len(binds):
                 column = int(session.axis.columns_of_times(known.begin_ns[binds[:1]])[0])
-                menu.addAction("Go to where it was bound", lambda: session.select_column(column))
+                menu.addAction(tr("Go to where it was bound"), lambda: session.select_column(column))
             event, function = (take.text(int(part[listener])) for part in (known.event, known.function))
             cls = take.class_of(int(known.owner[listener])) if item.sort is Sort.PILE else ""
             add_tripwires(menu, session, event=event, owner="" if cls else owner, cls=cls, function=function)

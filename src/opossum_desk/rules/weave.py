@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
 
 from opossum.rules.completing import TakeNames, completions
 from opossum.rules.parsing import RuleError, Sentence, parse_sentence
+from opossum.words import tr
 from opossum_desk.layout.row_picture import RowPicture, RowStack
 from opossum_desk.rules.layout.picture import Strips, layout_rules, stack_rows
 from opossum_desk.rules.layout.rows import RuleRow, rule_rows
@@ -39,13 +40,14 @@ class RulesCanvas(RowCanvas):
     """A sentence is to be written down as a rule."""
 
     def __init__(self, look: Look, parent: QWidget | None = None) -> None:
-        super().__init__(look, "Rules", parent)
+        super().__init__(look, tr("Rules"), parent)
         self.rows: list[RuleRow] = []
         self.folded: set[str] = set()
         self._strips: Strips | None = None
         self.setWhatsThis(
-            "Rules: what must hold, in sentences, each above a strip: low and quiet where it held, tall and rose where it "
-            "broke. Clicking a break goes there. Below, what always held in this take: any of it can be kept as a rule."
+            tr(
+                "Rules: what must hold, in sentences, each above a strip: low and quiet where it held, tall and rose where it broke. Clicking a break goes there. Below, what always held in this take: any of it can be kept as a rule."
+            )
         )
 
     def list_rows(self, session: Session) -> RowStack:
@@ -86,10 +88,13 @@ class RulesCanvas(RowCanvas):
     def summary(self) -> str:
         checked = self.session.rules.checked if self.session is not None else None
         if checked is None:
-            return "The rules of this take have not been checked."
+            return tr("The rules of this take have not been checked.")
         broke = sum(outcome.broken > 0 for outcome in checked.outcomes)
-        return (
-            f"{len(checked.outcomes):,} rules, {broke:,} of them broke, {len(checked.mistakes):,} cannot be understood."
+        return tr(
+            "{outcomes:,} rules, {broke:,} of them broke, {mistakes:,} cannot be understood.",
+            outcomes=len(checked.outcomes),
+            broke=broke,
+            mistakes=len(checked.mistakes),
         )
 
     def describe_row(self, row: int) -> str:
@@ -99,7 +104,7 @@ class RulesCanvas(RowCanvas):
         lines = [f"{item.title}: {item.text}" if item.text else item.title]
         if item.outcome is not None:
             for place in item.outcome.breaks[:MOST_BREAKS_TOLD]:
-                where = f"frame {place.frame:,}" if place.frame >= 0 else "start-up"
+                where = tr("frame {frame:,}", frame=place.frame) if place.frame >= 0 else "start-up"
                 lines.append(f"{where}: {place.note}")
             if item.outcome.hint:
                 lines.append(item.outcome.hint)
@@ -123,10 +128,10 @@ class RulesCanvas(RowCanvas):
         item = self.rows[row]
         if item.suggested is not None:
             sentence = f"{item.suggested.candidate.severity}: {item.text}"
-            menu.addAction("Keep it as a rule", lambda: self.wanted.emit(sentence))
-        menu.addAction("Copy as text", lambda: QApplication.clipboard().setText(self.describe_row(row)))
+            menu.addAction(tr("Keep it as a rule"), lambda: self.wanted.emit(sentence))
+        menu.addAction(tr("Copy as text"), lambda: QApplication.clipboard().setText(self.describe_row(row)))
         if item.key:
-            menu.addAction("Fold" if item.opened else "Unfold", lambda: self.fold(row))
+            menu.addAction(tr("Fold") if item.opened else tr("Unfold"), lambda: self.fold(row))
 
 
 class RuleLine(QWidget):
@@ -138,8 +143,8 @@ class RuleLine(QWidget):
         super().__init__(parent)
         self.names: TakeNames | None = None
         self.line = QLineEdit(self)
-        self.line.setPlaceholderText("Write a rule: every send of oven_on is heard")
-        self.line.setAccessibleName("Write a rule")
+        self.line.setPlaceholderText(tr("Write a rule: every send of oven_on is heard"))
+        self.line.setAccessibleName(tr("Write a rule"))
         self.line.setClearButtonEnabled(True)
         self.line.setProperty("wrong", False)
         self.told = QLabel(self)
@@ -221,9 +226,9 @@ class RuleLine(QWidget):
         read = parse_sentence(Sentence(1, text))
         if isinstance(read, RuleError):
             self.line.setCursorPosition(read.column - 1)
-            self.tell(f"At letter {read.column}: {read.message}.")
+            self.tell(tr("At letter {column}: {message}.", column=read.column, message=read.message))
         elif isinstance(read, tuple):
-            self.tell("That is no rule but a heading; write such as: every send of oven_on is heard.")
+            self.tell(tr("That is no rule but a heading; write such as: every send of oven_on is heard."))
         else:
             self.written.emit(text)
 

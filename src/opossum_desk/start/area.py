@@ -10,6 +10,7 @@ from PySide6.QtGui import QColor, QFont, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from opossum.findings.symptoms import SYMPTOMS
+from opossum.words import tr
 from opossum_desk.area import AreaView, Desk
 from opossum_desk.recordings import left_behind
 from opossum_desk.views.foreign_painter import ForeignPainter
@@ -45,7 +46,7 @@ class StartArea(AreaView):
 
     def __init__(self, look: Look, parent: QWidget | None = None) -> None:
         super().__init__(parent)
-        self.setAccessibleName("Start")
+        self.setAccessibleName(tr("Start"))
         self._look = look
         whole = QVBoxLayout(self)
         whole.setContentsMargins(0, 0, 0, 0)
@@ -72,29 +73,34 @@ class StartArea(AreaView):
         title.setFont(font)
         left.addWidget(title)
         said = QLabel(
-            "See in what order your game's events really ran,\nwhat fires twice, never comes, comes too late, eats the frame or hangs."
+            tr(
+                "See in what order your game's events really ran,\nwhat fires twice, never comes, comes too late, eats the frame or hangs."
+            )
         )
         said.setProperty("role", "quiet")
         said.setWordWrap(True)
         left.addWidget(said)
         left.addSpacing(18)
         self.demo = self._way(
-            "Try the bakery",
-            "a night at the Moonrise Bakery, recorded with a dozen faults",
+            tr("Try the bakery"),
+            tr("a night at the Moonrise Bakery, recorded with a dozen faults"),
             self.demo_wanted.emit,
             left,
         )
         self.open = self._way(
-            "Open a take …", "a .take file, or a stream (.flow.jsonl) a game has recorded", self.open_wanted.emit, left
+            tr("Open a take …"),
+            tr("a .take file, or a stream (.flow.jsonl) a game has recorded"),
+            self.open_wanted.emit,
+            left,
         )
         self.listen = self._way(
-            "Listen for a game",
-            "a game that records over the link appears here while it plays",
+            tr("Listen for a game"),
+            tr("a game that records over the link appears here while it plays"),
             self.listen_wanted.emit,
             left,
         )
         left.addSpacing(14)
-        self._recent_title = QLabel("Recent takes")
+        self._recent_title = QLabel(tr("Recent takes"))
         self._recent_title.setProperty("role", "quiet")
         left.addWidget(self._recent_title)
         self._recent = QVBoxLayout()
@@ -107,15 +113,17 @@ class StartArea(AreaView):
         right = QVBoxLayout()
         right.setSpacing(8)
         right.addSpacing(54)
-        asked = QLabel("What is wrong with it?")
+        asked = QLabel(tr("What is wrong with it?"))
         right.addWidget(asked)
-        about = QLabel("Choose a symptom, and a take is opened with that question asked.")
+        about = QLabel(tr("Choose a symptom, and a take is opened with that question asked."))
         about.setProperty("role", "quiet")
         about.setWordWrap(True)
         right.addWidget(about)
         right.addSpacing(6)
         self.symptoms = [
-            self._way(item.title, item.explained, lambda _=False, item=item: self.symptom_wanted.emit(item), right)
+            self._way(
+                tr(item.title), tr(item.explained), lambda _=False, item=item: self.symptom_wanted.emit(item), right
+            )
             for item in SYMPTOMS
         ]
         right.addStretch(1)
@@ -142,9 +150,9 @@ class StartArea(AreaView):
         there = [path for path in paths if Path(path).exists()][:6]
         for path in (*left_behind, *there):
             name = Path(path).name
-            button = QPushButton(f"{name} – recorded, not opened yet" if path in left_behind else name)
+            button = QPushButton(tr("{name} – recorded, not opened yet", name=name) if path in left_behind else name)
             button.setToolTip(path)
-            button.setAccessibleDescription(f"Open {path}")
+            button.setAccessibleDescription(tr("Open {path}", path=path))
             button.clicked.connect(lambda _=False, path=path: self.recent_wanted.emit(path))
             self._recent.addWidget(button)
         self._recent_title.setVisible(bool(there or left_behind))

@@ -7,6 +7,7 @@ import threading
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Any, NamedTuple
 
+from opossum.words import tr
 from opossum_desk.state.session import Session
 
 if TYPE_CHECKING:
@@ -36,11 +37,11 @@ def open_session(paths: list[str], tell: Tell) -> Session:
 
     total = sum(os.path.getsize(path) for path in paths if os.path.isfile(path)) or 1
     name = os.path.basename(paths[0])
-    tell(f"Reading {name}", 0.0)
-    take = open_any(paths, lambda done: tell(f"Reading {name}", min(1.0, done / total)))
-    tell("Putting it in order", 1.0)
+    tell(tr("Reading {name}", name=name), 0.0)
+    take = open_any(paths, lambda done: tell(tr("Reading {name}", name=name), min(1.0, done / total)))
+    tell(tr("Putting it in order"), 1.0)
     session = Session(take)
-    tell("Putting it in order", 1.0)
+    tell(tr("Putting it in order"), 1.0)
     return session
 
 
@@ -59,7 +60,7 @@ class HeadStart:
             load_opener()
         self.session: Session | None = None
         self._error: Exception | None = None
-        self._told = ("Reading", 0.0)
+        self._told = (tr("Reading"), 0.0)
         self._cancelled = False
         self._thread = threading.Thread(target=self._open, name="opossum-head-start", daemon=True)
         self._thread.start()
@@ -69,7 +70,7 @@ class HeadStart:
             if self._helper is None:
                 self.session = open_session(self.paths, self._tell)
             else:
-                self.session = Session(self._helper.take(lambda: self._tell("Reading", 0.0)))
+                self.session = Session(self._helper.take(lambda: self._tell(tr("Reading"), 0.0)))
         except Exception as error:
             self._error = error
 
@@ -123,7 +124,10 @@ def examining_task(session: Session, followed: Any = None) -> Callable[[Tell], E
 
         wishes = session.wishes.read()
         told = examine(
-            session.take, wishes.settings, progress=lambda kind: tell(f"Looking for: {kind}", 0.5), playing=playing
+            session.take,
+            wishes.settings,
+            progress=lambda kind: tell(tr("Looking for: {kind}", kind=kind), 0.5),
+            playing=playing,
         )
         found = wishes.counted(told)
         return Examined(found, check_take(session.take), session.doubled(found), session)
@@ -140,7 +144,9 @@ def saving_task(session: Session, path: str) -> Callable[[Tell], str]:
         try:
             save_take(session.take, path)
         except OSError as error:
-            raise OSError(f"{path}: cannot be written ({error.strerror or error}).") from None
+            raise OSError(
+                tr("{path}: cannot be written ({strerror}).", path=path, strerror=error.strerror or error)
+            ) from None
         return path
 
     return task

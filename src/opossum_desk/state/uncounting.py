@@ -6,6 +6,8 @@ from contextlib import suppress
 from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
 
+from opossum.words import tr
+
 if TYPE_CHECKING:
     from opossum.findings.finding import Finding
     from opossum.findings.wishes import Wishes
@@ -35,7 +37,7 @@ class WishesOfTake:
         try:
             return wishes_beside(self.source) if self.source else Wishes()
         except WishError as error:
-            self.trouble = f"{error}; it is not heeded."
+            self.trouble = tr("{error}; it is not heeded.", error=error)
             return Wishes()
 
     def leave_out(self, findings: list[Finding], finding: Finding, name: str) -> tuple[list[Finding], str]:
@@ -46,14 +48,14 @@ class WishesOfTake:
         from opossum.findings.wishes import FILE_NAME, WishError, Wishes, add_wish, wish_for
 
         wish = wish_for(finding, name)
-        block, told = "", "for as long as this take is open"
+        block, told = "", tr("for as long as this take is open")
         if self._writes and self.source:
             file = Path(self.source).parent / FILE_NAME
             try:
                 block = add_wish(file, wish)
-                told = f"written to {file}"
+                told = tr("written to {file}", file=file)
             except (WishError, OSError) as error:
-                told = f"only for now: {error}"
+                told = tr("only for now: {error}", error=error)
         self._made.append(LeftOut(block, list(findings)))
         return Wishes(uncounted=(wish,)).counted(findings), told
 

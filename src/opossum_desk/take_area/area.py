@@ -8,6 +8,7 @@ from itertools import pairwise
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
+from opossum.words import tr
 from opossum_desk.area import AreaView, Desk
 from opossum_desk.flow.weave import FlowWeave
 from opossum_desk.now.bar import NowBar
@@ -74,15 +75,15 @@ class TakeArea(AreaView):
         column.addWidget(self.middle, 1)
 
         self.right_split = QSplitter(Qt.Orientation.Vertical)
-        self.right_split.setAccessibleName("Frame and Story")
-        self.frame_panel = titled("Frame – one frame, call by call", self.frame)[1]
-        self.story_panel = titled("Story – what is wrong and why", self.story)[1]
+        self.right_split.setAccessibleName(tr("Frame and Story"))
+        self.frame_panel = titled(tr("Frame – one frame, call by call"), self.frame)[1]
+        self.story_panel = titled(tr("Story – what is wrong and why"), self.story)[1]
         self.right_split.addWidget(self.frame_panel)
         self.right_split.addWidget(self.story_panel)
         self.right_split.setSizes([280, 330])
 
         self.split = QSplitter(Qt.Orientation.Horizontal)
-        self.split.setAccessibleName("Findings, middle, Story")
+        self.split.setAccessibleName(tr("Findings, middle, Story"))
         self.split.addWidget(self.findings_panel)
         self.split.addWidget(middle)
         self.split.addWidget(self.right_split)
@@ -248,7 +249,7 @@ class TakeArea(AreaView):
         if self.session is not None:
             self.sieve.line.setText(f"o:{name}")
             self.session.set_sieve(f"o:{name}")
-            self.said.emit(f"Following {name}; an empty sieve ends it.")
+            self.said.emit(tr("Following {name}; an empty sieve ends it.", name=name))
 
     def tell_followed_object(self) -> None:
         """Say when the object that is followed is gone."""
@@ -261,4 +262,4 @@ class TakeArea(AreaView):
         take = self.session.take
         if take.code(name) in take.tables["gone"]["o"] and name not in dict(alive_at(take, last_line(take))):
             self._gone_told = name
-            self.said.emit(f"{name} is gone: it does not live any more.")
+            self.said.emit(tr("{name} is gone: it does not live any more.", name=name))

@@ -8,6 +8,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton
 
 from opossum.foreign_text import shown
+from opossum.words import tr
 
 
 class Banner(QFrame):
@@ -22,7 +23,7 @@ class Banner(QFrame):
         self.button = QPushButton()
         self._action: Callable[[], None] = self.hide
         self.button.clicked.connect(lambda: self._action())
-        dismiss = QPushButton("Dismiss")
+        dismiss = QPushButton(tr("Dismiss"))
         dismiss.clicked.connect(self.hide)
         row = QHBoxLayout(self)
         row.setContentsMargins(12, 5, 8, 5)

@@ -13,8 +13,9 @@ from PySide6.QtWidgets import QPushButton, QStyledItemDelegate, QTreeView, QWidg
 from opossum.findings.finding import Finding
 from opossum.foreign_text import shown
 from opossum.take.grouping import distinct
+from opossum.words import tr
 from opossum_desk.context_menus import finding_menu
-from opossum_desk.layout.wording import SEVERITY_TITLES, cause_title, finding_title, group_title
+from opossum_desk.layout.wording import cause_title, finding_title, group_title, severity_title
 from opossum_desk.state.session import Session
 from opossum_desk.views.look import Look
 from opossum_desk.views.panels import titled
@@ -50,10 +51,12 @@ class FindingsList(QTreeView):
         self.setVerticalScrollMode(QTreeView.ScrollMode.ScrollPerPixel)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setItemDelegate(_FindingDelegate(look, self))
-        self.setAccessibleName("Findings")
+        self.setAccessibleName(tr("Findings"))
         self.setMinimumWidth(180)
         self.setWhatsThis(
-            "Findings: what is wrong in this take, worst first. The strip under each shows where in the take. N and Shift+N step through them."
+            tr(
+                "Findings: what is wrong in this take, worst first. The strip under each shows where in the take. N and Shift+N step through them."
+            )
         )
         self.clicked.connect(self._clicked)
         self.activated.connect(self._chosen)
@@ -92,11 +95,11 @@ class FindingsList(QTreeView):
         if session is None:
             return
         if not session.examined:
-            self._add_note("The take is being examined …")
+            self._add_note(tr("The take is being examined …"))
             return
         found = self.shown()
         if not found:
-            self._add_note("Nothing found." if not self.only else "This take shows no such thing.")
+            self._add_note(tr("Nothing found.") if not self.only else tr("This take shows no such thing."))
             return
         groups: dict[str, QStandardItem] = {}
         items: dict[str, QStandardItem] = {}
@@ -118,8 +121,8 @@ class FindingsList(QTreeView):
         return group
 
     def _item(self, finding: Finding) -> QStandardItem:
-        follows = ", follows from the one above" if finding.root else ""
-        item = QStandardItem(f"{finding_title(finding)}, {SEVERITY_TITLES[finding.severity.value]}{follows}")
+        follows = tr(", follows from the one above") if finding.root else ""
+        item = QStandardItem(f"{finding_title(finding)}, {severity_title(finding.severity.value)}{follows}")
         item.setData(finding, FINDING_ROLE)
         item.setToolTip(plain_tooltip(finding.summary))
         item.setData(finding.summary, Qt.ItemDataRole.AccessibleDescriptionRole)
@@ -215,9 +218,9 @@ def _depth(index: Index) -> int:
 
 def findings_panel(findings: FindingsList) -> tuple[QWidget, QPushButton]:
     """Return the list under its title, and below it the button (hidden at first) that asks for all findings again."""
-    ask_all = QPushButton("Show all findings")
+    ask_all = QPushButton(tr("Show all findings"))
     ask_all.hide()
-    return titled("What is wrong", findings, below=ask_all)[1], ask_all
+    return titled(tr("What is wrong"), findings, below=ask_all)[1], ask_all
 
 
 class _FindingDelegate(QStyledItemDelegate):
@@ -254,7 +257,7 @@ class _FindingDelegate(QStyledItemDelegate):
         painter.fillRect(
             QRectF(rect.left(), rect.top() + 4, 3, rect.height() - 8), QColor(colours.rose if severe else colours.line)
         )
-        name = finding.name or "the game's thread"
+        name = finding.name or tr("the game's thread")
         count = f"{finding.count:,}×" if finding.count > 1 else ""
         count_px = metrics.horizontalAdvance(count) + 8 if count else 0
         painter.setPen(QColor(colours.ink))

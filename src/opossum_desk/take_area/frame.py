@@ -6,6 +6,7 @@ from PySide6.QtCore import QPoint, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QAbstractScrollArea, QMenu, QWidget
 
+from opossum.words import tr
 from opossum_desk.context_menus import add_call_actions
 from opossum_desk.layout.bead import BeadState
 from opossum_desk.layout.describing import describe_call
@@ -33,9 +34,9 @@ class FrameView(QAbstractScrollArea):
         super().__init__(parent)
         self.look = look
         self.session: Session | None = None
-        self.picture = FramePicture("No take is open", "", [])
+        self.picture = FramePicture(tr("No take is open"), "", [])
         self._cut = text_cutter(self.font())
-        self.setAccessibleName("Frame")
+        self.setAccessibleName(tr("Frame"))
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setFrameShape(QAbstractScrollArea.Shape.NoFrame)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -47,7 +48,9 @@ class FrameView(QAbstractScrollArea):
         self._speech = SpokenChildren(self._ground, self.spoken)
         self.verticalScrollBar().valueChanged.connect(lambda _: self._speech.renew())
         self.setWhatsThis(
-            "Frame: the selected frame, call by call in the order they ran; what a call caused stands indented below it."
+            tr(
+                "Frame: the selected frame, call by call in the order they ran; what a call caused stands indented below it."
+            )
         )
         look.changed.connect(self._ground.update)
 
@@ -70,7 +73,7 @@ class FrameView(QAbstractScrollArea):
     def renew(self) -> None:
         """Lay the selected frame out anew and bring its selected call into view."""
         if self.session is None:
-            self.picture = FramePicture("No take is open", "", [])
+            self.picture = FramePicture(tr("No take is open"), "", [])
         elif self.session.trail is not None:
             self.picture = layout_trail(self.session, self.session.trail)
         else:
@@ -89,7 +92,9 @@ class FrameView(QAbstractScrollArea):
         for index, row in enumerate(self.picture.rows):
             top = self._head_px + index * tall - scroll
             if self._head_px <= top < self._ground.height():
-                name = ", ".join(part for part in (row.text, row.event, *row.marks, row.time) if part)
+                name = ", ".join(
+                    part for part in (row.text, row.event, *(tr(mark) for mark in row.marks), row.time) if part
+                )
                 told.append(Spoken(name, (0.0, top, width, tall), "row" if row.kind == "phase" else "item"))
         return told
 
@@ -124,7 +129,8 @@ class FrameView(QAbstractScrollArea):
             painter.setPen(QColor(colours.quiet))
             y = self._head_px + last * self._row_px - scroll
             painter.drawText(
-                QPointF(12, y + self._row_px * 0.7), f"… and {self.picture.left_out:,} more calls in this frame"
+                QPointF(12, y + self._row_px * 0.7),
+                tr("… and {left_out:,} more calls in this frame", left_out=self.picture.left_out),
             )
         painter.fillRect(QRectF(0, 0, width, self._head_px), QColor(colours.paper))
         line = self.fontMetrics().height() + 2.0
@@ -189,7 +195,7 @@ class FrameView(QAbstractScrollArea):
         """Write a call's name, what is wrong with it, its event and its time: whatever has no room goes, the name last."""
         colours, metrics = self.look.colours, painter.fontMetrics()
         line = Qt.AlignmentFlag.AlignVCenter
-        bad = ", ".join(mark for mark in row.marks if mark != "for nothing")
+        bad = ", ".join(tr(mark) for mark in row.marks if mark != "for nothing")
         room = width - left - 6
         bad_px = metrics.horizontalAdvance(bad) + GAP_PX if bad else 0.0
         time = row.time

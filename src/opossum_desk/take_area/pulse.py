@@ -8,6 +8,8 @@ from PySide6.QtGui import QColor, QFontMetricsF, QMouseEvent, QPainter, QPen, QP
 from PySide6.QtWidgets import QToolTip, QWidget
 
 from opossum.stream.tables import Array
+from opossum.words import tr
+from opossum_desk.layout.wording import short_time
 from opossum_desk.state.session import Session
 from opossum_desk.take_area.layout.pulse import TICK_PX, PulsePicture, layout_overlay, layout_pulse
 from opossum_desk.views.canvas import DRAG_FROM_PX, Canvas, image_of, premultiplied
@@ -29,7 +31,7 @@ class PulseView(Canvas):
     """Paints a `PulsePicture`; the curves are kept as a pixmap until take, size or look change."""
 
     def __init__(self, look: Look, parent: QWidget | None = None) -> None:
-        super().__init__(look, "Pulse", parent)
+        super().__init__(look, tr("Pulse"), parent)
         self.picture: PulsePicture | None = None
         self._curves: QPixmap | None = None
         self._pressed: QPointF | None = None
@@ -37,8 +39,9 @@ class PulseView(Canvas):
         self.setMouseTracking(True)
         self.setFixedHeight(self._tall())
         self.setWhatsThis(
-            "The Pulse: the whole take. Above, how long each frame took (the rose line marks frozen ones); below, how many calls "
-            "it made; at the bottom, findings. Drag to choose a window."
+            tr(
+                "The Pulse: the whole take. Above, how long each frame took (the rose line marks frozen ones); below, how many calls it made; at the bottom, findings. Drag to choose a window."
+            )
         )
 
     def set_session(self, session: Session | None) -> None:
@@ -50,7 +53,9 @@ class PulseView(Canvas):
     @property
     def _left_px(self) -> float:
         """Room for what stands at the left of the curves."""
-        return max(LEFT_PX, QFontMetricsF(self.small_font(2)).horizontalAdvance("work ≤ 00.0 ms") + 16)
+        return max(
+            LEFT_PX, QFontMetricsF(self.small_font(2)).horizontalAdvance(tr("work ≤ {time}", time="00.0 ms")) + 16
+        )
 
     @property
     def _bottom_px(self) -> float:
@@ -84,15 +89,23 @@ class PulseView(Canvas):
 
     def summary(self) -> str:
         if self.session is None:
-            return "No take is open."
+            return tr("No take is open.")
         frozen = len(self.session.axis.frozen)
-        return f"{self.session.axis.columns} frames, {frozen} frozen, {len(self.session.findings)} findings."
+        return tr(
+            "{columns} frames, {frozen} frozen, {findings} findings.",
+            columns=self.session.axis.columns,
+            frozen=frozen,
+            findings=len(self.session.findings),
+        )
 
     def spoken(self) -> list[Spoken]:
         picture, session = self.current(), self.session
         if picture is None or session is None:
             return []
-        return [Spoken(f"frozen for {text}", (x - 4, 0.0, 60.0, float(self.height()))) for x, text in picture.frozen]
+        return [
+            Spoken(tr("frozen for {text}", text=text), (x - 4, 0.0, 60.0, float(self.height())))
+            for x, text in picture.frozen
+        ]
 
     def paint(self, painter: QPainter, session: Session) -> None:
         picture = self.current()
@@ -133,11 +146,13 @@ class PulseView(Canvas):
         painter.drawText(
             QRectF(8, TOP_PX, self._left_px - 16, middle - TOP_PX),
             Qt.AlignmentFlag.AlignVCenter,
-            f"work ≤ {picture.top_ms:.{1 if picture.top_ms < 10 else 0}f} ms",
+            tr("work ≤ {time}", time=short_time(picture.top_ms * 1e6)),
         )
-        painter.drawText(QRectF(8, middle, self._left_px - 16, base - middle), Qt.AlignmentFlag.AlignVCenter, "calls")
         painter.drawText(
-            QRectF(8, base, self._left_px - 16, self._bottom_px + 2), Qt.AlignmentFlag.AlignVCenter, "findings"
+            QRectF(8, middle, self._left_px - 16, base - middle), Qt.AlignmentFlag.AlignVCenter, tr("calls")
+        )
+        painter.drawText(
+            QRectF(8, base, self._left_px - 16, self._bottom_px + 2), Qt.AlignmentFlag.AlignVCenter, tr("findings")
         )
         tall = middle - TOP_PX - 3
         length = self.colour("faint")
@@ -196,7 +211,11 @@ class PulseView(Canvas):
             column = session.axis.column_at(picture.scale.position(event.position().x()))
             if session.axis.columns and event.position().x() >= self._left_px:
                 row = session.axis.row_of_column(column)
-                text = f"frame {session.axis.numbers[column]} · {session.frame_lengths[row] / 1e6:.2f} ms"
+                text = tr(
+                    "frame {number} · {time}",
+                    number=session.axis.numbers[column],
+                    time=short_time(float(session.frame_lengths[row])),
+                )
                 near = session.axis.column_at(picture.scale.position(event.position().x() - NOTE_PX))
                 far = session.axis.column_at(picture.scale.position(event.position().x() + NOTE_PX))
                 notes = [note for marked, note in session.marks.notes.items() if near <= marked <= far]
@@ -206,7 +225,7 @@ class PulseView(Canvas):
         if abs(event.position().x() - self._pressed.x()) < DRAG_FROM_PX:
             return
         edges = (picture.scale.position(self._pressed.x()), picture.scale.position(event.position().x()))
-        session.set_window(min(edges), max(edges), "drag on the Pulse")
+        session.set_window(min(edges), max(edges), tr("drag on the Pulse"))
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         picture, session = self.current(), self.session

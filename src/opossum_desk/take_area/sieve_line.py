@@ -7,6 +7,7 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QPushButton, QWidget
 
 from opossum.take.sieve import SieveError
+from opossum.words import tr
 from opossum_desk.state.session import Session
 
 TYPING_MS = 160
@@ -21,20 +22,21 @@ class SieveLine(QWidget):
         self.leave_as_it_is = False
         """Keep what is written when the next session comes: it is the same take, grown."""
         self.line = QLineEdit(self)
-        self.line.setPlaceholderText("Sieve: oven  -via:tick  doubled  wasted  frame:120-180")
+        self.line.setPlaceholderText(tr("Sieve: oven  -via:tick  doubled  wasted  frame:120-180"))
         self.line.setClearButtonEnabled(True)
         self.line.setProperty("wrong", False)
-        self.line.setAccessibleName("Sieve")
+        self.line.setAccessibleName(tr("Sieve"))
         self.line.setToolTip(
-            "Words match event, object, class or function.\n"
-            "ev: o: cls: fn: via: phase: peer: frame: narrow; wasted, doubled, gone, slow; a leading - excludes."
+            tr(
+                "Words match event, object, class or function.\nev: o: cls: fn: via: phase: peer: frame: narrow; wasted, doubled, gone, slow; a leading - excludes."
+            )
         )
         self.told = QLabel(self)
         self.told.setProperty("role", "quiet")
         self.told.setMinimumWidth(130)
-        self.hide_rest = QPushButton("Hide the rest")
+        self.hide_rest = QPushButton(tr("Hide the rest"))
         self.hide_rest.setCheckable(True)
-        self.hide_rest.setToolTip("Hide rows that do not match instead of fading them (H)")
+        self.hide_rest.setToolTip(tr("Hide rows that do not match instead of fading them (H)"))
         self.hide_rest.toggled.connect(self._hide)
         self.hide_rest.setEnabled(False)
         row = QHBoxLayout(self)
@@ -83,7 +85,11 @@ class SieveLine(QWidget):
         self.hide_rest.setChecked(self.session.sieve.hides)
         self.hide_rest.setEnabled(self.session.sieve.active)
         self._tell(
-            f"{self.session.matched_count:,} of {len(self.session.take.calls):,} calls"
+            tr(
+                "{matched_count:,} of {calls:,} calls",
+                matched_count=self.session.matched_count,
+                calls=len(self.session.take.calls),
+            )
             if self.session.sieve.active
             else ""
         )

@@ -11,6 +11,7 @@ from PySide6.QtGui import QKeyEvent, QTextCursor
 from PySide6.QtWidgets import QTextBrowser, QWidget
 
 from opossum.foreign_text import shown_html
+from opossum.words import tr
 from opossum_desk.playing import HeldGame
 from opossum_desk.state.leaving_out import leave_out
 from opossum_desk.state.session import Session
@@ -39,7 +40,7 @@ class StoryView(QTextBrowser):
         """The game that is held now, if one is."""
         self.roots: list[Path] = []
         """The folders in which the game's source is looked for."""
-        self.setAccessibleName("Story")
+        self.setAccessibleName(tr("Story"))
         self.setOpenLinks(False)
         self.setMinimumSize(200, 120)
         self.document().setDocumentMargin(12)
@@ -48,7 +49,7 @@ class StoryView(QTextBrowser):
         self.highlighted.connect(self._say_link)
         self.anchorClicked.connect(self.follow)
         self.setWhatsThis(
-            "The Story: what is wrong, what to change, and the records that prove it. Links lead to them."
+            tr("The Story: what is wrong, what to change, and the records that prove it. Links lead to them.")
         )
         look.changed.connect(self.renew)
 
@@ -110,7 +111,7 @@ class StoryView(QTextBrowser):
         """Say the link that Tab has come to, or the pointer is over."""
         words = next((text for text, first, _ in self._links() if self._leads(first) == url.toString()), "")
         if words:
-            announce(self, f"Link: {words}")
+            announce(self, tr("Link: {words}", words=words))
 
     def _leads(self, position: int) -> str:
         cursor = QTextCursor(self.document())
@@ -142,13 +143,13 @@ class StoryView(QTextBrowser):
 
     def _nothing_chosen(self, session: Session) -> str:
         if not session.examined:
-            return "The take is being examined …"
+            return tr("The take is being examined …")
         if not session.findings:
             from opossum.findings.blind_spots import blind_spots
 
             spots = "".join(f"<p>Not seen: {shown_html(spot)}</p>" for spot in blind_spots(session.take))
-            return f"Nothing was found{' in what was seen' if spots else ''}.{spots}"
-        return "Choose a finding at the left, or press N for the first one."
+            return tr("Nothing was found in what was seen.") + spots if spots else tr("Nothing was found.")
+        return tr("Choose a finding at the left, or press N for the first one.")
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Keep keys that walk the page and its links; all others belong to the desk."""
@@ -169,7 +170,7 @@ class StoryView(QTextBrowser):
         kind, _, target = url.toString().partition(":")
         if kind == "uncount" and self.session.finding is not None:
             told = leave_out(self.session, self.session.finding, target)
-            self.left_out.emit(f"Not counted any more; {told}. Ctrl+Z counts it again.")
+            self.left_out.emit(tr("Not counted any more; {told}. Ctrl+Z counts it again.", told=told))
         elif kind == "frame":
             self.session.select_column(int(target))
         elif kind == "place":

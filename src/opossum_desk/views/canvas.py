@@ -23,10 +23,10 @@ from PySide6.QtGui import (
 )
 from PySide6.QtWidgets import QScrollBar, QWidget
 
-from opossum.findings.wording import plural
 from opossum.foreign_text import shown
+from opossum.words import counted, tr
 from opossum_desk.layout.heights import DETAIL_PX, TARGET_PX, Heights
-from opossum_desk.layout.wording import LETTER_PX
+from opossum_desk.layout.wording import LETTER_PX, short_time
 from opossum_desk.state.session import Session
 from opossum_desk.views.foreign_painter import ForeignPainter
 from opossum_desk.views.look import Look
@@ -159,7 +159,7 @@ class AxisCanvas(Canvas):
         """Room at the right that the axis is not laid over."""
         self.setMouseTracking(True)
         self.scroll_bar = QScrollBar(Qt.Orientation.Vertical, self)
-        self.scroll_bar.setAccessibleName(f"Scroll {name}")
+        self.scroll_bar.setAccessibleName(tr("Scroll {name}", name=name))
         self.scroll_bar.valueChanged.connect(lambda _: self.renew())
         self._settle = QTimer(self)
         self._settle.setSingleShot(True)
@@ -247,7 +247,12 @@ class AxisCanvas(Canvas):
             result = session.measure(self._origin, here)
             self._measure = (self._origin, here)
             self.measured.emit(
-                f"Measured: {plural(result.frames, 'frame')} · {result.duration_ns / 1e6:,.2f} ms · {plural(result.calls, 'call')}"
+                tr(
+                    "Measured: {frames} · {time} · {calls}",
+                    frames=counted(result.frames, "frame"),
+                    time=short_time(float(result.duration_ns)),
+                    calls=counted(result.calls, "call"),
+                )
             )
             self.update()
         self._before_y = event.position().y()

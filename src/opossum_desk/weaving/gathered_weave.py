@@ -7,6 +7,7 @@ from typing import Any
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QLabel, QStackedLayout, QWidget
 
+from opossum.words import tr
 from opossum_desk.state.session import Session
 from opossum_desk.weaving.canvas_weave import CanvasWeave
 from opossum_desk.weaving.row_canvas import RowCanvas
@@ -24,7 +25,7 @@ class GatheredWeave(CanvasWeave):
     def __init__(self, canvas: RowCanvas, parent: QWidget | None = None) -> None:
         super().__init__(canvas, parent)
         self.session: Session | None = None
-        self.waiting = QLabel(self.gathering_told)
+        self.waiting = QLabel(tr(self.gathering_told))
         self.waiting.setProperty("role", "quiet")
         self.waiting.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self._stack = QStackedLayout(self)
@@ -52,7 +53,7 @@ class GatheredWeave(CanvasWeave):
             self._gathered(self.gather(session))
         else:
             if not grown:
-                self.waiting.setText(self.gathering_told)
+                self.waiting.setText(tr(self.gathering_told))
                 self._stack.setCurrentWidget(self.waiting)
             self._work.start(lambda tell: self.gather(session))
 

@@ -10,6 +10,7 @@ from PySide6.QtGui import QContextMenuEvent, QImage, QKeyEvent, QPainter, QPen
 from PySide6.QtWidgets import QMenu, QToolTip, QWidget
 
 from opossum.foreign_text import shown
+from opossum.words import tr
 from opossum_desk.context_menus import add_call_actions
 from opossum_desk.layout.describing import describe_call, describe_send, name_call, name_send
 from opossum_desk.layout.row_picture import REACH_PX, Boxes, Dots, Lines, RowPicture, RowStack, RowsView
@@ -154,7 +155,9 @@ class RowCanvas(AxisCanvas):
             return []
         told = [
             Spoken(
-                self.describe_row(label.row).replace("\n", ", "), (0.0, label.top, self.label_px, label.height), "row"
+                self.describe_row(label.row).replace("\n", ", "),
+                (0.0, label.top, self.label_px, label.height),
+                "row",
             )
             for label in picture.labels
         ]
@@ -320,7 +323,7 @@ class RowCanvas(AxisCanvas):
         if asked >= 0:
             self.add_row_actions(menu, asked)
         menu.addSeparator()
-        menu.addAction("Whole take", session.show_all)
+        menu.addAction(tr("Whole take"), session.show_all)
         menu.exec(event.globalPos())
 
     # --- keys --------------------------------------------------------------------------------------------

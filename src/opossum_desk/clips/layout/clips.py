@@ -10,8 +10,8 @@ from collections.abc import Collection
 import numpy as np
 
 from opossum.findings.finding import Finding
-from opossum.findings.wording import plural
 from opossum.stream.tables import Array
+from opossum.words import counted, tr
 from opossum_desk.clips.layout.plays import Overlaid, OverlaidClip, owners_told
 from opossum_desk.clips.layout.rows import ClipRow, Sort
 from opossum_desk.layout.bead import BeadState
@@ -53,9 +53,9 @@ def layout_clips(
     scale = Scale(0.0, 1.0, left, room)
     if not rows:
         empty = (
-            "No clip passes the sieve. Empty it to see all."
+            tr("No clip passes the sieve. Empty it to see all.")
             if session.sieve.active
-            else "This take holds no clips: no animation or track was recorded."
+            else tr("This take holds no clips: no animation or track was recorded.")
         )
         return RowPicture(scale, empty=empty)
     picture = RowPicture(scale)
@@ -85,7 +85,7 @@ def _label(known: Overlaid, row: ClipRow, place: int, top: float, height: float,
         peer = f"{known.take.peers[clip.peer].name}: " if len(known.take.peers) > 1 else ""
         return Label(top, height, place, f"{peer}{clip.cls or 'the game'}", heads=True, faded=row.faded)
     if row.sort is Sort.GRID_HEAD:
-        return Label(top, height, place, "has the mark", role="quiet", indent=10.0)
+        return Label(top, height, place, tr("has the mark"), role="quiet", indent=10.0)
     if row.sort is Sort.GRID:
         return Label(top, height, place, clip.clip, indent=10.0, lit=lit, faded=row.faded)
     told, role = clip_remark(known, row)
@@ -95,22 +95,22 @@ def _label(known: Overlaid, row: ClipRow, place: int, top: float, height: float,
 def clip_remark(known: Overlaid, row: ClipRow) -> tuple[str, str]:
     """Return (how often it played and what is wrong with it, in lines; the colour)."""
     clip, marks = row.clip, known.take.marks
-    plays = f"{plural(len(clip.plays), 'play')} of {owners_told(known, clip)}"
+    plays = tr("{plays} of {owners_told}", plays=counted(len(clip.plays), "play"), owners_told=owners_told(known, clip))
     if row.findings:
         told = dict.fromkeys(_finding_told(finding) for finding in row.findings)
         return "\n".join([plays, *list(told)[:2]]), "rose"
     missed = int(np.count_nonzero((marks.send[clip.marks] < 0) & marks.passed[clip.marks]))
     lost = int(np.count_nonzero(known.lost[clip.plays]))
     if missed:
-        return f"{plays}\n{missed:,} of its marks never came", "quiet"
+        return tr("{plays}\n{missed:,} of its marks never came", plays=plays, missed=missed), "quiet"
     if lost:
-        return f"{plays}\n{lost:,} of them cut before a mark", "quiet"
+        return tr("{plays}\n{lost:,} of them cut before a mark", plays=plays, lost=lost), "quiet"
     return f"{plays}\n{'all marks came' if clip.planned else 'no marks'}", "quiet"
 
 
 def _finding_told(finding: Finding) -> str:
     mark = f" {finding.subject.mark}" if finding.subject.mark else ""
-    count = f", {finding.count:,} times" if finding.count > 1 else ""
+    count = tr(", {count:,} times", count=finding.count) if finding.count > 1 else ""
     return f"{cause_title(finding)}{mark}{count}"
 
 
@@ -271,7 +271,7 @@ def _draw_grid_head(picture: RowPicture, known: Overlaid, row: ClipRow, y: float
         picture.words.append(Words(picture.scale.left + place * width, y, name, "focus"))
     if count < len(row.marks):
         x = picture.scale.left + count * width - 30
-        picture.words.append(Words(x, y - 9, f"and {len(row.marks) - count:,} more"))
+        picture.words.append(Words(x, y - 9, tr("and {marks:,} more", marks=len(row.marks) - count)))
 
 
 def _draw_grid(picture: RowPicture, known: Overlaid, row: ClipRow, y: float) -> None:

@@ -8,6 +8,7 @@ from __future__ import annotations
 import numpy as np
 
 from opossum.stream.tables import Array
+from opossum.words import tr
 from opossum_desk.compare.layout.rows import CompareRow, Sort
 from opossum_desk.compare.layout.side_by_side import Lane, SideBySide
 from opossum_desk.layout.bead import BeadState
@@ -21,10 +22,7 @@ LANE_PX = 8.0
 """How far each lane lies from the middle of its row."""
 DOT_PX, AGREED_PX = 8.0, 4.6
 TICK_PX = 7.0
-NOTHING = (
-    "Nothing lies beside this take.\n\nFile, Set another take beside … (Ctrl+B) compares it with one from before or after a change.\n"
-    "Or choose a finding, and rehearse its fix from the Story."
-)
+NOTHING = "Nothing lies beside this take.\n\nFile, Set another take beside … (Ctrl+B) compares it with one from before or after a change.\nOr choose a finding, and rehearse its fix from the Story."
 
 
 def stack_rows(rows: list[CompareRow], line_px: float, width: float, letter_px: float = LETTER_PX) -> RowStack:
@@ -74,7 +72,7 @@ def layout_compare(
     left, room = view.label_px, max(1.0, view.width - view.label_px - 12)
     scale = Scale(session.low, session.high, left, room)
     if known is None or clock is None or not rows:
-        return RowPicture(scale, empty=NOTHING)
+        return RowPicture(scale, empty=tr(NOTHING))
     picture = ground(session, scale)
     window = clock.window(session)
     marker = -1.0

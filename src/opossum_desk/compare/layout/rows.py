@@ -7,8 +7,8 @@ from typing import NamedTuple
 
 from opossum.compare.differences import Sort as DifferenceSort
 from opossum.compare.wording import difference_line, quality_lines
-from opossum.findings.wording import plural
 from opossum.take.sieve import passes_by_name
+from opossum.words import counted
 from opossum_desk.compare.layout.side_by_side import ListenerLanes, SideBySide
 from opossum_desk.state.session import Session
 
@@ -98,7 +98,7 @@ def compare_rows(known: SideBySide, session: Session, folded: set[str]) -> list[
         if mine:
             mine.sort(key=lambda item: item.name)
             opened = (key == "differ") != (key in folded)
-            rows.append(CompareRow(Sort.HEAD, "", f"{plural(len(mine), 'listener')} {title}", key, faded=opened))
+            rows.append(CompareRow(Sort.HEAD, "", f"{counted(len(mine), 'listener')} {title}", key, faded=opened))
             if opened:
                 rows += [CompareRow(Sort.LISTENER, listener=item, faded=key == "same") for item in mine]
     return rows

@@ -10,9 +10,10 @@ from opossum.compare.comparison import Comparison
 from opossum.compare.figures import ListenerFigures
 from opossum.compare.nodes import Nodes, What
 from opossum.compare.telling import told
-from opossum.findings.wording import milliseconds, plural
+from opossum.findings.wording import milliseconds
 from opossum.stream.tables import Array
 from opossum.take.take import Take
+from opossum.words import counted, tr
 
 
 class Lane(NamedTuple):
@@ -109,13 +110,21 @@ class SideBySide:
         before, after = (figures.get(item.name, ListenerFigures()) for figures in self.comparison.listeners)
         more = after.calls - before.calls
         if more:
-            told_more = f"{plural(abs(more), 'call')} {'more' if more > 0 else 'fewer'}"
+            told_more = (
+                tr("{calls} more", calls=counted(more, "call"))
+                if more > 0
+                else tr("{calls} fewer", calls=counted(-more, "call"))
+            )
             saved = after.time_ns - before.time_ns
             if abs(saved) > 1e6:
                 told_more += f", {milliseconds(abs(saved))} {'more' if saved > 0 else 'less'}"
             return told_more
         lone = sum(int(lane.lone.sum()) for lane in item.lanes)
-        return f"{plural(after.calls, 'call')}, {lone:,} of them otherwise" if lone else plural(after.calls, "call")
+        return (
+            tr("{calls}, {lone:,} of them otherwise", calls=counted(after.calls, "call"), lone=lone)
+            if lone
+            else counted(after.calls, "call")
+        )
 
 
 def _by_label(nodes: Nodes, what: What, seconds: Array) -> list[Array]:

@@ -18,6 +18,7 @@ from opossum_desk.flow.layout.beads import STITCH_FROM_PX, Beads, bead_size, bea
 from opossum_desk.flow.layout.frozen import FrozenBand, frozen_bands
 from opossum_desk.layout.heights import USUAL, Heights
 from opossum_desk.layout.scale import Scale, grid_marks, pixel_columns, selected_band
+from opossum_desk.layout.wording import short_time
 from opossum_desk.state.axis import Axis, AxisMode
 from opossum_desk.state.row_index import Level, Row
 from opossum_desk.state.session import Session
@@ -274,8 +275,7 @@ def _names(
         x = float(beads.x[index] + beads.stretch[index]) + size / 2 + 4
         if x < right_of.get(line, -1e9):
             continue
-        micro = take.calls.duration_ns[call] / 1e3
-        time = f"{micro / 1000:.1f} ms" if micro >= 1000 else f"{micro:.0f} µs"
+        time = short_time(float(take.calls.duration_ns[call]))
         text = (
             f"{take.event_of_call(call)} · {time}"
             if beads.count[index] == 1

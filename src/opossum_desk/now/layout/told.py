@@ -10,6 +10,7 @@ from opossum.live.peers import PeerState
 from opossum.live.receiver import Receiver
 from opossum.stream.tables import told_counts
 from opossum.take.take import Take
+from opossum.words import tr
 from opossum_desk.recordings import SILENT_S
 
 MOST_NAMED = 3
@@ -18,30 +19,30 @@ MOST_NAMED = 3
 def state_told(receiver: Receiver | None) -> str:
     """Return what the games do, in one line."""
     if receiver is None:
-        return "No game is being listened for."
+        return tr("No game is being listened for.")
     if receiver.trouble:
-        return f"Nothing more is recorded: {receiver.trouble}."
+        return tr("Nothing more is recorded: {trouble}.", trouble=receiver.trouble)
     peers = receiver.peers
     playing = [peer for peer in peers if peer.connected]
     held = [peer for peer in peers if peer.held is not None]
     silent = [peer for peer in playing if peer.silent_s >= SILENT_S and peer.held is None]
     if held:
-        told = f"Held: {_named(held, peers)}"
+        told = tr("Held: {named}", named=_named(held, peers))
     elif silent:
-        told = f"{silent[0].name}: no answer for {silent[0].silent_s:.0f} s"
+        told = tr("{name}: no answer for {silent_s:.0f} s", name=silent[0].name, silent_s=silent[0].silent_s)
     elif playing:
-        told = f"Playing: {_named(playing, peers)}"
+        told = tr("Playing: {named}", named=_named(playing, peers))
     else:
-        return f"Listening on {receiver.host}:{receiver.port}; no game plays."
+        return tr("Listening on {host}:{port}; no game plays.", host=receiver.host, port=receiver.port)
     if not any(peer.holds for peer in playing):
-        told += ". Its recorder cannot hold it"
+        told += tr(". Its recorder cannot hold it")
     return f"{told}."
 
 
 def _named(some: list[PeerState], peers: list[PeerState]) -> str:
     one_game = len({peer.game for peer in peers}) == 1  # then its peers' names tell them apart
     names = [peer.name if one_game and len(peers) > 1 else f"{peer.name} – {peer.game}" for peer in some[:MOST_NAMED]]
-    more = f" and {len(some) - MOST_NAMED} more" if len(some) > MOST_NAMED else ""
+    more = tr(" and {some} more", some=len(some) - MOST_NAMED) if len(some) > MOST_NAMED else ""
     return ", ".join(names) + more
 
 
@@ -50,14 +51,14 @@ def peers_told(peers: list[PeerState], rates: Mapping[str, float], dropped: Mapp
     lines = []
     for peer in peers:
         state = "held" if peer.held is not None else "playing" if peer.connected else "gone"
-        parts = [f"{peer.name} – {peer.game}: {state}", f"{peer.records:,} records"]
+        parts = [f"{peer.name} – {peer.game}: {state}", tr("{records:,} records", records=peer.records)]
         if peer.connected:
-            parts.append(f"{rates.get(peer.name, 0.0):,.0f} a second")
-        parts.append(f"clock {clock_told(peer, peers)}")
+            parts.append(tr("{rates:,.0f} a second", rates=rates.get(peer.name, 0.0)))
+        parts.append(tr("clock {clock_told}", clock_told=clock_told(peer, peers)))
         lost = dropped.get(peer.name, 0)
-        parts.append(f"{lost:,} dropped" if lost else "nothing dropped")
+        parts.append(tr("{lost:,} dropped", lost=lost) if lost else tr("nothing dropped"))
         if peer.rubbish:
-            parts.append(f"{peer.rubbish:,} lines that are no records")
+            parts.append(tr("{rubbish:,} lines that are no records", rubbish=peer.rubbish))
         lines.append(" · ".join(parts))
     return lines
 
@@ -66,11 +67,11 @@ def clock_told(peer: PeerState, peers: list[PeerState]) -> str:
     """Return how a peer's clock stands to the first one's."""
     first = peers[0]
     if peer is first:
-        return "sets the time"
+        return tr("sets the time")
     if peer.error_ns is None or first.error_ns is None:
-        return "not known yet"
+        return tr("not known yet")
     if not (peer.clock_is_believable and first.clock_is_believable):
-        return "does not agree with its records, not used"
+        return tr("does not agree with its records, not used")
     offset_ms, error_ms = (peer.offset_ns - first.offset_ns) / 1e6, (peer.error_ns + first.error_ns) / 1e6
     told = f"{offset_ms / 1000:+.3f} s" if abs(offset_ms) >= 1000 else f"{offset_ms:+.1f}"
     return f"{told} ± {error_ms:.1f} ms".replace("-", "−")

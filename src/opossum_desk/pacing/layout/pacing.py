@@ -14,6 +14,7 @@ import numpy as np
 from opossum.findings.finding import Finding
 from opossum.findings.wording import milliseconds
 from opossum.stream.tables import Array
+from opossum.words import tr
 from opossum_desk.layout.bead import BeadState
 from opossum_desk.layout.heights import DETAIL_PX
 from opossum_desk.layout.row_picture import (
@@ -77,9 +78,9 @@ def layout_pacing(
     scale = Scale(session.low, session.high, view.label_px, max(1.0, view.width - view.label_px - spread_px))
     if not rows:
         empty = (
-            "Nothing that recurs passes the sieve. Empty it to see all."
+            tr("Nothing that recurs passes the sieve. Empty it to see all.")
             if session.sieve.active
-            else "Nothing recurs in this take: no timer, delay, tick or cue came often enough to have a rhythm."
+            else tr("Nothing recurs in this take: no timer, delay, tick or cue came often enough to have a rhythm.")
         )
         return RowPicture(scale, empty=empty)
     picture = ground(session, scale)
@@ -96,7 +97,7 @@ def _label(row: PacedRow, place: int, top: float, height: float, lit: bool) -> L
     # what costs most is told first, for the last line may have no room
     lines = [row.recurring.rhythm, text]
     if row.finding is not None and row.finding.instead:
-        lines.insert(1, f"{row.finding.instead} could call it instead")
+        lines.insert(1, tr("{instead} could call it instead", instead=row.finding.instead))
     if row.recurring.cost_ns:
         lines.insert(1, cost_told(row.recurring))
     detail = "\n".join(lines)
@@ -108,9 +109,9 @@ def cost_told(row: Recurring) -> str:
     """Say what it costs a second, and how much of it was for nothing."""
     if not row.cost_ns:
         return ""
-    told = f"{row.cost_ns / 1e6:.2f} ms a second"
+    told = tr("{cost_ns:.2f} ms a second", cost_ns=row.cost_ns / 1e6)
     if row.wasted > 0:
-        told += f", {row.wasted:.1%} for nothing"
+        told += tr(", {wasted:.1%} for nothing", wasted=row.wasted)
     return told
 
 

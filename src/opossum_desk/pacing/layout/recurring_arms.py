@@ -8,9 +8,9 @@ import numpy as np
 
 from opossum.findings.frame_times import frame_times, stalls
 from opossum.findings.scene import Scene
-from opossum.findings.wording import plural
 from opossum.stream.tables import Array
 from opossum.take.grouping import distinct, parted
+from opossum.words import counted, tr
 from opossum_desk.pacing.layout.firings import Firings
 from opossum_desk.pacing.layout.recurring import FEWEST_FIRINGS, Recurring, peer_name, wasted_share
 
@@ -43,8 +43,12 @@ def timers(scene: Scene) -> Iterator[Recurring]:
 def _rhythm(table: object, arms: Array, asked: Array) -> str:
     frames = int(table["frames"][arms[0]])  # type: ignore[index]
     if frames > 0:
-        return f"every {plural(frames, 'frame')}"
-    return f"every {_seconds(float(asked[0]) / 1e9)}" if asked[0] == asked[0] else "no interval told"
+        return tr("every {frames}", frames=counted(frames, "frame"))
+    return (
+        tr("every {seconds}", seconds=_seconds(float(asked[0]) / 1e9))
+        if asked[0] == asked[0]
+        else tr("no interval told")
+    )
 
 
 def delays(scene: Scene) -> Iterator[Recurring]:
@@ -67,7 +71,7 @@ def delays(scene: Scene) -> Iterator[Recurring]:
 
 
 def _seconds(value: float) -> str:
-    return f"{value:.3g} s" if value >= 1 else f"{value * 1000:.3g} ms"
+    return f"{value:.3g} s" if value >= 1 else tr("{value:.3g} ms", value=value * 1000)
 
 
 def _fired(scene: Scene, arms: Array) -> tuple[Array, Array, Array, Array, Array]:

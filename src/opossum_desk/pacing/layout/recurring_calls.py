@@ -8,9 +8,9 @@ import numpy as np
 
 from opossum.findings.frame_times import frame_times
 from opossum.findings.scene import Scene
-from opossum.findings.wording import plural
 from opossum.stream.tables import Array
 from opossum.take.grouping import Groups, Runs, distinct, factorised
+from opossum.words import counted, tr
 from opossum_desk.pacing.layout.firings import Firings
 from opossum_desk.pacing.layout.recurring import FEWEST_FIRINGS, FEWEST_KNOWN, Recurring, peer_name
 
@@ -48,7 +48,11 @@ def ticks(scene: Scene) -> Iterator[Recurring]:
             call,
             mine[groups.rows(number)],
             sort="tick",
-            rhythm=f"{plural(int(counts[number]), 'run')} by {take.via_of_send(int(calls.send[call]))}",
+            rhythm=tr(
+                "{runs} by {via_of_send}",
+                runs=counted(int(counts[number]), "run"),
+                via_of_send=take.via_of_send(int(calls.send[call])),
+            ),
             reckon=reckon,
             cost_ns=float(durations[number]) / (scene.played_ns / 1e9),
             wasted=wasted,
@@ -115,8 +119,8 @@ def answers(scene: Scene) -> Iterator[Recurring]:
 
         yield Recurring(
             sort="answer",
-            name=f"{peer_name(take, peer)}answers to {take.text(event)}",
-            rhythm=f"{plural(count, 'call')} of {plural(len(mine), 'listener')}",
+            name=tr("{peer_name}answers to {event}", peer_name=peer_name(take, peer), event=take.text(event)),
+            rhythm=tr("{calls} of {listeners}", calls=counted(count, "call"), listeners=counted(len(mine), "listener")),
             via="direct",
             rows_of="call",
             unit_ns=scene.once(frame_times).usual_ns[peer],

@@ -10,8 +10,8 @@ import numpy as np
 from opossum.findings.cue_off.cues import cues
 from opossum.findings.frame_times import frame_times
 from opossum.findings.scene import Scene
-from opossum.findings.wording import plural
 from opossum.take.grouping import parted
+from opossum.words import counted, tr
 from opossum_desk.pacing.layout.firings import Firings
 from opossum_desk.pacing.layout.recurring import FEWEST_FIRINGS, Recurring, peer_name
 
@@ -34,7 +34,7 @@ def tracks(scene: Scene) -> Iterator[Recurring]:
         yield Recurring(
             sort="cue",
             name=f"{peer_name(take, peer)}{take.text(owner) or 'track'}  {clip}",
-            rhythm=f"{plural(len(part), 'cue')} of its track",
+            rhythm=tr("{cues} of its track", cues=counted(len(part), "cue")),
             via="clip",
             rows_of="send",
             unit_ns=scene.once(frame_times).usual_ns[peer],

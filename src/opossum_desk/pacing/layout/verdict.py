@@ -6,6 +6,7 @@ import numpy as np
 
 from opossum.findings.wording import milliseconds
 from opossum.stream.tables import Array
+from opossum.words import tr
 
 SLOPE_FRAMES = 0.02
 """Drift of so many frames a firing is a slope, if it comes to more than a frame in all."""
@@ -30,29 +31,36 @@ def verdict(sort: str, off: Array, unit: float) -> tuple[str, bool]:
     if count > MOST_JUDGED:
         off = off[np.linspace(0, len(off) - 1, MOST_JUDGED).astype(np.int64)]
     if not len(off):
-        return "never free of a pause or a freeze", False
+        return tr("never free of a pause or a freeze"), False
     middle = float(np.median(off))
     low, high = np.percentile(off, [10, 90]).tolist()
     if sort == "answer":
-        return f"within {milliseconds(highest)} of the send", bool(high > LATE_FRAMES * unit)
+        return tr("within {milliseconds} of the send", milliseconds=milliseconds(highest)), bool(
+            high > LATE_FRAMES * unit
+        )
     if sort == "tick":
-        return f"most intervals within {milliseconds(high - low)}", False
+        return tr("most intervals within {milliseconds}", milliseconds=milliseconds(high - low)), False
     slope, share = _slope(off)
     slope *= len(off) / count  # by the firing, not by the one that is looked at
     if abs(slope) > SLOPE_FRAMES * unit and share >= SLOPE_SHARE and abs(slope) * count > unit:
-        return f"{milliseconds(abs(slope))} {'later' if slope > 0 else 'earlier'} each time", True
+        told = tr("{time} later each time", time=milliseconds(slope)) if slope > 0 else ""
+        return told or tr("{time} earlier each time", time=milliseconds(-slope)), True
     if high - low > CLOUD_FRAMES * unit:
-        return f"jumps about by {milliseconds(high - low)}", False
+        return tr("jumps about by {milliseconds}", milliseconds=milliseconds(high - low)), False
     if abs(middle) > LATE_FRAMES * unit:
         often = "always" if (lowest if middle > 0 else -highest) > 0 else "mostly"
         return f"{often} {milliseconds(abs(middle))} {'late' if middle > 0 else 'early'}", True
     furthest = max(abs(lowest), abs(highest))
     if furthest < EXACT_NS:
-        return "kept exactly", False
+        return tr("kept exactly"), False
     usual = max(abs(low), abs(high), EXACT_NS)
     if furthest <= usual * NEARLY:
-        return f"kept to {milliseconds(furthest)}", False
-    return f"mostly kept to {milliseconds(usual)}, at worst {milliseconds(furthest)} off", False
+        return tr("kept to {milliseconds}", milliseconds=milliseconds(furthest)), False
+    return tr(
+        "mostly kept to {milliseconds}, at worst {milliseconds_2} off",
+        milliseconds=milliseconds(usual),
+        milliseconds_2=milliseconds(furthest),
+    ), False
 
 
 def _slope(off: Array) -> tuple[float, float]:

@@ -7,9 +7,9 @@ from __future__ import annotations
 
 import numpy as np
 
-from opossum.findings.wording import plural
 from opossum.stream.tables import Array
 from opossum.take.indexes.objects import NEVER
+from opossum.words import counted, tr
 from opossum_desk.layout.bead import BeadState
 from opossum_desk.layout.heights import DETAIL_PX
 from opossum_desk.layout.row_picture import (
@@ -77,8 +77,8 @@ def layout_roster(
 
 def _why_empty(session: Session) -> str:
     if session.sieve.active:
-        return "Nothing passes the sieve. Empty it to see everybody who listens."
-    return "Nobody listened to anything in this take: no bind was recorded, and no send."
+        return tr("Nothing passes the sieve. Empty it to see everybody who listens.")
+    return tr("Nobody listened to anything in this take: no bind was recorded, and no send.")
 
 
 def _label(
@@ -111,7 +111,7 @@ def _label(
         table = take.tables["wait"]
         waiter = int(table["o"][waits[0]])
         name = take.text(waiter) if len(waits) == 1 else f"{take.class_of(waiter)} ×{len(waits):,}"
-        text, indent = f"{name}  for {take.text(int(table['ev'][waits[0]]))}", 10.0
+        text, indent = tr("{name}  for {table}", name=name, table=take.text(int(table["ev"][waits[0]]))), 10.0
     else:
         text, heads, role = f"{row.text}  {row.number:,}", True, "quiet"
     lit = place in meant.places
@@ -129,14 +129,16 @@ def event_remark(known: RosterListeners, event: int) -> str:
         return ""
     total = int(known.sends.sizes()[event])
     if unheard == total:
-        return f"{'its one send was' if total == 1 else f'all {total:,} sends were'} heard by nobody"
-    return f"{unheard:,} of {plural(total, 'send')} heard by nobody"
+        if total == 1:
+            return tr("its one send was heard by nobody")
+        return tr("all {total:,} sends were heard by nobody", total=total)
+    return tr("{unheard:,} of {sends} heard by nobody", unheard=unheard, sends=counted(total, "send"))
 
 
 def listener_remark(known: RosterListeners, row: RosterRow) -> tuple[str, str]:
     """Return (what is wrong with a listener's bars, its colour); both empty or quiet where nothing is."""
     if row.lane:
-        return "bound again while it was bound", "rose"
+        return tr("bound again while it was bound"), "rose"
     if known.stale_binds[row.number]:
         return stale_remark(int(known.stale_calls[row.number]), 1), "rose"
     if known.stale_calls[row.number]:
@@ -147,9 +149,13 @@ def listener_remark(known: RosterListeners, row: RosterRow) -> tuple[str, str]:
 def stale_remark(calls: int, listeners: int) -> str:
     """Say that listeners stayed bound after they had gone, and how often they were called."""
     if listeners == 1:
-        return f"called {plural(calls, 'time')} after it went" if calls else "listens on after it went"
-    listen = f"{listeners:,} listen on after they went"
-    return f"{listen}: {plural(calls, 'call')}" if calls else listen
+        return (
+            tr("called {times} after it went", times=counted(calls, "time"))
+            if calls
+            else tr("listens on after it went")
+        )
+    listen = tr("{listeners:,} listen on after they went", listeners=listeners)
+    return f"{listen}: {counted(calls, 'call')}" if calls else listen
 
 
 class _Drawing:

@@ -9,6 +9,7 @@ import numpy as np
 
 from opossum.stream.tables import Array
 from opossum.take.sieve import passes_by_name
+from opossum.words import tr
 from opossum_desk.roster.layout.listeners import RosterListeners
 from opossum_desk.state.session import Session
 
@@ -93,7 +94,7 @@ def _foot(known: RosterListeners, session: Session, unheard_by_all: list[RosterR
         )
         if not (faded and hides):
             waits.append(RosterRow(Sort.VAIN, place, faded=faded))
-    for text, found in (("Waits in vain", waits), ("Nobody listens", unheard_by_all)):
+    for text, found in ((tr("Waits in vain"), waits), (tr("Nobody listens"), unheard_by_all)):
         if found:
             rows.append(RosterRow(Sort.FOOT, len(found), text=text))
             rows += found

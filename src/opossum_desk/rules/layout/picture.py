@@ -9,6 +9,7 @@ import numpy as np
 
 from opossum.rules.checked import Outcome
 from opossum.stream.tables import Array
+from opossum.words import tr
 from opossum_desk.layout.bead import BeadState
 from opossum_desk.layout.row_picture import Dots, Label, Lines, PixelBars, RowPicture, RowStack, RowsView, Words, ground
 from opossum_desk.layout.scale import Scale, pixel_columns
@@ -18,10 +19,7 @@ from opossum_desk.state.session import Session
 
 STRIP_PX = 20.0
 HELD_PX, BROKE_PX = 5.0, 14.0
-NOTHING = (
-    "There are no rules beside this take.\n\nWrite one above: every send of oven_on is heard.\n"
-    "They are kept in a file of sentences beside the take, and `opossum check` holds later takes to them."
-)
+NOTHING = "There are no rules beside this take.\n\nWrite one above: every send of oven_on is heard.\nThey are kept in a file of sentences beside the take, and `opossum check` holds later takes to them."
 
 
 def stack_rows(rows: list[RuleRow], line_px: float, width: float, letter_px: float = LETTER_PX) -> RowStack:
@@ -61,10 +59,10 @@ def layout_rules(session: Session, strips: Strips, rows: list[RuleRow], stack: R
     left, room = view.label_px, max(1.0, view.width - view.label_px - 12)
     scale = Scale(session.low, session.high, left, room)
     if session.rules.checked is None and not rows:
-        return RowPicture(scale, empty="Checking the rules beside this take …")
+        return RowPicture(scale, empty=tr("Checking the rules beside this take …"))
     if all(row.sort is Sort.HEAD and row.key == "suggested" and not row.opened for row in rows):
         picture = RowPicture(scale)
-        lines = [line for text in NOTHING.split("\n") for line in wrapped(text, room - 8, view.letter_px) or [""]]
+        lines = [line for text in tr(NOTHING).split("\n") for line in wrapped(text, room - 8, view.letter_px) or [""]]
         picture.words += [
             Words(left + 8, view.header_px + (1.5 + number) * view.line_px, line, "quiet", False)
             for number, line in enumerate(lines)

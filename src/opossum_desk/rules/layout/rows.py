@@ -5,7 +5,7 @@ from __future__ import annotations
 from enum import Enum
 from typing import TYPE_CHECKING, NamedTuple
 
-from opossum.findings.wording import plural
+from opossum.words import counted, tr
 from opossum_desk.state.session import Session
 
 if TYPE_CHECKING:
@@ -40,7 +40,7 @@ def rule_rows(session: Session, folded: set[str]) -> list[RuleRow]:
     rules = session.rules
     rows: list[RuleRow] = []
     if rules.trouble:
-        rows.append(RuleRow(Sort.MISTAKE, rules.trouble, "not checked"))
+        rows.append(RuleRow(Sort.MISTAKE, rules.trouble, tr("not checked")))
     checked = rules.checked
     if checked is not None:
         rows += [
@@ -49,14 +49,14 @@ def rule_rows(session: Session, folded: set[str]) -> list[RuleRow]:
         for verdict, title, opened in (
             ("broke", "broke", True),
             ("held", "held", True),
-            ("no occasion", "had no occasion", False),
+            (tr("no occasion"), tr("had no occasion"), False),
         ):
             mine = [outcome for outcome in checked.outcomes if outcome.verdict == verdict]
             if not mine:
                 continue
             mine.sort(key=lambda outcome: -outcome.broken)
             is_open = opened != (verdict in folded)
-            rows.append(RuleRow(Sort.HEAD, "", f"{plural(len(mine), 'rule')} {title}", verdict, opened=is_open))
+            rows.append(RuleRow(Sort.HEAD, "", f"{counted(len(mine), 'rule')} {title}", verdict, opened=is_open))
             if is_open:
                 rows += [
                     RuleRow(Sort.RULE, sentence_of(outcome), verdict_of(outcome), outcome=outcome) for outcome in mine
@@ -64,16 +64,16 @@ def rule_rows(session: Session, folded: set[str]) -> list[RuleRow]:
     if checked is not None:
         is_open = "suggested" in folded
         count = (
-            f"{plural(len(rules.suggested), 'rule')} that always held here"
+            tr("{rules} that always held here", rules=counted(len(rules.suggested), "rule"))
             if rules.suggested is not None
-            else "What always held here"
+            else tr("What always held here")
         )
         rows.append(
-            RuleRow(Sort.HEAD, "" if is_open else "Unfold it to look for them.", count, "suggested", opened=is_open)
+            RuleRow(Sort.HEAD, "" if is_open else tr("Unfold it to look for them."), count, "suggested", opened=is_open)
         )
         if is_open:
             rows += [
-                RuleRow(Sort.SUGGESTED, item.candidate.sentence, f"{plural(item.occasions, 'time')}", suggested=item)
+                RuleRow(Sort.SUGGESTED, item.candidate.sentence, f"{counted(item.occasions, 'time')}", suggested=item)
                 for item in rules.suggested or ()
             ]
     return rows
@@ -88,5 +88,5 @@ def sentence_of(outcome: Outcome) -> str:
 def verdict_of(outcome: Outcome) -> str:
     """Return how often a rule held or broke."""
     if outcome.broken:
-        return f"broke {outcome.broken:,} of {outcome.occasions:,}"
-    return f"held {plural(outcome.occasions, 'time')}" if outcome.occasions else "no occasion"
+        return tr("broke {broken:,} of {occasions:,}", broken=outcome.broken, occasions=outcome.occasions)
+    return tr("held {times}", times=counted(outcome.occasions, "time")) if outcome.occasions else tr("no occasion")

@@ -6,8 +6,8 @@ from typing import NamedTuple
 
 import numpy as np
 
-from opossum.findings.wording import plural
 from opossum.take.moment import last_line, values_at
+from opossum.words import counted, tr
 from opossum_desk.layout.wording import short_time
 from opossum_desk.state.session import Session
 
@@ -61,7 +61,7 @@ def layout_frame(session: Session) -> FramePicture:
     """Return the lines of the selected frame."""
     take, axis = session.take, session.axis
     if session.column < 0:
-        return FramePicture("No frame selected", "Click a bead, or press →.", [])
+        return FramePicture(tr("No frame selected"), tr("Click a bead, or press →."), [])
     calls = session.calls_of_column(session.column)
     row = axis.row_of_column(session.column)
     number = int(take.frames.number[row])
@@ -87,7 +87,7 @@ def layout_frame(session: Session) -> FramePicture:
         phase = int(take.phase_of_call[call])
         if phase != phase_now and depth[call] == 0:
             phase_now = phase
-            rows.append(FrameRow("phase", take.text(phase) or "outside any phase"))
+            rows.append(FrameRow("phase", take.text(phase) or tr("outside any phase")))
         rows.append(
             FrameRow(
                 "call",
@@ -106,11 +106,21 @@ def layout_frame(session: Session) -> FramePicture:
             rows += _data_of_call(session, call, min(depth[call], DEEPEST_INDENT))
     length = short_time(float(session.frame_lengths[row]))
     loading = " · loading" if take.frames.loading[row] else ""
-    title = f"Frame {number}" if number >= 0 else "Start-up"
+    title = tr("Frame {number}", number=number) if number >= 0 else tr("Start-up")
     rows += [FrameRow("say", text) for _, text in says]
     if session.shows_data:
         rows += _values_at_end(session, row)
-    return FramePicture(title, f"{plural(len(calls) + left_out, 'call')} · {length} of work{loading}", rows, left_out)
+    return FramePicture(
+        title,
+        tr(
+            "{calls} · {length} of work{loading}",
+            calls=counted(len(calls) + left_out, "call"),
+            length=length,
+            loading=loading,
+        ),
+        rows,
+        left_out,
+    )
 
 
 def call_marks(session: Session, call: int) -> tuple[str, ...]:
@@ -149,9 +159,13 @@ def _values_at_end(session: Session, row: int) -> list[FrameRow]:
     values = values_at(take, line)[:MOST_VALUES]
     if not values:
         return []
-    rows = [FrameRow("phase", "values when it ends")]
+    rows = [FrameRow("phase", tr("values when it ends"))]
     for value in values:
-        by = f", set by {take.function_of_call(value.call)}" if value.call >= 0 else ""
+        by = (
+            tr(", set by {function_of_call}", function_of_call=take.function_of_call(value.call))
+            if value.call >= 0
+            else ""
+        )
         name = f"{value.o} {value.name}".strip()
         rows.append(FrameRow("data", f"{name} = {value.text[:LONGEST_DATA]}{by}"))
     return rows
@@ -163,4 +177,4 @@ def _from_earlier(session: Session, call: int, row: int) -> str:
     parent = int(take.calls.parent[call])
     if parent < 0 or take.calls.frame[parent] == row:
         return ""
-    return f" (from frame {take.frames.number[take.calls.frame[parent]]})"
+    return tr(" (from frame {number})", number=take.frames.number[take.calls.frame[parent]])

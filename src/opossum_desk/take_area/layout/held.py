@@ -6,6 +6,7 @@ from opossum.foreign_text import shown_html
 from opossum.stream.tables import JsonColumn
 from opossum.take.chains import chain_of
 from opossum.take.recording import parsed_list
+from opossum.words import tr
 from opossum_desk.state.session import Session
 
 MOST_CAUSES = 12
@@ -16,12 +17,14 @@ LONGEST_DATA = 600
 def held_html(session: Session, call: int, wire: str, quiet: str, accent: str) -> str:
     """Return the page for a game held at `call` (-1: between calls); `wire` is its tripwire's text, if it was one."""
     take = session.take
-    why = f"Held at the tripwire <b>{shown_html(wire)}</b>" if wire else "Held, as asked"
+    why = f"Held at the tripwire <b>{shown_html(wire)}</b>" if wire else tr("Held, as asked")
     parts = [f'<p style="color:{accent};margin:0 0 6px 0">{why}</p>']
     if call < 0:
         row = len(take.frames) - 1
         number = int(take.frames.number[row]) if row >= 0 else -1
-        parts.append(f"<p><b>frame {number}</b> has just begun.</p>" if number >= 0 else "<p>Between two calls.</p>")
+        parts.append(
+            f"<p><b>frame {number}</b> has just begun.</p>" if number >= 0 else f"<p>{tr('Between two calls.')}</p>"
+        )
     else:
         parts += [_call(session, call, quiet), _causes(session, call, quiet), _data(session, call, quiet)]
     parts.append(_stack(session, quiet))
@@ -36,7 +39,7 @@ def _call(session: Session, call: int, quiet: str) -> str:
     where = f"frame {number}" if number >= 0 else "start-up"
     at = take.text(int(take.tables["call"]["at"][call]))
     place = f" · {shown_html(at)}" if at else ""
-    gone = " Its owner is gone." if take.owner_gone[call] else ""
+    gone = " " + tr("Its owner is gone.") if take.owner_gone[call] else ""
     return (
         f'<p style="margin:0"><a href="call:{call}"><b>{shown_html(function)}</b></a> of {shown_html(owner)}{gone}</p>'
         f'<p style="margin:0 0 8px 0;color:{quiet}">for <b>{shown_html(take.event_of_call(call))}</b> · {where}{place}</p>'
@@ -56,7 +59,7 @@ def _causes(session: Session, call: int, quiet: str) -> str:
     via = take.via_of_send(send) if send >= 0 else "unknown"
     told = "sent by code outside any call" if via == "direct" else f"came about by {via}"
     lines.append(f'<p style="margin:1px 0;color:{quiet}">{shown_html(take.event_of_call(first))} {told}</p>')
-    return f'<p style="margin:6px 0 2px 0;color:{quiet}">Because of</p>' + "".join(lines)
+    return f'<p style="margin:6px 0 2px 0;color:{quiet}">{tr("Because of")}</p>' + "".join(lines)
 
 
 def _data(session: Session, call: int, quiet: str) -> str:
@@ -65,7 +68,7 @@ def _data(session: Session, call: int, quiet: str) -> str:
     text = column[send] if send >= 0 and isinstance(column, JsonColumn) else ""
     if not text:
         return ""
-    return f'<p style="margin:8px 0 2px 0;color:{quiet}">With the data</p><p style="margin:0">{shown_html(text[:LONGEST_DATA])}</p>'
+    return f'<p style="margin:8px 0 2px 0;color:{quiet}">{tr("With the data")}</p><p style="margin:0">{shown_html(text[:LONGEST_DATA])}</p>'
 
 
 def _stack(session: Session, quiet: str) -> str:
@@ -74,4 +77,4 @@ def _stack(session: Session, quiet: str) -> str:
     if not stack:
         return ""
     lines = "".join(f'<p style="margin:1px 0">{shown_html(line)}</p>' for line in stack[:MOST_STACK])
-    return f'<p style="margin:8px 0 2px 0;color:{quiet}">The stack, innermost first</p>{lines}'
+    return f'<p style="margin:8px 0 2px 0;color:{quiet}">{tr("The stack, innermost first")}</p>{lines}'

@@ -9,8 +9,9 @@ from urllib.parse import quote
 from opossum.findings.finding import Evidence, Finding
 from opossum.foreign_text import shown_html
 from opossum.rehearse.fixes import can_be_rehearsed
+from opossum.words import tr
 from opossum_desk.layout.describing import record_text
-from opossum_desk.layout.wording import SEVERITY_TITLES, cause_title, kind_title
+from opossum_desk.layout.wording import cause_title, kind_title, severity_title
 from opossum_desk.state.session import Session
 from opossum_desk.state.source_places import find_source, lines_around, places_in
 from opossum_desk.state.uncounting import LEFT_OUT_BY
@@ -38,24 +39,24 @@ def story_html(
     name = subject.fn or (f"`{subject.ev}`" if subject.ev else subject.q or subject.at or finding.kind)
     parts = [
         f'<p style="margin:0;color:{accent if finding.severity.value == "fault" else quiet}">'
-        f"{SEVERITY_TITLES[finding.severity.value]} · {shown_html(kind_title(finding.kind))}</p>",
+        f"{severity_title(finding.severity.value)} · {shown_html(kind_title(finding.kind))}</p>",
         f'<p style="margin:2px 0 8px 0;font-size:large"><b>{shown_html(name.strip("`"))}</b> '
         f"{shown_html(cause_title(finding))}</p>",
         f"<p>{_prose(finding.summary)}</p>",
-        f'<p style="color:{quiet};margin-bottom:0">What to change</p><p style="margin-top:0">{_prose(finding.advice)}</p>',
+        f'<p style="color:{quiet};margin-bottom:0">{tr("What to change")}</p><p style="margin-top:0">{_prose(finding.advice)}</p>',
     ]
     parts += [f"<p>{_prose(detail)}</p>" for detail in finding.details]
     parts += _source(finding, roots, quiet)
     if offer:
         parts.append(f'<p><a href="weave:{offer[0]}">{shown_html(offer[1])}</a></p>')
-    rehearse = '<a href="rehearse:">Rehearse this fix</a> · ' if can_be_rehearsed(finding) else ""
-    parts.append(f'<p>{rehearse}<a href="rule:">Write a rule against it</a></p>')
+    rehearse = f'<a href="rehearse:">{tr("Rehearse this fix")}</a> · ' if can_be_rehearsed(finding) else ""
+    parts.append(f'<p>{rehearse}<a href="rule:">{tr("Write a rule against it")}</a></p>')
     parts.append(_frames(session, finding, quiet))
-    parts.append(f'<p style="color:{quiet};margin-bottom:0">Proof</p>')
+    parts.append(f'<p style="color:{quiet};margin-bottom:0">{tr("Proof")}</p>')
     parts += [_evidence(session, item, quiet) for item in finding.evidence]
     for title, ids in (
-        ("Follows from", [finding.root] if finding.root else []),
-        ("What follows from it", finding.consequences),
+        (tr("Follows from"), [finding.root] if finding.root else []),
+        (tr("What follows from it"), finding.consequences),
     ):
         links = [_finding_link(session, other) for other in ids]
         if links:
@@ -74,7 +75,7 @@ def _leaving_out(finding: Finding, quiet: str) -> str:
     ]
     if not links:
         return ""
-    return f'<p style="color:{quiet};margin-bottom:0">Do not count this for</p><p style="margin-top:0">{" · ".join(links)}</p>'
+    return f'<p style="color:{quiet};margin-bottom:0">{tr("Do not count this for")}</p><p style="margin-top:0">{" · ".join(links)}</p>'
 
 
 def _source(finding: Finding, roots: Sequence[Path], quiet: str) -> list[str]:
@@ -122,9 +123,7 @@ def _frames(session: Session, finding: Finding, quiet: str) -> str:
     shown = columns[::step][:MOST_FRAME_LINKS]
     links = " ".join(f'<a href="frame:{column}">{_number(session, column)}</a>' for column in shown)
     more = f" … of {len(columns):,}" if len(columns) > len(shown) else ""
-    return (
-        f'<p style="color:{quiet};margin-bottom:0">Frames where it shows</p><p style="margin-top:0">{links}{more}</p>'
-    )
+    return f'<p style="color:{quiet};margin-bottom:0">{tr("Frames where it shows")}</p><p style="margin-top:0">{links}{more}</p>'
 
 
 def _number(session: Session, column: int) -> str:

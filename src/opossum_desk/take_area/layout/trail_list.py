@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from opossum.findings.wording import plural
+from opossum.words import counted, tr
 from opossum_desk.layout.wording import short_time
 from opossum_desk.state.session import Session
 from opossum_desk.state.trail import Hop, Trail
@@ -16,11 +16,11 @@ def layout_trail(session: Session, trail: Trail) -> FramePicture:
     for place, hop in enumerate(trail.hops):
         if place in (0, trail.place, trail.place + 1):
             heading = (
-                "what led to it"
+                tr("what led to it")
                 if place < trail.place
-                else "the call"
+                else tr("the call")
                 if place == trail.place
-                else "what sprang from it"
+                else tr("what sprang from it")
             )
             rows.append(FrameRow("phase", heading))
         rows.append(
@@ -37,20 +37,20 @@ def layout_trail(session: Session, trail: Trail) -> FramePicture:
         )
     first, last = trail.hops[0], max(trail.hops, key=lambda hop: int(take.calls.start_ns[hop.call]))
     span = int(take.calls.start_ns[last.call] - take.calls.start_ns[first.call])
-    told = f"{plural(len(trail.hops), 'call')} over {short_time(span)}"
+    told = tr("{calls} over {short_time}", calls=counted(len(trail.hops), "call"), short_time=short_time(span))
     if trail.begins_earlier:
-        told += "; it begins earlier"
+        told += tr("; it begins earlier")
     if trail.left_out:
-        told += "; more sprang from it than are listed"
-    return FramePicture("Trail", told, rows)
+        told += tr("; more sprang from it than are listed")
+    return FramePicture(tr("Trail"), told, rows)
 
 
 def _time_told(session: Session, trail: Trail, hop: Hop) -> str:
     """Return how long after what it sprang from a hop came: in frames where they differ, and in time."""
     if hop.of < 0:
         number = int(session.take.frames.number[session.take.calls.frame[hop.call]])
-        return f"frame {number}" if number >= 0 else "start-up"
+        return tr("frame {number}", number=number) if number >= 0 else "start-up"
     columns = session.row_index.column
     between = int(columns[hop.call]) - int(columns[trail.hops[hop.of].call])
-    frames = f" · {plural(between, 'frame')}" if between else ""
+    frames = f" · {counted(between, 'frame')}" if between else ""
     return f"+{short_time(max(0, hop.after_ns))}{frames}"

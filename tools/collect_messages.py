@@ -1,0 +1,156 @@
+"""Collect every text that people see on the desk, keep the catalogues of its translations, and compile them.
+
+Texts are what the code hands to `tr` and `counted`, and what is declared in tables: commands, areas, weaves, kinds, causes,
+symptoms. A catalogue keeps what is translated already; what is new in it is empty, and stays English on the desk until somebody
+translates it. `--check` says what is amiss and changes nothing.
+"""
+
+from __future__ import annotations
+
+import ast
+import io
+import sys
+from collections.abc import Iterator
+from datetime import UTC, datetime
+from pathlib import Path
+
+from babel.messages.catalog import Catalog
+from babel.messages.mofile import write_mo
+from babel.messages.pofile import read_po, write_po
+
+from opossum.findings.catalogue import KINDS
+from opossum.findings.symptoms import SYMPTOMS
+from opossum.version import __version__
+from opossum_desk.areas import AREAS
+from opossum_desk.commands import COMMANDS
+from opossum_desk.explaining import _STATES, _VIAS, HANDS
+from opossum_desk.layout.wording import SEVERITY_TITLES
+from opossum_desk.menu_bar import LOOKS, MENUS
+from opossum_desk.weaves import WEAVES
+
+ROOT = Path(__file__).parent.parent
+SOURCES = ROOT / "src"
+LOCALE = SOURCES / "opossum" / "locale"
+
+LONG_AGO = datetime(2026, 11, 29, tzinfo=UTC)
+
+Message = str | tuple[str, str]
+
+
+def handed_over(path: Path) -> Iterator[tuple[Message, int]]:
+    """Yield (text, line) of what a module hands to `tr` and `counted`; names of its own constants are looked up."""
+    tree = ast.parse(path.read_text(encoding="utf-8"))
+    constants = {
+        target.id: node.value.value
+        for node in tree.body
+        if isinstance(node, ast.Assign) and isinstance(node.value, ast.Constant)
+        for target in node.targets
+        if isinstance(target, ast.Name)
+    }
+    for node in ast.walk(tree):
+        if isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.args:
+            texts = [_text(argument, constants) for argument in node.args]
+            if node.func.id == "tr" and texts[0]:
+                yield texts[0], node.lineno
+            elif node.func.id == "counted" and len(texts) > 1 and texts[1]:
+                yield (texts[1], texts[2] if len(texts) > 2 and texts[2] else texts[1] + "s"), node.lineno
+        elif isinstance(node, ast.Assign) and any(
+            getattr(target, "id", "") == "gathering_told" for target in node.targets
+        ):
+            assert isinstance(node.value, ast.Constant)
+            yield node.value.value, node.lineno
+
+
+def _text(node: ast.expr, constants: dict[str, object]) -> str:
+    value = (
+        node.value if isinstance(node, ast.Constant) else constants.get(node.id) if isinstance(node, ast.Name) else ""
+    )
+    return value if isinstance(value, str) else ""
+
+
+def declared() -> Iterator[tuple[str, str]]:
+    """Yield (text, where) of what stands in tables."""
+    for command in COMMANDS:
+        yield command.title, "commands"
+    for title in MENUS:
+        yield title, "menus"
+    for area in AREAS:
+        yield from ((area.title, "areas"), (area.explained, "areas"))
+    for weave in WEAVES:
+        yield from ((weave.title, "weaves"), (weave.explained, "weaves"), (weave.offer, "weaves"))
+    for symptom in SYMPTOMS:
+        yield from ((symptom.title, "symptoms"), (symptom.explained, "symptoms"))
+    for kind in KINDS:
+        yield from ((kind.title, "kinds"), (kind.group.title, "kinds"))
+        for cause in kind.causes:
+            yield cause.title, "causes"
+    for text in SEVERITY_TITLES.values():
+        yield text, "severities"
+    for _, title in LOOKS:
+        yield title, "looks"
+    for table in (_STATES, _VIAS, HANDS):
+        for _, text in table:
+            yield text, "legend"
+    for hand, _ in HANDS:
+        yield hand, "legend"
+    for name in ("Pulse", "Findings", "Strands", "Frame", "Story"):
+        yield name, "panels"
+    for mark in ("owner gone", "for nothing", "held here", "still runs", "never returned", "twice", "again"):
+        yield mark, "marks of calls"
+
+
+def template() -> Catalog:
+    """Return all texts, without translations."""
+    catalogue = Catalog(project="Opossum", version=__version__, charset="utf-8")
+    for path in sorted(SOURCES.rglob("*.py")):
+        for message, _ in handed_over(path):
+            catalogue.add(message, locations=[(str(path.relative_to(ROOT)), 0)])
+    for text, where in declared():
+        catalogue.add(text, auto_comments=[f"declared: {where}"])
+    return catalogue
+
+
+def renewed(path: Path, texts: Catalog) -> Catalog:
+    """Return a catalogue with all texts of now, and the translations it had."""
+    with path.open("rb") as file:
+        catalogue = read_po(file, locale=path.parent.parent.name)
+    catalogue.update(texts, no_fuzzy_matching=True)
+    catalogue.obsolete.clear()
+    catalogue.creation_date = catalogue.revision_date = LONG_AGO  # so that the same texts make the same files
+    return catalogue
+
+
+def as_bytes(catalogue: Catalog) -> bytes:
+    """Return a catalogue as its file."""
+    written = io.BytesIO()
+    write_po(written, catalogue, width=120, sort_output=True, no_location=True, omit_header=False)
+    return written.getvalue()
+
+
+def compiled(catalogue: Catalog) -> bytes:
+    """Return a catalogue as programs read it."""
+    written = io.BytesIO()
+    write_mo(written, catalogue)
+    return written.getvalue()
+
+
+def main() -> int:
+    """Renew all catalogues; with `--check`, say what is amiss."""
+    check = "--check" in sys.argv[1:]
+    texts = template()
+    amiss = 0
+    for path in sorted(LOCALE.glob("*/LC_MESSAGES/opossum.po")):
+        catalogue = renewed(path, texts)
+        missing = [message.id for message in catalogue if message.id and not message.string]
+        print(f"{path.relative_to(ROOT)}: {len(catalogue)} texts, {len(missing)} not translated")
+        for name, data in ((path, as_bytes(catalogue)), (path.with_suffix(".mo"), compiled(catalogue))):
+            if not check:
+                name.write_bytes(data)
+            elif not name.exists() or name.read_bytes() != data:
+                amiss += 1
+                print(f"{name.relative_to(ROOT)} is not up to date: run tools/collect_messages.py")
+    return 1 if amiss else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
