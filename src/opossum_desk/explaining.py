@@ -30,7 +30,14 @@ MARGIN = 16
 MOST_OF_SCREEN = 0.9
 UNTOLD_KEYS = ("Enter", "Shift+Enter", "=")
 """Keys that do what another key of the same command does; telling them would only make the table longer."""
-HANDS = (("Ctrl+wheel", "Zoom at the pointer"), ("Shift+drag", "Measure frames, time, calls"))
+HANDS = (
+    ("Ctrl+wheel", "Zoom at the pointer"),
+    ("Shift+drag", "Measure frames, time, calls"),
+    ("Shift+↑ Shift+↓", "Walk the rows of a view, or the strands"),
+    ("Shift+← Shift+→", "What happens before or after on the strand walked to"),
+    ("Home End Page↑ Page↓", "Scroll through the rows"),
+    ("Menu", "What can be done with what is selected"),
+)
 
 _STATES = (
     (BeadState.DID, "changed something"),

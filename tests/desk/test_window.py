@@ -95,7 +95,7 @@ def test_trying_the_bakery_shows_its_faults(desk, qtbot):
     assert {finding.cause for finding in found} >= {FAULTS[name].cause for name in DEMO_FAULTS}
     assert desk.take_area.findings.shown() == found
     faults = sum(finding.severity is Severity.FAULT for finding in found)
-    assert f"{len(found)} findings, {faults} of them faults" in desk.told.toolTip()
+    assert f"{len(found)} findings, {faults} faults among them" in desk.told.toolTip()
     assert has_colour(picture(desk.take_area.flow.loom), DAY.rose)
     assert has_colour(picture(desk.take_area.pulse), DAY.rose)
 
