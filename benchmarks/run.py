@@ -198,7 +198,7 @@ def starting(table: Table) -> None:
     """The desk's first painted window with the take shown, against a bare window."""
     desk, bare = [], []
     with tempfile.TemporaryDirectory() as home:
-        environment = os.environ | {"XDG_CONFIG_HOME": home}
+        environment = os.environ | {"XDG_CONFIG_HOME": home, "XDG_STATE_HOME": home}
         for code in (BARE, DESK) * 2:
             subprocess.run([sys.executable, "-c", code], env=environment, check=True)
         for _ in range(STARTS):

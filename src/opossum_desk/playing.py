@@ -104,11 +104,11 @@ class Games(QObject):
 
     def listen(self, port: int | None = None) -> None:
         """Listen for games on this machine."""
-        from opossum_desk.recordings import DEFAULT_PORT, begin_receiving
+        from opossum_desk.recordings import begin_receiving
 
         self.stop()
         try:
-            self.receiver = begin_receiving(DEFAULT_PORT if port is None else port)
+            self.receiver = begin_receiving(port)
         except OSError as error:
             self.listening_failed.emit(f"{error}.")
             return

@@ -4,10 +4,14 @@ from __future__ import annotations
 
 import time
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-from opossum.live.receiver import DEFAULT_PORT, PeerState, Receiver
 from opossum.words import tr
 from opossum_desk.state.session import Session
+
+if TYPE_CHECKING:  # the network is loaded when first listened to
+    from opossum.live.peers import PeerState
+    from opossum.live.receiver import Receiver
 
 MOST_OFFERED = 3
 SILENT_S = 2.0
@@ -35,18 +39,20 @@ def left_behind(known: list[str]) -> list[str]:
         return []
 
 
-def begin_receiving(port: int = DEFAULT_PORT) -> Receiver:
+def begin_receiving(port: int | None = None) -> Receiver:
     """Return a receiver that has begun, on this machine only, recording into a dated stream.
 
     Raises:
         ReceiveError: it cannot begin; the message says why.
     """
+    from opossum.live.receiver import DEFAULT_PORT, Receiver
+
     name = time.strftime("game-%Y-%m-%d-%H%M%S")
     folder = recordings_folder()
     path, number = folder / f"{name}.flow.jsonl", 2
     while path.exists():
         path, number = folder / f"{name}-{number}.flow.jsonl", number + 1
-    receiver = Receiver(path, port=port)
+    receiver = Receiver(path, port=DEFAULT_PORT if port is None else port)
     receiver.start()
     return receiver
 

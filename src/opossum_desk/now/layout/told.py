@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from typing import TYPE_CHECKING
 
 import numpy as np
 
-from opossum.live.peers import PeerState
-from opossum.live.receiver import Receiver
 from opossum.stream.tables import told_counts
 from opossum.take.take import Take
 from opossum.words import tr
 from opossum_desk.recordings import SILENT_S
+
+if TYPE_CHECKING:
+    from opossum.live.peers import PeerState
+    from opossum.live.receiver import Receiver
 
 MOST_NAMED = 3
 
