@@ -3,20 +3,50 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen
 
 from opossum.words import tr
 from opossum_desk.flow.layout.sounding import Stroke
 from opossum_desk.views.canvas import AxisCanvas
 
+PLAIN_SHAPES = ("line", "step", "rise", "dense")
+"""Shapes that are nothing but a line or a box: there may be thousands, and all of one colour are drawn at once."""
+DENSE_HALF_PX = 2.2
+
+
+def _colour_of(view: AxisCanvas, stroke: Stroke, colour: QColor) -> QColor:
+    return (
+        view.colour({"wrong": "rose", "quiet": "quiet"}[stroke.state]) if stroke.state in ("wrong", "quiet") else colour
+    )
+
+
+def paint_plain_strokes(view: AxisCanvas, painter: QPainter, strokes: list[tuple[Stroke, QColor]]) -> None:
+    """Draw strokes of plain shapes, each with its colour: lines first, then where firings run together."""
+    lines: dict[int, list[QLineF]] = {}
+    boxes: dict[int, list[QRectF]] = {}
+    width = view.width() + 50.0
+    for stroke, colour in strokes:
+        tint = _colour_of(view, stroke, colour).rgba()
+        left, right = (stroke.x if stroke.shape == "rise" else max(stroke.x, -50.0)), min(stroke.x2, width)
+        if stroke.shape == "dense":
+            box = QRectF(left, stroke.y - DENSE_HALF_PX, right - left, 2 * DENSE_HALF_PX)
+            boxes.setdefault(tint, []).append(box)
+        else:
+            lines.setdefault(tint, []).append(QLineF(left, stroke.y, right, stroke.y2))
+    for tint, own in lines.items():
+        painter.setPen(QPen(QColor.fromRgba(tint), 1.4))
+        painter.drawLines(own)
+    painter.setPen(Qt.PenStyle.NoPen)
+    for tint, places in boxes.items():
+        painter.setBrush(QColor.fromRgba(tint))
+        painter.drawRects(places)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+
 
 def paint_stroke(view: AxisCanvas, painter: QPainter, stroke: Stroke, colour: QColor, lit: bool) -> None:
     """Draw one thing of a strand; `lit`: it is of the selected call."""
-    if stroke.state == "wrong":
-        colour = view.colour("rose")
-    elif stroke.state == "quiet":
-        colour = view.colour("quiet")
+    colour = _colour_of(view, stroke, colour)
     left, right = max(stroke.x, -50.0), min(stroke.x2, view.width() + 50.0)
     painter.setPen(QPen(colour, 1.4))
     painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -24,8 +54,6 @@ def paint_stroke(view: AxisCanvas, painter: QPainter, stroke: Stroke, colour: QC
     if stroke.shape == "plan":
         painter.setPen(QPen(view.colour("quiet"), 1))
         painter.drawLine(QPointF(stroke.x, stroke.y), QPointF(stroke.x, stroke.y2))
-    elif stroke.shape in ("line", "step", "rise"):
-        painter.drawLine(QPointF(left if stroke.shape != "rise" else stroke.x, stroke.y), QPointF(right, stroke.y2))
     elif stroke.shape == "gap":
         painter.setPen(QPen(view.colour("paper"), 4))
         painter.drawLine(QPointF(left, stroke.y), QPointF(right, stroke.y))
@@ -34,10 +62,6 @@ def paint_stroke(view: AxisCanvas, painter: QPainter, stroke: Stroke, colour: QC
     elif stroke.shape == "dashed":
         painter.setPen(QPen(colour, 1.4, Qt.PenStyle.DashLine))
         painter.drawLine(QPointF(left, stroke.y), QPointF(right, stroke.y))
-    elif stroke.shape == "dense":
-        wash = QColor(colour)
-        wash.setAlpha(220)
-        painter.fillRect(QRectF(left, stroke.y - 2.2, right - left, 4.4), wash)
     elif stroke.shape == "ring":
         painter.drawEllipse(QPointF(stroke.x2, stroke.y), 3.2, 3.2)
     elif stroke.shape == "arc":

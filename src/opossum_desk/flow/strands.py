@@ -17,7 +17,7 @@ from opossum_desk.flow.layout.frozen import frozen_bands
 from opossum_desk.flow.layout.strand_order import OrderedStrand, order_strands
 from opossum_desk.flow.layout.strand_rows import StrandRow, gather_strands
 from opossum_desk.flow.layout.strands import StrandPicture, layout_strands, strands_of
-from opossum_desk.flow.strand_strokes import paint_stroke
+from opossum_desk.flow.strand_strokes import PLAIN_SHAPES, paint_plain_strokes, paint_stroke
 from opossum_desk.flow.strand_walk import StrandWalk
 from opossum_desk.layout.bead import BeadState
 from opossum_desk.layout.describing import name_send
@@ -172,10 +172,16 @@ class StrandsView(AxisCanvas):
         painter.save()
         painter.setClipRect(QRectF(self.label_px - 4, 0, self.width(), self.height()))
         lit, sieved = self._lit_sends(session), session.sieve.active
-        for stroke in picture.strokes:
-            is_faded = sieved and self._is_faded(picture, (stroke.y + stroke.y2) / 2)
-            colour = self.colour("faint") if is_faded else self.look.via(_COLOUR_OF_KIND[stroke.kind])
-            paint_stroke(self, painter, stroke, colour, stroke.send in lit)
+        colours = {kind: self.look.via(via) for kind, via in _COLOUR_OF_KIND.items()}
+        faint = self.colour("faint")
+        strokes = [
+            (stroke, faint if sieved and self._is_faded(picture, (stroke.y + stroke.y2) / 2) else colours[stroke.kind])
+            for stroke in picture.strokes
+        ]
+        paint_plain_strokes(self, painter, [pair for pair in strokes if pair[0].shape in PLAIN_SHAPES])
+        for stroke, colour in strokes:
+            if stroke.shape not in PLAIN_SHAPES:
+                paint_stroke(self, painter, stroke, colour, stroke.send in lit)
         painter.drawImage(QPointF(0, 0), self._dot_image(picture, lit))
         self.paint_measure(painter)
         painter.restore()

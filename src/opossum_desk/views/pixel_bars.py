@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 import numpy as np
 
+from opossum.stream.tables import Array
 from opossum_desk.layout.row_picture import PixelBars
 
 
@@ -13,12 +16,24 @@ def press_bars(canvas: np.ndarray, bars: PixelBars, shade: np.uint32, ratio: flo
     count = min(round(len(bars.tops) * ratio), canvas.shape[1] - left)
     if count <= 0 or left < 0:
         return
-    index = np.minimum((np.arange(count) / ratio).astype(np.int64), len(bars.tops) - 1)
-    tops, bottoms = (np.round(edges[index] * ratio) for edges in (bars.tops, bars.bottoms))
+    tops, bottoms = (_device_pixels(edges, count, ratio) for edges in (bars.tops, bars.bottoms))
     filled = bottoms > tops
-    if not filled.any():
-        return
-    top, bottom = max(int(tops[filled].min()), 0), min(int(bottoms[filled].max()), canvas.shape[0])
-    rows = np.arange(top, bottom)[:, None]
-    block = canvas[top:bottom, left : left + count]
-    block[(rows >= tops) & (rows < bottoms)] = shade
+    top = max(int(np.min(tops, where=filled, initial=canvas.shape[0])), 0)
+    bottom = min(int(np.max(bottoms, where=filled, initial=0)), canvas.shape[0])
+    if top < bottom:
+        rows = np.arange(top, bottom, dtype=np.int32)[:, None]
+        block = canvas[top:bottom, left : left + count]
+        np.copyto(block, shade, where=(rows >= tops) & (rows < bottoms))
+
+
+def _device_pixels(edges: Array, count: int, ratio: float) -> Array:
+    """Return int32 (count,): where edges (in px, one a px) lie in pixels of the device."""
+    if ratio == 1.0:
+        return np.rint(edges[:count]).astype(np.int32)
+    return np.rint(edges[_sources(count, ratio, len(edges))] * ratio).astype(np.int32)
+
+
+@lru_cache(maxsize=8)
+def _sources(count: int, ratio: float, pixels: int) -> Array:
+    """Return int64 (count,): which px each pixel of the device shows."""
+    return np.minimum((np.arange(count) / ratio).astype(np.int64), pixels - 1)

@@ -151,19 +151,29 @@ def _crowd(session: Session, scale: Scale, band: Band, row: StrandRow, places: A
     return [Stroke("crowd", x, band.middle, x2, band.middle, "quiet", f"{len(places):,}")]
 
 
-def _firings(session: Session, arm: int, scale: Scale, y: float, window: Array) -> list[Mark]:
-    """Return a timer's firings in view: dots, or a thick stretch where dots would run together."""
+def _firings(session: Session, arms: list[int], ys: list[float], scale: Scale, window: Array) -> list[Mark]:
+    """Return timers' firings in view, each on its height: dots, or a thick stretch where dots would run together."""
     take = session.take
-    sends = take.arms.firings.rows(arm)
-    times = np.asarray(take.tables["send"]["t"])[sends]
-    inside = slice(*np.searchsorted(times, [window[0], window[1]]))
-    sends, times = sends[inside], times[inside]
-    if not len(sends):
-        return []
-    xs = scale.xs(session.axis.positions(times[[0, -1]]))
-    if len(sends) > 2 and (xs[1] - xs[0]) / (len(sends) - 1) < DENSE_PX:
-        return [Stroke("dense", float(xs[0]), y, float(xs[1]), y)]
-    return [DotRun(scale.xs(session.axis.positions(times)), y, sends)]
+    firings, send_times = take.arms.firings, np.asarray(take.tables["send"]["t"])
+    reach = window.astype(np.int64)
+    seen: list[tuple[float, Array, Array]] = []
+    ends: list[int] = []
+    for arm, y in zip(arms, ys, strict=True):
+        sends = firings.order[firings.starts[arm] : firings.starts[arm + 1]]
+        times = send_times[sends]
+        low, high = times.searchsorted(reach).tolist()
+        if high > low:
+            seen.append((y, sends[low:high], times[low:high]))
+            ends += (times[low], times[high - 1])
+    xs = scale.xs(session.axis.positions(np.array(ends))).tolist()
+    marks: list[Mark] = []
+    for place, (y, sends, times) in enumerate(seen):
+        left, right = xs[2 * place], xs[2 * place + 1]
+        if len(sends) > 2 and (right - left) / (len(sends) - 1) < DENSE_PX:
+            marks.append(Stroke("dense", left, y, right, y))
+        else:
+            marks.append(DotRun(scale.xs(session.axis.positions(times)), y, sends))
+    return marks
 
 
 def _dot(x: float, y: float, send: int) -> DotRun:
@@ -178,6 +188,7 @@ def _timers(session: Session, row: StrandRow, scale: Scale, band: Band, window: 
     strokes: list[Mark] = []
     # timers of one row that live together lie beside each other
     lanes: list[float] = []
+    ys: list[float] = []
     last_ns = float(session.axis.starts_ns[-1])
     begins = scale.xs(session.axis.positions(row.starts_ns[places]))
     stops = scale.xs(session.axis.positions(np.minimum(row.ends_ns[places].astype(np.float64), last_ns)))
@@ -200,8 +211,8 @@ def _timers(session: Session, row: StrandRow, scale: Scale, band: Band, window: 
                 strokes.append(
                     Stroke("gap", _x(session, scale, begin), own_y, _x(session, scale, finish), own_y, "quiet")
                 )
-        strokes += _firings(session, arm, scale, own_y, window)
-    return strokes
+        ys.append(own_y)
+    return strokes + _firings(session, row.items[places].tolist(), ys, scale, window)
 
 
 def _delays(session: Session, row: StrandRow, scale: Scale, band: Band, window: Array) -> list[Mark]:
