@@ -72,7 +72,7 @@ def main() -> None:
     shoot("freeze")
     session.show_finding(findings["called-after-gone"])
     column = session.column
-    session.set_window(float(session.axis.edges[column]) - 1, float(session.axis.edges[column]) + 3)
+    session.set_window(float(session.axis.edges[column]) - 0.2, float(session.axis.edges[column]) + 1.4)
     session.settle()
     shoot("few-frames")
     session.show_finding(findings["near-name"])
