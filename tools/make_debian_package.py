@@ -47,7 +47,7 @@ def wheels(folder: Path, when: int) -> None:
         )
     with tempfile.TemporaryDirectory() as built:
         for source in (ROOT / "recorder", ROOT):
-            build_distribution(source, Path(built), when)
+            build_distribution(source, Path(built), when, wheel_only=True)
         for wheel in Path(built).glob("*.whl"):
             shutil.copy(wheel, folder)
     command = [sys.executable, "-m", "pip", "download", "--quiet", "--disable-pip-version-check", "--only-binary=:all:"]

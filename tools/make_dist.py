@@ -30,8 +30,8 @@ def last_change() -> int:
     return max(EARLIEST, int((ROOT / "pyproject.toml").stat().st_mtime))
 
 
-def build(source: Path, target: Path, when: int) -> None:
-    """Build a distribution's wheel and source archive from a clean copy of its tree.
+def build(source: Path, target: Path, when: int, *, wheel_only: bool = False) -> None:
+    """Build a distribution's wheel, and its source archive, from a clean copy of its tree.
 
     Raises:
         subprocess.CalledProcessError: it cannot be built.
@@ -48,6 +48,7 @@ def build(source: Path, target: Path, when: int) -> None:
             "PYTHONHASHSEED": "0",
         }
         command = [sys.executable, "-m", "build", "--no-isolation", "--outdir", str(target), str(copy)]
+        command += ["--wheel"] if wheel_only else []
         subprocess.run(command, check=True, env=environment, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE)
     for archive in target.glob("*.tar.gz"):
         settle(archive, when)
@@ -71,13 +72,14 @@ def settle(archive: Path, when: int) -> None:
 
 
 def main() -> int:
-    """Build both distributions into the folder that is named, `dist` by default."""
-    target = Path(sys.argv[1] if len(sys.argv) > 1 else ROOT / "dist").absolute()
+    """Build both distributions into the folder that is named, `dist` by default; with `--wheels`, no source archives."""
+    named = [argument for argument in sys.argv[1:] if argument != "--wheels"]
+    target = Path(named[0] if named else ROOT / "dist").absolute()
     target.mkdir(parents=True, exist_ok=True)
     when = last_change()
     try:
         for source in (ROOT / "recorder", ROOT):
-            build(source, target, when)
+            build(source, target, when, wheel_only="--wheels" in sys.argv)
     except subprocess.CalledProcessError as error:
         print(error.stderr.decode(errors="replace"), file=sys.stderr)
         return 1

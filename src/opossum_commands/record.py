@@ -13,6 +13,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 import click
+from click.core import ParameterSource
 
 from opossum.findings.finding import Severity
 from opossum_commands.black_box import BLACK_BOX_SUFFIX, BLACK_BOX_VARIABLE, BlackBoxWatch, add_black_box
@@ -105,7 +106,9 @@ class RecordCommand(click.Command):
 @click.argument(
     "call", metavar="[GAME] | [-- python GAME.py] [ARGUMENTS]…", nargs=-1, type=click.UNPROCESSED, shell_complete=files
 )
+@click.pass_context
 def record(
+    context: click.Context,
     link: str | None,
     token: str,
     show: bool,
@@ -134,6 +137,8 @@ def record(
             f"--dispatcher, --watch and --frame are for Python games, and this is one for {engine.title}."
         )
     engine = _declaring(engine, dispatchers, watched, frame)
+    if link is None and context.get_parameter_source("token") is ParameterSource.COMMANDLINE:
+        raise CommandError("--token-file is for a game that plays to an Opossum elsewhere; give --link HOST:PORT too.")
     if link is not None:
         sys.exit(_record_to(link, token, engine, call, seconds))
     with tempfile.TemporaryDirectory(prefix="opossum-") as folder:

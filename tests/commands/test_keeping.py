@@ -184,6 +184,14 @@ def test_the_token_comes_from_a_file(tmp_path, text, why):
     assert (why or "no game connected") in told and "Traceback" not in told
 
 
+def test_a_token_without_a_link_is_said(run, tmp_path):
+    """It would be of no use: nothing is recorded, and no file is made."""
+    (tmp_path / "token").write_text("word")
+    ended = run("record", "--token-file", tmp_path / "token", "--out", tmp_path / "a.take", "game.py")
+    assert ended.status == 2 and "give --link" in ended.err
+    assert not (tmp_path / "a.take").exists()
+
+
 def test_a_token_that_is_missing_is_said(tmp_path):
     """With its name; one on the command line is no option."""
     for option in ("--token-file", "--token"):

@@ -6,7 +6,6 @@ from PySide6.QtGui import QContextMenuEvent, QFont
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QMenu, QPushButton, QWidget
 
-from moonrise_bakery import demo_take_path
 from opossum_desk.flow.layout.strand_moments import moments_of
 from opossum_desk.layout.heights import TARGET_PX, Heights
 
@@ -16,16 +15,6 @@ KEY, NO_KEY = QContextMenuEvent.Reason.Keyboard, QContextMenuEvent.Reason.Mouse
 def asked_by_key(view: QWidget) -> QContextMenuEvent:
     """Return what a view is sent when the Menu key is pressed, the pointer being somewhere else."""
     return QContextMenuEvent(KEY, QPoint(0, 0), view.mapToGlobal(QPoint(0, 0)))
-
-
-@pytest.fixture
-def opened(desk, qtbot):
-    """Return the desk with the bakery's night, a finding shown."""
-    desk.open_paths([str(demo_take_path())])
-    qtbot.waitUntil(lambda: desk.session is not None and desk.session.examined, timeout=30_000)
-    desk.session.show_finding(next(item for item in desk.session.findings if item.cause == "bound-twice"))
-    desk.session.settle()
-    return desk
 
 
 @pytest.fixture

