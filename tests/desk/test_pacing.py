@@ -248,3 +248,49 @@ def test_the_extremes_of_each_pixel_are_kept_at_any_length(count, pixels):
     assert (off[lowest] <= off[highest]).all() and len(shown) <= pixels
     at = np.minimum(np.argmax(off) * pixels // count, pixels - 1)
     assert abs(int(shown[np.argmax(off[highest])]) - at) <= 1
+
+
+def firing(every: int, held: bool = True, cooldown: int = 15) -> Stage:
+    """A gun that cools for a quarter of a second; `held`: it is asked on each frame, else only when it may fire."""
+    stage = Stage()
+    gun, ready = stage.bind("fire", "gun#1", "Gun.on_fire"), stage.bind("cooled", "gun#1", "Gun.on_cooled")
+
+    def fire(n: int) -> None:
+        if n % every == 5 % every:
+            send = stage.send("fire", via="input", edge="held")
+            stage.inside(send, gun, lambda call: cool(call))
+        elif held:
+            stage.heard("fire", gun, eff=0, via="input", edge="held")
+
+    def cool(call: int) -> None:
+        number = stage.arm("delay", "gun#1", "cooled", sec=cooldown / 60, c=call)
+        stage.at(stage.number_now + cooldown, do=lambda: stage.heard("cooled", ready, via="delay", a=number))
+
+    stage.each(fire)
+    return stage.run(300)
+
+
+def test_a_cooldown_tells_how_soon_after_it_what_set_it_acts_again():
+    """Held down, five frames after each end; the calls in between were turned away."""
+    row = of_sort(examined(firing(20)), "cooldown")
+    assert (row.name, row.count) == ("gun#1  on_fire", 14)  # the last still cools at the end
+    assert row.rhythm == "cools down by cooled, turned away 210 times"
+    assert row.firings.off_ns / FRAME_NS == pytest.approx([5.0] * 13, abs=0.1)
+    assert row.verdict == ("again within 83 ms of its end, at the earliest after 83 ms", False)
+    assert row.wasted == pytest.approx(210 / 224)
+
+
+def test_what_acts_while_it_cools_is_wrong():
+    """Every ten frames, though it cools for fifteen."""
+    session = examined(firing(10))
+    row = of_sort(session, "cooldown")
+    assert row.verdict == ("acted 27 times while it was cooling", True)
+    assert (row.firings.off_ns < -4 * FRAME_NS).all()
+    picture = drawn(session)
+    assert any(dots.via == "wrong" and dots.kind == "call" for dots in picture.dots)
+
+
+def test_a_delay_whose_setter_is_never_turned_away_is_no_cooldown():
+    """Asked only when it may: nothing says that the delay is waited for; a frame's tolerance on either side."""
+    rows = recurring(examined(firing(20, held=False)).take)
+    assert "cooldown" not in {row.sort for row in rows} and "delay" in {row.sort for row in rows}

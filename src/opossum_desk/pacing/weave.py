@@ -36,7 +36,7 @@ class PacingCanvas(RowCanvas):
         self.rows: list[PacedRow] = []
         self.setWhatsThis(
             tr(
-                "Pacing: each firing of what recurs is a dot at its distance from where it should have come: level is kept, raised is always late, a slope is drift, a cloud is jitter. At the right, how they spread; below the name, what it costs a second and how much of that was for nothing. Worst first."
+                "Pacing: each firing of what recurs is a dot at its distance from where it should have come: level is kept, raised is always late, a slope is drift, a cloud is jitter; of a cooldown, how long after its end its function acted again. At the right, how they spread; below the name, what it costs a second and how much of that was for nothing. Worst first."
             )
         )
 

@@ -7,6 +7,7 @@ from opossum.take.take import Take
 from opossum_desk.pacing.layout.recurring import Recurring
 from opossum_desk.pacing.layout.recurring_arms import delays, timers
 from opossum_desk.pacing.layout.recurring_calls import answers, ticks
+from opossum_desk.pacing.layout.recurring_cooldowns import cooldowns
 from opossum_desk.pacing.layout.recurring_cues import tracks
 
 
@@ -15,4 +16,4 @@ def recurring(take: Take) -> list[Recurring]:
     scene = Scene(take)
     if not len(take.frames):
         return []
-    return [*timers(scene), *delays(scene), *tracks(scene), *ticks(scene), *answers(scene)]
+    return [*timers(scene), *delays(scene), *cooldowns(scene), *tracks(scene), *ticks(scene), *answers(scene)]

@@ -32,7 +32,7 @@ from opossum_desk.layout.row_picture import (
 )
 from opossum_desk.layout.scale import Scale
 from opossum_desk.pacing.layout.recurring import Recurring
-from opossum_desk.pacing.layout.verdict import LATE_FRAMES
+from opossum_desk.pacing.layout.verdict import EARLY_FRAMES, LATE_FRAMES
 from opossum_desk.state.session import Session
 
 ROW_PX = 64.0
@@ -44,8 +44,6 @@ EXACT_DOTS = 200
 """So many firings in view are drawn one by one; more of them as the lowest and highest a pixel."""
 LEAST_RANGE_NS = 1e5
 """The height of a row stands for at least this much to either side."""
-EARLY_FRAMES = 1.0
-"""What comes more than this before its time is wrong."""
 
 
 class PacedRow(NamedTuple):
@@ -155,8 +153,8 @@ def _is_wrong(item: Recurring, off: Array) -> Array:
     """Return a boolean array (n,): off by more than waiting for a frame explains; intervals of frames never are."""
     if item.sort == "tick":
         return np.zeros(len(off), bool)
-    late = off > LATE_FRAMES * item.unit_ns
-    return late if item.sort == "answer" else late | (off < -EARLY_FRAMES * item.unit_ns)
+    late, early = off > LATE_FRAMES * item.unit_ns, off < -EARLY_FRAMES * item.unit_ns
+    return late if item.sort == "answer" else early if item.sort == "cooldown" else late | early
 
 
 def _draw_dense(

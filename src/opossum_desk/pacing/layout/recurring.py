@@ -21,7 +21,7 @@ FEWEST_KNOWN = 10
 class Recurring:
     """One thing that recurs.
 
-    `sort`: ``timer``, ``delay``, ``tick``, ``cue`` or ``answer``; `rows_of`: the table its firings are rows of;
+    `sort`: ``timer``, ``delay``, ``cooldown``, ``tick``, ``cue`` or ``answer``; `rows_of`: the table its firings are rows of;
     `unit_ns`: the usual frame of its peer, the measure of what is off; `cost_ns`: what its calls took a second of play;
     `wasted`: the share of its calls known to have run for nothing, NaN where that is not known.
     """

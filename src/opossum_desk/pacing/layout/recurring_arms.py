@@ -40,10 +40,14 @@ def timers(scene: Scene) -> Iterator[Recurring]:
         yield _of_arms(scene, arms, "timer", reckon, _rhythm(table, arms, asked))
 
 
-def _rhythm(table: object, arms: Array, asked: Array) -> str:
+def _rhythm(table: object, arms: Array, asked: Array, once: bool = False) -> str:
+    """Return the interval as it was asked for: every so often, or once after so long."""
     frames = int(table["frames"][arms[0]])  # type: ignore[index]
     if frames > 0:
-        return tr("every {frames}", frames=counted(frames, "frame"))
+        told = counted(frames, "frame")
+        return tr("after {frames}", frames=told) if once else tr("every {frames}", frames=told)
+    if once and asked[0] == asked[0]:
+        return tr("after {seconds}", seconds=_seconds(float(asked[0]) / 1e9))
     return (
         tr("every {seconds}", seconds=_seconds(float(asked[0]) / 1e9))
         if asked[0] == asked[0]
@@ -67,7 +71,7 @@ def delays(scene: Scene) -> Iterator[Recurring]:
             off = (times - before - asked[place])[counts]
             return Firings(np.asarray(take.tables["send"]["t"], np.int64)[send][counts], off, send[counts])
 
-        yield _of_arms(scene, arms, "delay", reckon, f"{_rhythm(table, arms, asked).replace('every', 'after')}")
+        yield _of_arms(scene, arms, "delay", reckon, _rhythm(table, arms, asked, once=True))
 
 
 def _seconds(value: float) -> str:

@@ -6,12 +6,14 @@ import numpy as np
 
 from opossum.findings.wording import milliseconds
 from opossum.stream.tables import Array
-from opossum.words import tr
+from opossum.words import counted, tr
 
 SLOPE_FRAMES = 0.02
 """Drift of so many frames a firing is a slope, if it comes to more than a frame in all."""
 SLOPE_SHARE = 0.7
 """A slope must explain so much of how far the firings are apart."""
+EARLY_FRAMES = 1.0
+"""What comes more than this before its time is wrong."""
 LATE_FRAMES = 1.5
 """What is off by more than this is not only waiting for its frame."""
 CLOUD_FRAMES = 1.0
@@ -40,6 +42,15 @@ def verdict(sort: str, off: Array, unit: float) -> tuple[str, bool]:
         )
     if sort == "tick":
         return tr("most intervals within {milliseconds}", milliseconds=milliseconds(high - low)), False
+    if sort == "cooldown":
+        early = int((off < -EARLY_FRAMES * unit).sum())
+        if early:
+            return tr("acted {times} while it was cooling", times=counted(early, "time")), True
+        return tr(
+            "again within {time} of its end, at the earliest after {least}",
+            time=milliseconds(high),
+            least=milliseconds(max(lowest, 0.0)),
+        ), False
     slope, share = _slope(off)
     slope *= len(off) / count  # by the firing, not by the one that is looked at
     if abs(slope) > SLOPE_FRAMES * unit and share >= SLOPE_SHARE and abs(slope) * count > unit:
@@ -48,8 +59,11 @@ def verdict(sort: str, off: Array, unit: float) -> tuple[str, bool]:
     if high - low > CLOUD_FRAMES * unit:
         return tr("jumps about by {milliseconds}", milliseconds=milliseconds(high - low)), False
     if abs(middle) > LATE_FRAMES * unit:
-        often = "always" if (lowest if middle > 0 else -highest) > 0 else "mostly"
-        return f"{often} {milliseconds(abs(middle))} {'late' if middle > 0 else 'early'}", True
+        always = (lowest if middle > 0 else -highest) > 0
+        time = milliseconds(abs(middle))
+        if middle > 0:
+            return (tr("always {time} late", time=time) if always else tr("mostly {time} late", time=time)), True
+        return (tr("always {time} early", time=time) if always else tr("mostly {time} early", time=time)), True
     furthest = max(abs(lowest), abs(highest))
     if furthest < EXACT_NS:
         return tr("kept exactly"), False

@@ -11,7 +11,7 @@ from opossum_desk.pacing.layout.pacing import PacedRow
 from opossum_desk.pacing.layout.recurring import Recurring
 from opossum_desk.state.session import Session
 
-SORTS = ("timer", "delay", "cue", "tick", "answer")
+SORTS = ("timer", "delay", "cooldown", "cue", "tick", "answer")
 POLLING = "polling-waste"
 NAMED = ("any", "ev", "o", "cls", "fn")
 
@@ -55,7 +55,7 @@ def tells_of(finding: Finding, item: Recurring) -> bool:
         return False
     if item.sort == "cue":
         return bool(subject.clip) and subject.clip == item.clip
-    if item.sort == "tick":
+    if item.sort in ("tick", "cooldown"):
         return bool(subject.fn) and subject.fn == item.function and subject.cls in ("", item.cls)
     # a poll's finding is about who is called, a drift's about whose timer it is
     own = subject.cls in ("", item.cls) or finding.kind == POLLING
