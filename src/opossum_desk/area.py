@@ -52,6 +52,28 @@ class Beside(Protocol):
         """Set the take beside itself with the chosen finding's fix rehearsed."""
 
 
+class Asking(Protocol):
+    """What asks in dialogs: where to save, what to write, what to watch."""
+
+    def save(self) -> None:
+        """Let the user say where to save the take."""
+
+    def report(self) -> None:
+        """Let the user say where to write the report of the open take."""
+
+    def picture(self) -> None:
+        """Let the user say where to save a picture of the view in focus."""
+
+    def attribute(self, owner: str) -> None:
+        """Let the user choose an attribute of an object of the game that plays, to be watched."""
+
+    def note(self, column: int) -> None:
+        """Let the user write a note to a frame."""
+
+    def editor(self) -> None:
+        """Let the user say which command opens places of the source."""
+
+
 class Desk(Protocol):
     """What the window offers to its areas and commands."""
 
@@ -60,6 +82,10 @@ class Desk(Protocol):
     opening: Opening
     games: Games
     session: Session | None
+
+    @property
+    def asking(self) -> Asking:
+        """What asks in dialogs."""
 
     @property
     def beside(self) -> Beside:
@@ -104,29 +130,14 @@ class Desk(Protocol):
     def open_paths(self, paths: list[str]) -> None:
         """Open takes or streams in the background."""
 
+    def save_to(self, path: str) -> None:
+        """Save the open take in the background."""
+
     def ask_open(self) -> None:
         """Let the user choose a take or stream."""
 
     def open_demo(self) -> None:
         """Open the bakery's night."""
-
-    def ask_save(self) -> None:
-        """Let the user say where to save the take."""
-
-    def ask_report(self) -> None:
-        """Let the user say where to write the report of the open take."""
-
-    def ask_picture(self) -> None:
-        """Let the user say where to save a picture of the view in focus."""
-
-    def ask_attribute(self, owner: str) -> None:
-        """Let the user choose an attribute of an object of the game that plays, to be watched."""
-
-    def ask_note(self, column: int) -> None:
-        """Let the user write a note to a frame."""
-
-    def ask_editor(self) -> None:
-        """Let the user say which command opens places of the source."""
 
     def choose_look(self, choice: str) -> None:
         """Choose the ``day`` or ``night`` look, or follow the ``system``."""

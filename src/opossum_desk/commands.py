@@ -115,7 +115,7 @@ def _write_note(desk: Desk) -> None:
     if session.column < 0:
         desk.say(tr("Select a frame first: the note is written to it."))
     else:
-        desk.ask_note(session.column)
+        desk.asking.note(session.column)
 
 
 def _count_again(desk: Desk) -> None:
@@ -157,9 +157,9 @@ COMMANDS: list[Command] = [
     Command("Set two &peers beside each other", (), "&File", lambda desk: desk.beside.set_peers_beside()),
     Command("&Listen for a game", (), "&File", lambda desk: desk.games.listen()),
     Command("&Try the bakery", (), "&File", lambda desk: desk.open_demo()),
-    Command("&Save the take …", ("Ctrl+S",), "&File", lambda desk: desk.ask_save(), group=1),
-    Command("Write a &report …", ("Ctrl+R",), "&File", lambda desk: desk.ask_report(), group=1),
-    Command("Save a &picture of this view …", ("Ctrl+P",), "&File", lambda desk: desk.ask_picture(), group=1),
+    Command("&Save the take …", ("Ctrl+S",), "&File", lambda desk: desk.asking.save(), group=1),
+    Command("Write a &report …", ("Ctrl+R",), "&File", lambda desk: desk.asking.report(), group=1),
+    Command("Save a &picture of this view …", ("Ctrl+P",), "&File", lambda desk: desk.asking.picture(), group=1),
     Command("&Quit", ("Ctrl+Q",), "&File", lambda desk: desk.close(), group=2),
     Command("Axis by frame or by time", ("T",), "&View", _in_flow("toggle_axis"), group=1),
     Command("Fold all rows", (), "&View", do=lambda session: session.fold_all(True), group=2),
@@ -178,7 +178,7 @@ COMMANDS: list[Command] = [
         do=lambda session: session.show_data(not session.shows_data),
         group=2,
     ),
-    Command("The &editor …", (), "&View", lambda desk: desk.ask_editor(), group=3),
+    Command("The &editor …", (), "&View", lambda desk: desk.asking.editor(), group=3),
     Command("Next finding", ("N",), "&Go", partial(_step_finding, 1)),
     Command("Rehearse the finding's fix", ("Ctrl+Return", "Ctrl+Enter"), "&Go", lambda desk: desk.beside.rehearse()),
     Command("Copy the finding as text", ("Ctrl+Shift+C",), "&Go", _copy_finding),

@@ -63,13 +63,13 @@ class GamesOnDesk(QObject):
     def _grown(self, session: Session) -> None:
         desk, before = self._desk, self._desk.session
         if before is None or desk.opening.paths != self._takes.paths:
-            session.hold_at, session.watch_of = self._hold_at, self._desk.ask_attribute
+            session.hold_at, session.watch_of = self._hold_at, self._desk.asking.attribute
             self._takes.show_opened(session)
             return
         from opossum_desk.state.carrying_over import carry_over
 
         session.playing = desk.games.playing
-        session.hold_at, session.watch_of = self._hold_at, self._desk.ask_attribute
+        session.hold_at, session.watch_of = self._hold_at, self._desk.asking.attribute
         carry_over(session, before)
         self._takes.show(session, grown=True)
         self._select_held()

@@ -15,6 +15,7 @@ from opossum.foreign_text import shown
 from opossum.words import tr
 from opossum_desk.area import AreaView, Way
 from opossum_desk.areas import AREAS
+from opossum_desk.asking import Asking
 from opossum_desk.games_on_desk import GamesOnDesk
 from opossum_desk.memory import Memory
 from opossum_desk.menu_bar import DeskMenus
@@ -49,13 +50,13 @@ class DeskWindow(QMainWindow):
         self.setAcceptDrops(True)
         self.setMinimumSize(*LEAST_SIZE)
         self.resize(*FIRST_SIZE)
-        self.opening, self.games = Opening(self), Games(self)
+        self.opening, self.games, self.asking = Opening(self), Games(self), Asking(self)
         self._views: dict[str, AreaView] = {}
         self._pages: dict[str, QWidget] = {}
         self.stack = QStackedWidget()
         self.take_area: Any = self.view("take")
         self.rail = Rail(self.go)
-        self.take_area.story.place_wanted.connect(self.open_place)
+        self.take_area.story.place_wanted.connect(self.asking.open_place)
         self.take_area.woven.connect(lambda _: self._mark_rail())
         body = QWidget()
         row = QHBoxLayout(body)
@@ -220,56 +221,11 @@ class DeskWindow(QMainWindow):
 
     # --- saving ------------------------------------------------------------------------------------
 
-    def ask_save(self) -> None:
-        """Let the user say where to save the open take as one `.take` file."""
-        if self.session is None:
-            return
-        from PySide6.QtWidgets import QFileDialog
-
-        start = os.path.join(self.memory.kept.folder, f"{self.session.take.name}.take")
-        path, _ = QFileDialog.getSaveFileName(self, tr("Save the take"), start, tr("Takes (*.take)"))
-        if path:
-            self.save_to(path if path.endswith(".take") else path + ".take")
-
     def save_to(self, path: str) -> None:
         """Save the open take in the background."""
         assert self.session is not None
         self.opening.save(self.session, path)
         self.say(tr("Saving {basename} …", basename=os.path.basename(path)))
-
-    def ask_report(self) -> None:
-        """Let the user say where to write the report of the open take."""
-        if self.session is None or not self.session.examined:
-            self.say(tr("The take has to be examined first."))
-            return
-        from PySide6.QtWidgets import QFileDialog
-
-        start = os.path.join(self.memory.kept.folder, f"{self.session.take.name}.html")
-        path, _ = QFileDialog.getSaveFileName(self, tr("Write a report"), start, tr("Pages (*.html)"))
-        if path:
-            from opossum_desk.report.writing import reporting_task  # the template engine is loaded when first wanted
-
-            target = path if path.endswith(".html") else path + ".html"
-            self.opening.write_report(reporting_task(self.session.take, self.session.findings, target))
-            self.say(tr("Writing the report …"))
-
-    def ask_picture(self) -> None:
-        """Let the user say where to save a picture of the view in focus, or of the window."""
-        from PySide6.QtWidgets import QFileDialog
-
-        from opossum_desk.picture_saving import FILTER, save_picture
-
-        view = self.take_area.view_in_focus() if self.is_in("take") else self
-        start = os.path.join(self.memory.kept.folder, f"{(view.accessibleName() or 'opossum').lower()}.png")
-        path, _ = QFileDialog.getSaveFileName(self, tr("Save a picture of this view"), start, tr(FILTER))
-        if not path:
-            return
-        try:
-            save_picture(view, path if Path(path).suffix else f"{path}.png")
-        except (OSError, ValueError) as error:
-            self._warn(tr("Not saved"), f"{getattr(error, 'strerror', None) or error}.")
-        else:
-            self.say(tr("Saved {path}.", path=path))
 
     def _warn(self, title: str, text: str) -> None:
         from PySide6.QtWidgets import QMessageBox
@@ -308,79 +264,6 @@ class DeskWindow(QMainWindow):
         from opossum_desk.about import show_about
 
         show_about(self)
-
-    def ask_attribute(self, owner: str) -> None:
-        """Let the user choose an attribute of an object of the game that plays, to be watched from now on."""
-        from PySide6.QtWidgets import QInputDialog
-
-        told = tr(
-            "The attribute of {owner} to watch; it is read at each frame's end, without running any of its code:",
-            owner=owner,
-        )
-        name, accepted = QInputDialog.getText(self, tr("Watch"), told)
-        receiver = self.games.receiver
-        if accepted and name.strip() and receiver is not None:
-            receiver.watch(owner, name.strip())
-            self.take_area.now.renew()
-            self.say(
-                tr(
-                    "{owner} {attribute} is watched: it stands among the Strands as soon as it changes.",
-                    owner=owner,
-                    attribute=name.strip(),
-                )
-            )
-
-    def ask_note(self, column: int) -> None:
-        """Let the user write a note to a frame of the open take, which is marked by it."""
-        from PySide6.QtWidgets import QInputDialog
-
-        if self.session is None:
-            return
-        number = int(self.session.axis.numbers[column])
-        where = tr("frame {number}", number=number) if number >= 0 else tr("the start-up")
-        before = self.session.marks.notes.get(column, "")
-        text, accepted = QInputDialog.getText(self, tr("A note"), tr("Your note to {where}:", where=where), text=before)
-        if accepted:
-            self.session.marks.write(column, text)
-            self.say(tr("Marked: {note}", note=text.strip()) if text.strip() else tr("Marked."))
-
-    # --- the game's source --------------------------------------------------------------------------
-
-    def open_place(self, text: str) -> None:
-        """Open a place of the game's source in the user's editor; say what is in the way."""
-        from opossum_desk.editor import EditorError, open_in_editor
-        from opossum_desk.state.source_places import find_source, place_of
-
-        place = place_of(text)
-        path = find_source(place, self.take_area.story.roots) if place is not None else None
-        if place is None or path is None:
-            self.say(tr("{text}: there is no such file near the take, nor where the desk was started.", text=text))
-            return
-        try:
-            open_in_editor(self.memory.kept.editor, path, place.line)
-        except EditorError as error:
-            self.say(f"{error}.")
-        else:
-            self.say(tr("Opened {path}, line {line}.", path=path, line=place.line))
-
-    def ask_editor(self) -> None:
-        """Let the user say which command opens places of the source."""
-        from PySide6.QtWidgets import QInputDialog
-
-        from opossum_desk.editor import USUAL, EditorError, parse_command
-
-        told = tr("The command that opens a place; {file} and {line} stand for it:")
-        text, accepted = QInputDialog.getText(self, tr("The editor"), told, text=self.memory.kept.editor or USUAL)
-        if not accepted:
-            return
-        try:
-            parse_command(text)
-        except EditorError as error:
-            self._warn(tr("Not changed"), f"{error}.")
-        else:
-            self.memory.kept.editor = text
-            self.memory.save()
-            self.say(tr("Places open by: {text}", text=text))
 
     # --- look and memory ---------------------------------------------------------------------------
 

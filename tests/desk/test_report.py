@@ -142,7 +142,7 @@ def test_the_desk_writes_it_off_its_thread(bakery, qtbot, tmp_path, monkeypatch)
     """From the menu; progress and end are said."""
     target = tmp_path / "night"
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(target), ""))
-    bakery.ask_report()
+    bakery.asking.report()
     qtbot.waitUntil(lambda: f"Wrote {target}.html" in bakery.told.toolTip(), timeout=20_000)
     assert target.with_suffix(".html").stat().st_size > 50_000
 
@@ -161,7 +161,7 @@ def test_a_picture_of_each_view_is_saved_as_png_and_svg(bakery, tmp_path, monkey
         save_picture(bakery.take_area.pulse, str(tmp_path / "view.jpg"))
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "window"), ""))
     bakery.take_area.pulse.setFocus()
-    bakery.ask_picture()
+    bakery.asking.picture()
     assert (tmp_path / "window.png").exists()
 
 
@@ -183,7 +183,7 @@ def test_a_finding_is_copied_as_text(bakery, qtbot):
 
 def test_a_report_waits_for_the_examination(desk, qtbot, tmp_path):
     """Without a take there is nothing to write."""
-    desk.ask_report()
+    desk.asking.report()
     assert "examined first" in desk.told.toolTip()
     path = tmp_path / "x.flow.jsonl"
     path.write_bytes(Stage().run(5).bytes())

@@ -130,8 +130,8 @@ def test_the_editor_is_chosen_in_the_menu_and_remembered(bakery, monkeypatch):
     warned = []
     monkeypatch.setattr(bakery, "_warn", lambda *told: warned.append(told))
     monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("myeditor {line}", True))
-    bakery.ask_editor()
+    bakery.asking.editor()
     assert warned and bakery.memory.kept.editor == ""
     monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("myeditor +{line} {file}", True))
-    bakery.ask_editor()
+    bakery.asking.editor()
     assert bakery.memory.kept.editor == "myeditor +{line} {file}"
