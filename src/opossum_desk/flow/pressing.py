@@ -83,7 +83,8 @@ def press_density(
     for fault in (wrong, gone):
         fault[:, 1:] |= fault[:, :-1]  # two pixels wide at any zoom: what is rare and wrong is never lost
     gone &= ~wrong
-    sixteenths = (tall * 16).astype(np.int16)  # narrow: they are compared for each line of pixels
+    # narrow, for they are compared for each line of pixels; where no call is, nothing is drawn, not even in the middle
+    sixteenths = np.where(tall > 0, tall * 16, -1).astype(np.int16)
     has_gone, has_wrong = bool(gone.any()), bool(wrong.any())
     tops = np.array([line.top for line in picture.lines])
     for step in range(int(picture.heights.row * ratio)):

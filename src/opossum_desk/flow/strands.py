@@ -22,7 +22,7 @@ from opossum_desk.flow.strand_walk import StrandWalk
 from opossum_desk.layout.bead import BeadState
 from opossum_desk.layout.describing import name_send
 from opossum_desk.state.session import Session
-from opossum_desk.views.canvas import AxisCanvas, image_of, premultiplied, text_cutter
+from opossum_desk.views.canvas import WASH_ALPHA, AxisCanvas, image_of, premultiplied, text_cutter
 from opossum_desk.views.label_column import LabelColumn
 from opossum_desk.views.look import Look
 from opossum_desk.views.pixel_bars import press_bars
@@ -165,10 +165,9 @@ class StrandsView(AxisCanvas):
             left = picture.scale.x(float(edges[session.column]))
             width = max(2.0, picture.scale.x(float(edges[session.column + 1])) - left)
             painter.fillRect(QRectF(left, 0, width, self.height()), self.colour("choice"))
-        for band in frozen_bands(session, picture.scale):
-            wash = self.colour("rose")
-            wash.setAlpha(46)
-            painter.fillRect(QRectF(band.left, 0, band.right - band.left, self.height()), wash)
+        tall = self.height()
+        bands = frozen_bands(session, picture.scale)
+        self.wash(painter, [QRectF(band.left, 0, band.right - band.left, tall) for band in bands], WASH_ALPHA)
         painter.save()
         painter.setClipRect(QRectF(self.label_px - 4, 0, self.width(), self.height()))
         lit, sieved = self._lit_sends(session), session.sieve.active

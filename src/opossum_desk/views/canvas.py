@@ -35,6 +35,8 @@ from opossum_desk.views.speech import Spoken, SpokenChildren
 SETTLE_MS = 280
 """Moving has come to rest when nothing moved for this long."""
 DRAG_FROM_PX = 4
+WASH_ALPHA, NARROW_WASH_ALPHA = 46, 130
+"""How strongly a frozen frame is washed over: a narrow one would not be seen else."""
 USUAL_SENTENCE = "every send of oven_on by Baker is heard within 2 frames, and never more than 3 times a second"
 
 
@@ -92,6 +94,16 @@ class Canvas(QWidget):
         colour = self.look.via(name) if kind == "via" else self.colour(kind)
         colour.setAlpha(alpha)
         return colour
+
+    def wash(self, painter: QPainter, boxes: list[QRectF], alpha: int) -> None:
+        """Lay a wash of rose over boxes, all at once: with sharp edges, which is several times as fast."""
+        if boxes:
+            painter.save()
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(self.role_colour("rose", alpha))
+            painter.drawRects(boxes)
+            painter.restore()
 
     def line_px(self) -> float:
         """Return the height of a row with one line of text, by the font."""

@@ -91,7 +91,9 @@ def beads_in_view(session: Session, rows: list[Row], scale: Scale, columns: tupl
             # leaning with the order they ran in, so that a stitch slants
             share = 0.5 + LEAN * (_rank_in_frame(session, head_calls) - 0.5)
         place = left + usual * share
-    via = np.append(np.asarray(take.tables["send"]["via"], np.int64), -1)[take.calls.send[head_calls]]
+    sends, vias = take.calls.send[head_calls], np.asarray(take.tables["send"]["via"])
+    via = np.full(len(head_calls), -1, np.int64)
+    via[sends >= 0] = vias[sends[sends >= 0]]
     size = bead_size(frame_px)
     x = scale.xs(place)
     # dear calls stretch to the right, by their share of the frame's work, only where that shows

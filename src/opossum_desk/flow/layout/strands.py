@@ -7,6 +7,7 @@ what is visible, at most a few strokes a pixel.
 from __future__ import annotations
 
 import json
+from bisect import bisect_left
 from dataclasses import dataclass, field
 from typing import NamedTuple
 
@@ -155,24 +156,26 @@ def _firings(session: Session, arms: list[int], ys: list[float], scale: Scale, w
     """Return timers' firings in view, each on its height: dots, or a thick stretch where dots would run together."""
     take = session.take
     firings, send_times = take.arms.firings, np.asarray(take.tables["send"]["t"])
-    reach = window.astype(np.int64)
-    seen: list[tuple[float, Array, Array]] = []
+    since, until = int(window[0]), int(window[1])
+    time_of = send_times.__getitem__
+    seen: list[tuple[float, Array]] = []
     ends: list[int] = []
     for arm, y in zip(arms, ys, strict=True):
-        sends = firings.order[firings.starts[arm] : firings.starts[arm + 1]]
-        times = send_times[sends]
-        low, high = times.searchsorted(reach).tolist()
+        # sought in place: what an arm fired in a long take is not copied for the little of it that is seen
+        first, last = int(firings.starts[arm]), int(firings.starts[arm + 1])
+        low = bisect_left(firings.order, since, first, last, key=time_of)
+        high = bisect_left(firings.order, until, low, last, key=time_of)
         if high > low:
-            seen.append((y, sends[low:high], times[low:high]))
-            ends += (times[low], times[high - 1])
+            seen.append((y, firings.order[low:high]))
+            ends += (send_times[firings.order[low]], send_times[firings.order[high - 1]])
     xs = scale.xs(session.axis.positions(np.array(ends))).tolist()
     marks: list[Mark] = []
-    for place, (y, sends, times) in enumerate(seen):
+    for place, (y, sends) in enumerate(seen):
         left, right = xs[2 * place], xs[2 * place + 1]
         if len(sends) > 2 and (right - left) / (len(sends) - 1) < DENSE_PX:
             marks.append(Stroke("dense", left, y, right, y))
         else:
-            marks.append(DotRun(scale.xs(session.axis.positions(times)), y, sends))
+            marks.append(DotRun(scale.xs(session.axis.positions(send_times[sends])), y, sends))
     return marks
 
 
