@@ -157,3 +157,17 @@ def test_about_tells_version_and_licence(desk, monkeypatch):
     monkeypatch.setattr(QMessageBox, "exec", lambda box: shown.append(box.text()))
     desk.tell_about()
     assert __version__ in shown[0] and "Apache License 2.0" in shown[0] and "PySide6" in shown[0]
+
+
+def test_a_report_speaks_the_users_language(night, tmp_path):
+    """Its headings and numbers; what was found is told in English."""
+    from opossum.findings.examine import examine
+    from opossum_desk.report.writing import report_html
+
+    use("de", Signs(".", ","))
+    take = night("bound-twice")
+    page = report_html(take, examine(take), [])
+    assert '<html lang="de">' in page and "Was zu ändern ist" in page and "was falsch ist" in page
+    assert "Remove one of the binds" in page
+    use()
+    assert '<html lang="en">' in report_html(take, examine(take), [])

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import ast
 import io
+import re
 import sys
 from collections.abc import Iterator
 from datetime import UTC, datetime
@@ -105,6 +106,12 @@ def template() -> Catalog:
     for path in sorted(SOURCES.rglob("*.py")):
         for message, _ in handed_over(path):
             catalogue.add(message, locations=[(str(path.relative_to(ROOT)), 0)])
+    for path in sorted(SOURCES.rglob("*.j2")):
+        page = path.read_text(encoding="utf-8")
+        for text in re.findall(r'\btr\("([^"]+)"', page):
+            catalogue.add(text, locations=[(str(path.relative_to(ROOT)), 0)])
+        for one in re.findall(r'\bcounted\([^,()]+, "([^"]+)"\)', page):
+            catalogue.add((one, f"{one}s"), locations=[(str(path.relative_to(ROOT)), 0)])
     for text, where in declared():
         catalogue.add(text, auto_comments=[f"declared: {where}"])
     return catalogue

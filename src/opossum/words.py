@@ -30,12 +30,17 @@ _catalogue: gettext.NullTranslations = gettext.NullTranslations()
 _signs = Signs()
 
 
-def use(language: str = "", signs: Signs = Signs()) -> None:  # noqa: B008  # it never changes
+def use(spoken: str = "", signs: Signs = Signs()) -> None:  # noqa: B008  # it never changes
     """Speak a language (``de``; English for one that there is no catalogue of), and write numbers with these signs."""
     global _catalogue, _signs
-    languages = [language, language.partition("_")[0]] if language else []
+    languages = [spoken, spoken.partition("_")[0]] if spoken else []
     _catalogue = gettext.translation(DOMAIN, FOLDER, languages, fallback=True)
     _signs = signs
+
+
+def language() -> str:
+    """Return the language that is spoken, as an HTML page says it."""
+    return _catalogue.info().get("language", "en") or "en"
 
 
 def use_the_users() -> None:

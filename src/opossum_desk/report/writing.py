@@ -17,9 +17,11 @@ from opossum.take.checks import check_take
 from opossum.take.take import Take
 from opossum.version import __version__
 from opossum.whole_file import whole_file
+from opossum.words import counted, language, tr
+from opossum.words import number as spelt
 from opossum_desk.layout.colours import DAY, NIGHT, Colours
 from opossum_desk.layout.describing import record_text
-from opossum_desk.layout.wording import SEVERITY_TITLES, cause_title, kind_title
+from opossum_desk.layout.wording import SEVERITY_TITLES, cause_title, kind_title, severity_title
 from opossum_desk.report.pictures import Pictures
 from opossum_desk.state.session import Session
 
@@ -72,13 +74,17 @@ def report_html(
     told = findings[:MOST_FINDINGS]
     entries = []
     for number, finding in enumerate(told):
-        tell("Drawing", number / max(1, len(told)))
+        tell(tr("Drawing"), number / max(1, len(told)))
         entries.append(_entry(session, pictures if number < MOST_PICTURES else None, finding))
     environment = jinja2.Environment(loader=jinja2.PackageLoader("opossum_desk.report", "."), autoescape=True)
     environment.filters["prose"] = _prose
     return environment.get_template("report.html.j2").render(
+        tr=tr,
+        counted=counted,
+        number=spelt,
+        language=language(),
         about=_about(take),
-        counts=[(title, _count(findings, name)) for name, title in SEVERITY_TITLES.items()],
+        counts=_counts(findings),
         entries=entries,
         left_out=len(findings) - len(told),
         spots=[shown(spot) for spot in blind_spots(take)],
@@ -90,11 +96,19 @@ def report_html(
     )
 
 
-def _count(findings: list[Finding], severity: str) -> int:
-    return sum(finding.severity.value == severity for finding in findings)
+def _counts(findings: list[Finding]) -> list[str]:
+    """Return how many there are of each severity, worst first."""
+    of = {name: sum(finding.severity.value == name for finding in findings) for name in SEVERITY_TITLES}
+    told = (
+        counted(of["fault"], "fault") if of["fault"] else "",
+        tr("{count:,} waste", count=of["waste"]) if of["waste"] else "",
+        counted(of["risk"], "risk") if of["risk"] else "",
+        counted(of["note"], "note") if of["note"] else "",
+    )
+    return [text for text in told if text]
 
 
-def _about(take: Take) -> dict[str, str]:
+def _about(take: Take) -> dict[str, str | int]:
     head = take.recording.head_text
     peers = len(take.peers)
     return {
@@ -103,9 +117,9 @@ def _about(take: Take) -> dict[str, str]:
         "engine": shown(head(0, "engine")) if peers else "",
         "build": shown(head(0, "build")) if peers else "",
         "started": shown(head(0, "started")) if peers else "",
-        "length": f"{take.duration_ns / 1e9:,.1f} s",
-        "frames": f"{take.game_frames:,}",
-        "records": f"{take.records:,}",
+        "length": f"{spelt(take.duration_ns / 1e9, ',.1f')} s",
+        "frames": take.game_frames,
+        "records": take.records,
         "peers": ", ".join(shown(span.name) for span in take.peers) if peers > 1 else "",
     }
 
@@ -113,18 +127,24 @@ def _about(take: Take) -> dict[str, str]:
 def _entry(session: Session, pictures: Pictures | None, finding: Finding) -> dict[str, Any]:
     take = session.take
     frames = finding.frames[:MOST_FRAMES]
-    more = f" and {len(finding.frames) - len(frames):,} more" if len(finding.frames) > len(frames) else ""
+    more = (
+        tr(" and {frames:,} more", frames=len(finding.frames) - len(frames))
+        if len(finding.frames) > len(frames)
+        else ""
+    )
     evidence = []
     for item in finding.evidence:
         source, line = take.line_in_source(item.line)
-        where = f"line {line:,}" + (f" of {shown(source)}" if len(take.sources) > 1 else "")
+        where = tr("line {line:,}", line=line)
+        if len(take.sources) > 1:
+            where = tr("line {line:,} of {source}", line=line, source=shown(source))
         evidence.append({"what": shown(record_text(session, item)), "note": shown(item.note), "where": where})
     return {
         "id": finding.id,
         "severity": finding.severity.value,
-        "severity_title": SEVERITY_TITLES[finding.severity.value],
+        "severity_title": severity_title(finding.severity.value),
         "kind": kind_title(finding.kind),
-        "name": shown(finding.name or "the game's thread"),
+        "name": shown(finding.name or tr("the game's thread")),
         "cause": cause_title(finding),
         "summary": shown(finding.summary),
         "advice": shown(finding.advice),

@@ -134,7 +134,9 @@ def _number(session: Session, column: int) -> str:
 def _evidence(session: Session, item: Evidence, quiet: str) -> str:
     take = session.take
     source, line = take.line_in_source(item.line)
-    where = f"line {line:,}" + (f" of {source}" if len(take.sources) > 1 else "")
+    where = tr("line {line:,}", line=line)
+    if len(take.sources) > 1:
+        where = tr("line {line:,} of {source}", line=line, source=source)
     href = ""
     if item.k == "call":
         href = f"call:{item.row}"
