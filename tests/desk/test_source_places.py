@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 from PySide6.QtCore import QUrl
-from PySide6.QtWidgets import QInputDialog
+from PySide6.QtWidgets import QInputDialog, QMessageBox
 from test_window import bakery
 
 import moonrise_bakery
@@ -128,7 +128,7 @@ def test_the_story_shows_the_lines_and_its_places_open(bakery, monkeypatch):
 def test_the_editor_is_chosen_in_the_menu_and_remembered(bakery, monkeypatch):
     """A command that names no file changes nothing."""
     warned = []
-    monkeypatch.setattr(bakery, "_warn", lambda *told: warned.append(told))
+    monkeypatch.setattr(QMessageBox, "warning", lambda *told: warned.append(told))
     monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("myeditor {line}", True))
     bakery.asking.editor()
     assert warned and bakery.memory.kept.editor == ""
