@@ -1,5 +1,6 @@
 """Words and numbers in the user's language: one place, and a German catalogue that lacks nothing."""
 
+import importlib
 import locale
 import re
 import string
@@ -8,6 +9,7 @@ import sys
 from pathlib import Path
 
 import pytest
+from babel.messages.catalog import Catalog
 from babel.messages.pofile import read_po
 
 from moonrise_bakery import demo_take_path
@@ -84,6 +86,19 @@ def test_the_catalogue_is_up_to_date_and_whole():
     command = [sys.executable, ROOT / "tools" / "collect_messages.py", "--check"]
     done = subprocess.run(command, capture_output=True, text=True, timeout=120)
     assert done.returncode == 0 and ", 0 not translated" in done.stdout, done.stdout + done.stderr
+
+
+def test_a_text_counts_as_translated_only_in_all_its_forms(monkeypatch):
+    """An empty plural is as little a translation as an empty text."""
+    monkeypatch.syspath_prepend(ROOT / "tools")
+    collecting = importlib.import_module("collect_messages")
+    catalogue = Catalog(locale="de")
+    catalogue.add("Flow", "Fluss")
+    catalogue.add("nobody", "")
+    catalogue.add(("call", "calls"), ("Aufruf", "Aufrufe"))
+    catalogue.add(("loaf", "loaves"), ("Laib", ""))
+    catalogue.add(("tick", "ticks"), ("", ""))
+    assert collecting.not_translated(catalogue) == ["nobody", ("loaf", "loaves"), ("tick", "ticks")]
 
 
 def test_translations_name_the_same_values_in_the_same_way():

@@ -38,8 +38,8 @@ LONG_AGO = datetime(2026, 11, 29, tzinfo=UTC)
 Message = str | tuple[str, str]
 
 
-def handed_over(path: Path) -> Iterator[tuple[Message, int]]:
-    """Yield (text, line) of what a module hands to `tr` and `counted`; names of its own constants are looked up."""
+def handed_over(path: Path) -> Iterator[Message]:
+    """Yield what a module hands to `tr` and `counted`; names of its own constants are looked up."""
     tree = ast.parse(path.read_text(encoding="utf-8"))
     constants = {
         target.id: node.value.value
@@ -52,14 +52,14 @@ def handed_over(path: Path) -> Iterator[tuple[Message, int]]:
         if isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.args:
             texts = [_text(argument, constants) for argument in node.args]
             if node.func.id == "tr" and texts[0]:
-                yield texts[0], node.lineno
+                yield texts[0]
             elif node.func.id == "counted" and len(texts) > 1 and texts[1]:
-                yield (texts[1], texts[2] if len(texts) > 2 and texts[2] else texts[1] + "s"), node.lineno
+                yield texts[1], texts[2] if len(texts) > 2 and texts[2] else texts[1] + "s"
         elif isinstance(node, ast.Assign) and any(
             getattr(target, "id", "") == "gathering_told" for target in node.targets
         ):
             assert isinstance(node.value, ast.Constant)
-            yield node.value.value, node.lineno
+            yield node.value.value
 
 
 def _text(node: ast.expr, constants: dict[str, object]) -> str:
@@ -104,7 +104,7 @@ def template() -> Catalog:
     """Return all texts, without translations."""
     catalogue = Catalog(project="Opossum", version=__version__, charset="utf-8")
     for path in sorted(SOURCES.rglob("*.py")):
-        for message, _ in handed_over(path):
+        for message in handed_over(path):
             catalogue.add(message, locations=[(str(path.relative_to(ROOT)), 0)])
     for path in sorted(SOURCES.rglob("*.j2")):
         page = path.read_text(encoding="utf-8")
@@ -125,6 +125,15 @@ def renewed(path: Path, texts: Catalog) -> Catalog:
     catalogue.obsolete.clear()
     catalogue.creation_date = catalogue.revision_date = LONG_AGO  # so that the same texts make the same files
     return catalogue
+
+
+def not_translated(catalogue: Catalog) -> list[Message]:
+    """Return the texts that lack a translation, or one of their plural's forms."""
+    return [
+        message.id
+        for message in catalogue
+        if message.id and not all((message.string,) if isinstance(message.string, str) else message.string)
+    ]
 
 
 def as_bytes(catalogue: Catalog) -> bytes:
@@ -148,7 +157,7 @@ def main() -> int:
     amiss = 0
     for path in sorted(LOCALE.glob("*/LC_MESSAGES/opossum.po")):
         catalogue = renewed(path, texts)
-        missing = [message.id for message in catalogue if message.id and not message.string]
+        missing = not_translated(catalogue)
         print(f"{path.relative_to(ROOT)}: {len(catalogue)} texts, {len(missing)} not translated")
         for name, data in ((path, as_bytes(catalogue)), (path.with_suffix(".mo"), compiled(catalogue))):
             if not check:

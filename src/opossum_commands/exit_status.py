@@ -20,5 +20,5 @@ MEANING = {
     ExitStatus.ERROR: "it could not be done, or not all of it could be read or written; one sentence says why",
     ExitStatus.STOPPED: "stopped by Ctrl+C",
 }
-"""What each says. `opossum record` passes the game's own status on where that is not 0, 128 and more for a signal."""
+"""What each says."""
 PASSED_ON = "`opossum record` ends with the game's own status where that is not 0 (128 and more: by a signal)."
