@@ -13,7 +13,7 @@ from opossum_desk.flow.layout.beads import bead_size
 from opossum_desk.flow.layout.frozen import frozen_bands
 from opossum_desk.flow.layout.loom import layout_loom, line_count, line_of_row
 from opossum_desk.flow.layout.strand_rows import gather_strands
-from opossum_desk.flow.layout.strands import MOST_ITEMS, layout_strands
+from opossum_desk.flow.layout.strands import MOST_ITEMS, MOST_VALUES, layout_strands
 from opossum_desk.layout.bead import BeadState
 from opossum_desk.layout.heights import HEADER_PX, ROW_PX, STRAND_PX
 from opossum_desk.layout.scale import Scale, grid_marks
@@ -367,6 +367,24 @@ def test_queues_are_filled_and_values_stepped():
 
     assert [row.kind for row in rows] == ["queue", "value", "value"]
     assert {"fill", "step", "rise", "text"} <= set(shapes(picture))
+
+
+@pytest.mark.parametrize("many", [5, 2 * MOST_VALUES])
+@pytest.mark.parametrize(("text", "shape"), [("{}", "number"), ("m{}", "text")])
+def test_values_are_drawn_to_the_last_however_many(many, text, shape):
+    """What stands at the right is what held last, and more values are no more strokes than pixels."""
+    tape = Tape().frame()
+    for number in range(many):
+        value = text.format(number)
+        tape.frame()("watch", o="cat#1", name="purrs", v=number if shape == "number" else value)
+    _, picture = strands_of(tape.frame())
+    drawn = [stroke for stroke in picture.strokes if stroke.shape == shape]
+
+    assert len(picture.strokes) <= 2 * WIDTH
+    if shape == "number":
+        assert [stroke.text for stroke in drawn] == [f"{many - 1:g}"]
+    else:
+        assert drawn[-1].x > LABELS + 0.7 * (WIDTH - LABELS)
 
 
 def test_crowds_are_one_quiet_bar_and_strokes_stay_bounded():

@@ -27,6 +27,9 @@ from opossum_desk.state.session import Session
 MOST_ITEMS = 300
 """Items of one row drawn one by one; beyond, they are drawn as one quiet bar that says how many."""
 
+MOST_VALUES = 4000
+"""Values of one row read for a picture; of more, the last in each pixel: what comes and goes within one shows nearer by."""
+
 MARK_REACH_NS = 500e6
 """A mark's send within this of its planned place is that mark's, and not another one's of the same name."""
 
@@ -306,14 +309,18 @@ def _queue(session: Session, row: StrandRow, scale: Scale, band: Band, window: A
 
 def _values(session: Session, row: StrandRow, scale: Scale, band: Band, window: Array) -> list[Mark]:
     column = session.take.tables["watch"].json("v")
-    inside = slice(*_around(row.starts_ns, window))
-    texts = [column[int(item)] for item in row.items[inside][:4000]]
+    places = np.arange(*_around(row.starts_ns, window))
+    times = row.starts_ns[places]
+    if len(places) > MOST_VALUES:
+        pixel = scale.xs(session.axis.positions(times)).astype(np.int64)
+        last = np.append(np.diff(pixel) != 0, True)
+        places, times = places[last], times[last]
+    texts = [column[item] for item in row.items[places].tolist()]
     numbers = [_as_number(text) for text in texts]
     if all(number is not None for number in numbers):
         values = np.array(numbers, np.float64)
-        return _steps(session, row.starts_ns[inside][:4000], values, scale, band, window, "step", None)
+        return _steps(session, times, values, scale, band, window, "step", None)
     strokes: list[Mark] = []
-    times = row.starts_ns[inside][:4000]
     last_x = -1e9
     for time, text in zip(times.tolist(), texts, strict=True):
         x = _x(session, scale, time)
