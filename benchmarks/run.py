@@ -199,6 +199,8 @@ def starting(table: Table) -> None:
     desk, bare = [], []
     with tempfile.TemporaryDirectory() as home:
         environment = os.environ | {"XDG_CONFIG_HOME": home, "XDG_STATE_HOME": home}
+        # as on a user's machine: what is loaded was compiled by an earlier start
+        environment.pop("PYTHONDONTWRITEBYTECODE", None)
         for code in (BARE, DESK) * 2:
             subprocess.run([sys.executable, "-c", code], env=environment, check=True)
         for _ in range(STARTS):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import builtins
 import gc
 import os
 import signal
@@ -38,8 +39,9 @@ def run_desk(paths: list[str], *, look: str | None = None, take: Any = None) -> 
     sys.setswitchinterval(SWITCH_S)
     # no matrix is ever multiplied here, and the threads for it would turn while everything else is being loaded
     os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
-    helper = helper_for(paths)
     from opossum_desk.state.session import Session
+
+    helper = helper_for(paths)
     from opossum_desk.state.tasks import HeadStart
 
     head_start = HeadStart(paths, helper) if paths else None
@@ -67,6 +69,7 @@ def run_desk(paths: list[str], *, look: str | None = None, take: Any = None) -> 
 
 def make_window(look: str | None) -> tuple[QApplication, DeskWindow]:
     """Return the application and the window, dressed and not yet shown."""
+    _load_qt()
     from opossum_desk.application import dress, make_application
     from opossum_desk.memory import Memory
     from opossum_desk.views.look import Look
@@ -79,6 +82,17 @@ def make_window(look: str | None) -> tuple[QApplication, DeskWindow]:
     window = DeskWindow(memory, chosen)
     dress(application, chosen)
     return application, window
+
+
+def _load_qt() -> None:
+    """Load Qt and put Python's own import back.
+
+    PySide6's reads the source of every module that is loaded after it, for features that nothing here asks for.
+    """
+    own = builtins.__import__
+    import PySide6.QtWidgets  # noqa: F401
+
+    builtins.__import__ = own
 
 
 def _collect_again() -> None:

@@ -74,6 +74,41 @@ def test_a_helper_opens_a_saved_take(take, tmp_path):
     assert opened is not None and same(take, opened)
 
 
+def test_a_forked_helper_opens_the_same_take(take, tmp_path):
+    """As a copy of a process with one thread, which goes on undisturbed; what it refuses is told as ever."""
+    path = str(tmp_path / "night.take")
+    save_take(take, path)
+    damaged = tmp_path / "damaged.take"
+    damaged.write_bytes(b"PK\x03\x04 no take")
+    code = (
+        "import sys; from opossum.take.helper import Helper, helper_for; from opossum.take.opening import open_here\n"
+        "import os; forks = []; fork = os.fork; os.fork = lambda: forks.append(1) or fork()\n"
+        "opened = helper_for([sys.argv[1]]).take(); here = open_here(sys.argv[1])\n"
+        "print(len(forks), opened.records == here.records > 0, opened.strings == here.strings)\n"
+        "try:\n helper_for([sys.argv[2]]).take()\nexcept Exception as error: print(error)\n"
+    )
+    told = subprocess.run(
+        [sys.executable, "-c", code, path, str(damaged)],
+        env=os.environ | {"OPENBLAS_NUM_THREADS": "1"},
+        capture_output=True,
+        text=True,
+        check=True,
+    )
+    assert told.stdout.startswith("1 True True\n") and "the file is damaged" in told.stdout
+    assert told.stderr == ""
+
+
+def test_opening_loads_no_data_frames(take, tmp_path):
+    """Asked for NumPy arrays, Arrow would load pandas where it is installed: longer than opening takes."""
+    path = str(tmp_path / "night.take")
+    save_take(take, path)
+    code = (
+        "import sys; from opossum.take.opening import open_here; open_here(sys.argv[1]); print('pandas' in sys.modules)"
+    )
+    told = subprocess.run([sys.executable, "-c", code, path], capture_output=True, text=True, check=True)
+    assert told.stdout.strip() == "False"
+
+
 def test_a_helper_that_cannot_open_says_why(tmp_path):
     """The sentence is the one that opening it here gives."""
     path = tmp_path / "night.take"

@@ -2,7 +2,7 @@
 
 A take is untrusted input, and what decodes it is a large library.  What needs more memory, time or files than a take of its
 size could is ended by the system, and told as such; this process only takes over finished arrays.  The desk begins with it
-while it is still loading Qt: opening a small take costs less than loading Arrow, which opens it.
+while it is still loading Qt: opening a small take costs less than loading what opens it.
 
 What the helper hands over comes from our own code and is trusted as such.  This module loads nothing but the standard library.
 """
@@ -30,27 +30,45 @@ LOOK_S = 0.002, 0.05
 class Helper:
     """A process that opens one `.take` file for us."""
 
-    def __init__(self, path: str) -> None:
-        """Begin at once.
+    def __init__(self, path: str, *, forked: bool = False) -> None:
+        """Begin at once; `forked`: as a copy of this process, which has loaded much of what is needed and runs one thread.
 
         Raises:
             OSError: no process can be begun.
         """
         self._path = path
         self._memory = os.memfd_create("opossum-handover")
-        # without site: where modules are is told, and looking for it would cost as much as opening
-        arguments = [sys.executable, "-S", "-c", RUN, path]
-        quiet = [(os.POSIX_SPAWN_OPEN, number, os.devnull, os.O_RDWR, 0) for number in (0, 2)]
         try:
-            self._process = os.posix_spawn(
-                sys.executable,
-                arguments,
-                os.environ | {"PYTHONPATH": os.pathsep.join(filter(None, sys.path)), "OPENBLAS_NUM_THREADS": "1"},
-                file_actions=[*quiet, (os.POSIX_SPAWN_DUP2, self._memory, 1)],
-            )
+            self._process = self._forked() if forked else self._spawned()
         except OSError:
             os.close(self._memory)
             raise
+
+    def _spawned(self) -> int:
+        # without site: where modules are is told, and looking for it would cost as much as opening
+        arguments = [sys.executable, "-S", "-c", RUN, self._path]
+        quiet = [(os.POSIX_SPAWN_OPEN, number, os.devnull, os.O_RDWR, 0) for number in (0, 2)]
+        return os.posix_spawn(
+            sys.executable,
+            arguments,
+            os.environ | {"PYTHONPATH": os.pathsep.join(filter(None, sys.path)), "OPENBLAS_NUM_THREADS": "1"},
+            file_actions=[*quiet, (os.POSIX_SPAWN_DUP2, self._memory, 1)],
+        )
+
+    def _forked(self) -> int:
+        process = os.fork()
+        if process:
+            return process
+        # the copy never gets back to what its original was doing
+        try:
+            nothing = os.open(os.devnull, os.O_RDWR)
+            for number, file in ((0, nothing), (1, self._memory), (2, nothing)):
+                os.dup2(file, number)
+            from opossum.take.helper_process import hand_over
+
+            hand_over(self._path)
+        finally:
+            os._exit(1)
 
     def take(self, waiting: Callable[[], None] | None = None) -> Take:
         """Wait for the take; `waiting` is called meanwhile, and ends it all by raising.
@@ -102,10 +120,13 @@ class Helper:
 
 
 def helper_for(paths: list[str]) -> Helper | None:
-    """Return a helper at work on the take named; None where something else is named."""
+    """Return a helper at work on the take named; None where something else is named.
+
+    It costs least where it is asked for once NumPy is loaded and before there is a second thread.
+    """
     try:
         if len(paths) == 1 and paths[0].endswith(".take") and os.path.isfile(paths[0]):
-            return Helper(paths[0])
+            return Helper(paths[0], forked=len(os.listdir("/proc/self/task")) == 1)
     except OSError:
         pass
     return None

@@ -6,7 +6,6 @@ import json
 import os
 import resource
 import signal
-import sys
 from typing import NoReturn
 
 from opossum.take.bounds import NO_MEMORY, REFUSED, Bounds
@@ -14,10 +13,12 @@ from opossum.take.handover import pack
 from opossum.take.opening import open_here
 from opossum.take.take_error import TakeError
 
+STANDARD_OUTPUT = 1
+
 
 def hand_over(path: str) -> NoReturn:
     """Be the helper: open a `.take` file within bounds, write it, or why it is refused, to standard output, and end."""
-    out = sys.stdout.fileno()
+    out = STANDARD_OUTPUT
     try:
         keep_within(Bounds.of(os.path.getsize(path)))
         take = open_here(path)
