@@ -135,16 +135,20 @@ def finding_in_hard_traffic(table: Table, folder: Path) -> None:
     """Examining streams full of candidates, against reading them, and how it grows with their length."""
     for sort in SORTS:
         path = folder / "hard.flow.jsonl"
-        costs = {}
+        takes = {}
         for calls in (FEW_CALLS, MANY_CALLS):
             write_hard_traffic(path, sort, calls)
             read_times = seconds(lambda path=path: indexed(path), 1)
-            take = indexed(path)
-            # the processor's time: what others do on this machine is not the finders' growth
-            costs[calls] = min(processor_seconds(lambda take=take: examine(take)) for _ in range(ROUNDS))
-            count = take.records
-        ratio = costs[MANY_CALLS] / read_times[0]
-        power = math.log(costs[MANY_CALLS] / costs[FEW_CALLS]) / math.log(MANY_CALLS / FEW_CALLS)
+            takes[calls] = indexed(path)
+        count = takes[MANY_CALLS].records
+        # the processor's time, and the two in turn: what others do on this machine is not the finders' growth
+        costs: dict[int, list[float]] = {calls: [] for calls in takes}
+        for _ in range(ROUNDS):
+            for calls, take in takes.items():
+                costs[calls].append(processor_seconds(lambda take=take: examine(take)))
+        few, many = (min(costs[calls]) for calls in (FEW_CALLS, MANY_CALLS))
+        ratio = many / read_times[0]
+        power = math.log(many / few) / math.log(MANY_CALLS / FEW_CALLS)
         table.row(
             f"findings on hard traffic: {sort} / reading", ratio, 0.5, f"{count:,} records, {read_times[0]:.2f} s"
         )

@@ -7,15 +7,23 @@ import numpy as np
 from opossum.stream.tables import Array
 
 
+def stable_order(codes: Array) -> Array:
+    """Return the rows in the order of their integer codes (n,), those of one code as they stand.
+
+    Linear where the codes fit into 16 bits, which NumPy sorts by radix; n log n otherwise, less where much is in order.
+    """
+    codes = np.asarray(codes)
+    if len(codes) and codes.dtype.itemsize > 2 and codes.min() >= -(2**15) and codes.max() < 2**15:
+        codes = codes.astype(np.int16)
+    return np.argsort(codes, kind="stable")
+
+
 class Groups:
     """Rows gathered by a code: the rows of code g are `order[starts[g]:starts[g + 1]]`, ascending."""
 
     def __init__(self, codes: Array, count: int) -> None:
         """Group rows 0 … len(codes)-1 by `codes` (0 … count-1; negative: in no group)."""
-        sortable = np.asarray(codes)
-        if count < 2**15:
-            sortable = sortable.astype(np.int16)  # NumPy sorts 16-bit integers by radix, in linear time
-        order = np.argsort(sortable, kind="stable").astype(np.int32)
+        order = stable_order(codes).astype(np.int32)
         sizes = np.bincount(codes[codes >= 0], minlength=count)
         absent = len(codes) - int(sizes.sum())
         self.order: Array = order[absent:]
@@ -105,7 +113,7 @@ def parted(*columns: Array) -> list[Array]:
     if not len(columns[0]):
         return []
     codes, _ = factorised(*columns)
-    order = np.argsort(codes, kind="stable")
+    order = stable_order(codes)
     return np.split(order, np.flatnonzero(np.diff(codes[order])) + 1)
 
 
@@ -118,10 +126,12 @@ class Runs:
 
     def __init__(self, codes: Array, *within: Array) -> None:
         """Order rows by `codes` (n,), and within one code by `within`, the first of them counting most, then by row."""
-        # a stable sort keeps rows ascending by itself, and is nearly linear on what is nearly sorted
-        keys = [*within[::-1], np.asarray(codes)]
-        self.order: Array = np.argsort(keys[0], kind="stable") if len(keys) == 1 else np.lexsort(keys)
-        ordered = np.asarray(codes)[self.order]
+        # a stable sort keeps rows ascending by itself: what rises already, as times do, need not be sorted by
+        if len(within) == 1 and not (within[0][1:] < within[0][:-1]).any():
+            within = ()
+        codes = np.asarray(codes)
+        self.order: Array = np.lexsort((*within[::-1], codes)) if within else stable_order(codes)
+        ordered = codes[self.order]
         fresh = np.concatenate(([True], ordered[1:] != ordered[:-1])) if len(ordered) else np.zeros(0, bool)
         self.starts: Array = np.flatnonzero(fresh)
         self.sizes: Array = np.diff(np.append(self.starts, len(ordered)))

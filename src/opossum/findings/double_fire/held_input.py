@@ -32,10 +32,11 @@ def find(scene: Scene) -> Iterator[Found]:
     follows = repeats_in_runs(calls.frame[rows], calls.effect[rows] > 0) & (runs.rank > 0)
     acting = runs.sums(follows) > 0
     rows, follows = rows[acting[runs.group]], follows[acting[runs.group]]
-    order = np.argsort(rows)
-    extra = set(rows[follows].tolist())
-    for part in scene.by_class(rows[order], key[rows[order]]):
-        yield _tell(scene, part, np.array([row for row in part.tolist() if row in extra], np.int64), key)
+    is_extra = np.zeros(len(calls), bool)
+    is_extra[rows[follows]] = True
+    rows = np.sort(rows)
+    for part in scene.by_class(rows, key[rows]):
+        yield _tell(scene, part, part[is_extra[part]], key)
 
 
 def repeats_in_runs(frames: Array, changed: Array) -> Array:

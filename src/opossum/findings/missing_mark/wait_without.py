@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 
 import numpy as np
 
@@ -37,21 +37,33 @@ def waited_in_vain(scene: Scene) -> dict[tuple[int, int], list[tuple[int, int]]]
     owner = known.peer * texts + known.owner
     waiter = np.asarray(table["p"], np.int64) * texts + np.asarray(table["o"], np.int64)
     events = np.asarray(table["ev"], np.int64)
-    likely = np.array(_outlived(scene), np.int64)
+    likely = _outlived(scene)
     # a mark that no clip has is nobody's to miss
-    likely = likely[np.isin(events[likely], [name for _, name in all_clips.having])] if len(likely) else likely
-    for wait in likely.tolist():
-        event = int(events[wait])
-        plays = order[first[wait] : first[wait] + MOST_CLIPS]
-        plays = plays[(owner[plays] == waiter[wait]) & (known.begin_frame[plays] <= wait_frame[wait] + 1)]
-        if not len(plays) or (int(all_clips.class_of_play[plays[0]]), event) not in all_clips.having:
-            continue
-        has = [event in all_clips.marks_of_clip.get(int(all_clips.clip_of_play[play]), ()) for play in plays]
-        playing = plays[known.stop_line[plays] < waits.end[wait]]
-        if any(has) or not len(playing) or _met_right_after(scene, wait, int(playing[-1])):
-            continue
-        found.setdefault((int(all_clips.clip_of_play[playing[0]]), event), []).append((int(playing[0]), wait))
+    likely = likely[np.isin(events[likely], [name for _, name in all_clips.having])]
+    # the next few clips of its owner for each wait (rows: waits), and which of them had begun by then
+    place = first[likely][:, None] + np.arange(MOST_CLIPS)
+    plays = np.append(order, 0)[np.minimum(place, len(order))]
+    fit = (place < len(order)) & (owner[plays] == waiter[likely][:, None])
+    fit &= known.begin_frame[plays] <= wait_frame[likely][:, None] + 1
+    asked = np.broadcast_to(events[likely][:, None], plays.shape)
+    nearest = plays[np.arange(len(plays)), fit.argmax(axis=1)]
+    likely_lacking = fit.any(axis=1) & _among(all_clips.having, all_clips.class_of_play[nearest], events[likely])
+    marked = {(clip, mark) for clip, marks in all_clips.marks_of_clip.items() for mark in marks}
+    likely_lacking &= ~(fit & _among(marked, all_clips.clip_of_play[plays], asked)).any(axis=1)
+    playing = fit & (known.stop_line[plays] < waits.end[likely][:, None])
+    likely_lacking &= playing.any(axis=1)
+    for row in np.flatnonzero(likely_lacking).tolist():
+        wait, mine = int(likely[row]), plays[row][playing[row]]
+        if not _met_right_after(scene, wait, int(mine[-1])):
+            found.setdefault((int(all_clips.clip_of_play[mine[0]]), int(events[wait])), []).append((int(mine[0]), wait))
     return found
+
+
+def _among(pairs: Collection[tuple[int, int]], first: Array, second: Array) -> Array:
+    """Return a boolean array of the shape of `first` and `second`: the two are one of the pairs."""
+    stride = 1 + max((two for _, two in pairs), default=0)
+    codes = [one * stride + two for one, two in pairs]
+    return np.isin(np.asarray(first, np.int64) * stride + second, codes) & (second >= 0) & (second < stride)
 
 
 def _ended_after(scene: Scene) -> tuple[Array, Array]:
@@ -69,7 +81,7 @@ def _ended_after(scene: Scene) -> tuple[Array, Array]:
     return order, np.searchsorted(placed, np.searchsorted(distinct_owners, asked) * stride + waits.begin, "right")
 
 
-def _outlived(scene: Scene) -> list[int]:
+def _outlived(scene: Scene) -> Array:
     """Return the waits (rows) during which a clip of their owner ended."""
     table = scene.take.tables["wait"]
     known, waits = scene.once(clips), scene.once(open_waits)
@@ -80,7 +92,7 @@ def _outlived(scene: Scene) -> list[int]:
     )
     owners = np.asarray(table["p"], np.int64) * texts + np.asarray(table["o"], np.int64)
     between = stops.begun_before(owners, waits.end) - stops.begun_before(owners, waits.begin)
-    return np.flatnonzero(between > 0).tolist()
+    return np.flatnonzero(between > 0)
 
 
 def _met_right_after(scene: Scene, wait: int, play: int) -> bool:
