@@ -183,7 +183,11 @@ class Recorder(Inner):
 
     def phase(self, name: str) -> None:
         """Say that a phase of the frame begins; in one that waits, nothing counts as stuck."""
-        self._record("phase", name=name)
+        try:
+            plain = type(name) is str and name
+            self._put("phase", f',"name":{self._quoted[name]}' if plain else field_text("name", name, "phase"))
+        except Exception:
+            self._drop()
         if (type(name) is str and name in self._waits) is not self._in_wait:
             self._in_wait = not self._in_wait
             if self._in_wait:

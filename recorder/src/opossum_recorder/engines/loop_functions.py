@@ -31,6 +31,8 @@ WATCHED = 8
 EVERY = 64
 LATER = 16
 """One frame in `EVERY` is watched after that, so many of them."""
+LOOKED_PAST = 3
+"""Frames whose loop is not even asked for after one of a loop that is known: looking for it costs every frame."""
 MOST_HANDED_ON = 4
 MOST_PASSES = 8
 """Times a frame that a function is called at most that is looked through, and how many such functions of a loop are."""
@@ -61,7 +63,7 @@ class _Loop:
 
     @property
     def is_watched_now(self) -> bool:
-        return self.watched < WATCHED or (self.frames % EVERY == 0 and self.watched < WATCHED + LATER)
+        return self.watched < WATCHED or (self.frames % EVERY < 1 + LOOKED_PAST and self.watched < WATCHED + LATER)
 
 
 class LoopFunctions:
@@ -86,6 +88,8 @@ class LoopFunctions:
         self._ran: set[tuple[CodeType, int]] = set()
         self._send = 0
         self._loop_name = ""
+        self._looked_past = 0
+        """Frames that may still begin without asking which loop they are of."""
         self._ticks: dict[CodeType, str] = {}
         """The event that stands for a turn of each loop that is known."""
 
@@ -105,6 +109,9 @@ class LoopFunctions:
     def _begin(self) -> None:
         self._ran.clear()
         self._send = 0
+        if self._looked_past > 0:
+            self._looked_past -= 1
+            return
         stack = _games_stack() if threading.current_thread() is threading.main_thread() else []
         if not stack:
             return
@@ -114,8 +121,11 @@ class LoopFunctions:
             if len(self._loops) >= MOST_LOOPS:
                 return
             loop = self._loops[key] = _Loop()
-        loop.frames += 1
-        if loop.is_watched_now and sys.gettrace() is None and sys.getprofile() is None:
+        # those between the last look and this one were most likely its own
+        loop.frames += 1 if loop.watched < WATCHED else 1 + LOOKED_PAST
+        if not loop.is_watched_now:
+            self._looked_past = LOOKED_PAST
+        elif sys.gettrace() is None and sys.getprofile() is None:
             loop.watched += 1
             self._stack = stack
             self._depths = {id(frame) for frame in stack}
