@@ -21,6 +21,7 @@ from opossum_commands.completing import files
 from opossum_commands.declaring import declared_for
 from opossum_commands.desk import run_on_screen
 from opossum_commands.engines import ENGINES, PYTHON, engine_at
+from opossum_commands.engines.called import engine_called
 from opossum_commands.engines.engine import LINK, Engine, Launch
 from opossum_commands.exit_status import ExitStatus
 from opossum_commands.keeping import free_part, keep, spare_what_is_there, tell_lost
@@ -187,7 +188,9 @@ def _engine_and_call(folders: dict[str, str], call: tuple[str, ...]) -> tuple[En
     if named:
         return named[0], (folders[named[0].option], *call)
     found = engine_at(Path(call[0])) if call else None
-    return found or PYTHON, call
+    if found is not None or not call:
+        return found or PYTHON, call
+    return engine_called(call) or (PYTHON, call)
 
 
 def _declaring(engine: Engine, dispatchers: tuple[str, ...], watched: tuple[str, ...], frame: str | None) -> Engine:

@@ -112,7 +112,8 @@ def test_a_game_that_is_killed_while_it_plays(tmp_path):
 @pytest.mark.parametrize(
     ("arguments", "sentence"),
     [
-        (["--", "love", "game"], "give a game, such as"),
+        (["--", "love", "game"], "game: is no LÖVE game"),
+        (["--", "oven-that-is-nowhere"], "oven-that-is-nowhere: there is no such game and no such program"),
         (["--", "python"], "give a game, such as"),
         (["--", "python", "/nowhere/game.py"], "there is no such game"),
     ],
@@ -304,7 +305,11 @@ def test_a_script_that_names_no_python_is_refused(tmp_path, first_line):
     script.chmod(0o755)
     result = subprocess.run([*COMMAND, str(script)], cwd=tmp_path, capture_output=True, text=True)
 
-    said = "is a shell script in which no Python game was found" if "sh" in first_line else "give a game, such as"
+    said = (
+        "is a shell script in which no game was found"
+        if "sh" in first_line
+        else "oven: is no game that can be recorded"
+    )
     assert result.returncode == 2 and said in result.stderr and result.stderr.count("\n") == 1
     assert [path.name for path in tmp_path.iterdir()] == ["oven"]
 

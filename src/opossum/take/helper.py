@@ -15,6 +15,7 @@ import signal
 import sys
 import time
 from collections.abc import Callable
+from importlib import import_module
 from typing import TYPE_CHECKING
 
 from opossum.take.bounds import NO_MEMORY, REFUSED
@@ -22,7 +23,8 @@ from opossum.take.bounds import NO_MEMORY, REFUSED
 if TYPE_CHECKING:
     from opossum.take.take import Take
 
-RUN = "import gc, sys; gc.disable(); from opossum.take.helper_process import hand_over; hand_over(sys.argv[1])"
+HELPER_PROCESS = "opossum.take.helper_process"
+RUN = f"import gc, sys; gc.disable(); from {HELPER_PROCESS} import hand_over; hand_over(sys.argv[1])"
 LOOK_S = 0.002, 0.05
 """How often is looked whether the helper has ended, at first and at most."""
 
@@ -64,9 +66,7 @@ class Helper:
             nothing = os.open(os.devnull, os.O_RDWR)
             for number, file in ((0, nothing), (1, self._memory), (2, nothing)):
                 os.dup2(file, number)
-            from opossum.take.helper_process import hand_over
-
-            hand_over(self._path)
+            import_module(HELPER_PROCESS).hand_over(self._path)
         finally:
             os._exit(1)
 

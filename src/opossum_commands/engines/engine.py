@@ -40,7 +40,8 @@ class Engine(NamedTuple):
     file that lies in a game's folder tells the engine; `suffix`: so does the ending of a game that is one file.  `launch(destination, call, folder)` returns how to start a game,
     given where its stream goes (a file, or `link:HOST:PORT`), how the user calls it (the game first), and a folder that
     lasts as long as it plays.  `only_links`: it cannot write a file.  `has_black_box`: the interpreter itself writes where
-    it stands when the game hangs.  `held`: its games can be held at a moment.  `page`: what of a game is seen.
+    it stands when the game hangs.  `held`: its games can be held at a moment.  `page`: what of a game is seen.  `programs`: what
+    people run its games with, and `game_of`, given what follows that, the game and its arguments.
     """
 
     name: str
@@ -54,12 +55,19 @@ class Engine(NamedTuple):
     held: bool = True
     only_links: bool = False
     has_black_box: bool = False
+    programs: tuple[str, ...] = ()
+    game_of: Callable[[list[str]], tuple[str, ...]] = tuple
 
     def is_at(self, path: Path) -> bool:
         """Say whether a game of this engine lies at a path."""
         if self.suffix and path.suffix == self.suffix and path.is_file():
             return True
         return any((path / marker).is_file() or path.name == marker for marker in self.markers)
+
+
+def path_of(called: str) -> str | None:
+    """Return the path of what is called, where it lies here or is installed."""
+    return called if Path(called).is_file() else shutil.which(called)
 
 
 def recorder_folder() -> Path:

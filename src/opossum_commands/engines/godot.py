@@ -8,6 +8,7 @@ from opossum_commands.engines.engine import LINK, Engine, Launch, game_folder, p
 from opossum_commands.reading import CommandError
 
 PROJECT = "project.godot"
+PROGRAMS = ("godot3", "godot3-runner", "godot3-server")
 THIS_MACHINE = ("", "127.0.0.1", "localhost")
 
 
@@ -22,7 +23,7 @@ def launch(destination: str, call: tuple[str, ...], folder: Path) -> Launch:
     if host not in THIS_MACHINE:
         raise CommandError("a Godot game can only send to this machine; give --link 127.0.0.1:PORT.")
     source = game_folder(game, PROJECT, "Godot")
-    godot = program(("godot3", "godot3-runner", "godot3-server"), "Godot 3", "godot3-server")
+    godot = program(PROGRAMS, "Godot 3", "godot3-server")
     overlay = folder / "overlay"
     overlay.mkdir()
     for entry in source.iterdir():
@@ -36,4 +37,21 @@ def launch(destination: str, call: tuple[str, ...], folder: Path) -> Launch:
     return Launch(source.name, [godot, "--path", str(overlay), *arguments], {"OPOSSUM_PORT": port}, "Godot 3", source)
 
 
-GODOT = Engine("godot", "Godot 3", "godot", "Godot 3", (PROJECT,), launch, "docs/record-godot.md", only_links=True)
+def game_of(words: list[str]) -> tuple[str, ...]:
+    """Return the project and the arguments of what follows `godot3`: a folder after `--path`, or where we are."""
+    at = words.index("--path") if "--path" in words[:-1] else -1
+    return (words[at + 1], *words[:at], *words[at + 2 :]) if at >= 0 else (".", *words)
+
+
+GODOT = Engine(
+    "godot",
+    "Godot 3",
+    "godot",
+    "Godot 3",
+    (PROJECT,),
+    launch,
+    "docs/record-godot.md",
+    only_links=True,
+    programs=PROGRAMS,
+    game_of=game_of,
+)

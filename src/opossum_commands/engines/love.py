@@ -18,6 +18,7 @@ from opossum_commands.engines.engine import (
 )
 from opossum_commands.reading import CommandError
 
+PROGRAMS = ("love",)
 MAIN = "main.lua"
 RUN_BY_US = "opossum_game_main.lua"
 PACKED = ".love"
@@ -31,7 +32,7 @@ def launch(destination: str, call: tuple[str, ...], folder: Path) -> Launch:
     game, *arguments = call
     packed = Path(game).suffix == PACKED and Path(game).is_file()
     source = _unpacked(Path(game), folder) if packed else game_folder(game, MAIN, "LÖVE")
-    love = program(("love",), "LÖVE", "love")
+    love = program(PROGRAMS, "LÖVE", "love")
     overlay = folder / "overlay"
     overlay.mkdir()
     for entry in source.iterdir():
@@ -74,4 +75,22 @@ def _unpacked(game: Path, folder: Path) -> Path:
     return source.resolve()
 
 
-LOVE = Engine("love", "LÖVE", "love", "LÖVE 11", (MAIN,), launch, "docs/record-love.md", PACKED)
+def game_of(words: list[str]) -> tuple[str, ...]:
+    """Return the game and its arguments of what follows `love`: its own options stand before the game."""
+    while words and words[0].startswith("--"):
+        words = words[1:]
+    return tuple(words)
+
+
+LOVE = Engine(
+    "love",
+    "LÖVE",
+    "love",
+    "LÖVE 11",
+    (MAIN,),
+    launch,
+    "docs/record-love.md",
+    PACKED,
+    programs=PROGRAMS,
+    game_of=game_of,
+)

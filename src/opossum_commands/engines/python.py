@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 import os
-import shutil
 import subprocess
 from collections.abc import Mapping
 from pathlib import Path
 from types import MappingProxyType
 from typing import NamedTuple
 
-from opossum_commands.engines.engine import ENGINE_VARIABLE, Engine, Launch, recorder_folder
+from opossum_commands.engines.engine import ENGINE_VARIABLE, Engine, Launch, path_of, recorder_folder
 from opossum_commands.engines.shell_wrapper import game_of_wrapper
 from opossum_commands.reading import CommandError
 
@@ -26,6 +25,9 @@ OLDEST = (3, 10)
 """The oldest Python that the recorder runs under."""
 ANSWER_S = 10.0
 """How long an interpreter may take to tell its version."""
+
+
+_GIVE = "give a game, such as: opossum record game.py, or as you call it: opossum record -- python game.py"
 
 
 class PythonGame(NamedTuple):
@@ -58,8 +60,8 @@ def python_game(call: tuple[str, ...]) -> PythonGame:
     Raises:
         CommandError: it calls no Python game.
     """
-    script = _path_of(call[0]) if call and not os.path.basename(call[0]).startswith("python") else None
-    wrapped = game_of_wrapper(script, list(call[1:])) if script else None
+    script = path_of(call[0]) if call and not os.path.basename(call[0]).startswith("python") else None
+    wrapped = game_of_wrapper(script, list(call[1:]), ()) if script else None
     folder = wrapped.folder if wrapped is not None else None
     called, *rest = _by_interpreter((wrapped.call if wrapped is not None else call) or ("",))
     if called and Path(called).is_dir():
@@ -68,10 +70,12 @@ def python_game(call: tuple[str, ...]) -> PythonGame:
     while rest and rest[0].startswith("-") and rest[0] not in OTHER_THAN_SCRIPTS:
         options += [rest.pop(0) for _ in range(2 if rest[0] in OPTIONS_WITH_VALUES else 1) if rest]
     other = rest[:1] in ([word] for word in OTHER_THAN_SCRIPTS)
-    if not os.path.basename(called).startswith("python") or len(rest) < 1 + other:
-        raise CommandError(
-            "give a game, such as: opossum record game.py, or as you call it: opossum record -- python game.py"
-        )
+    if called and not os.path.basename(called).startswith("python"):
+        here = path_of(called) is not None
+        why = "is no game that can be recorded" if here else "there is no such game and no such program; check the name"
+        raise CommandError(f"{called}: {why}{f'; {_GIVE}' if here else ''}.")
+    if not called or len(rest) < 1 + other:
+        raise CommandError(_GIVE)
     if not other:
         _check_script(Path(folder or "", rest[0]))
     of_script = Path(str(script) if wrapped is not None else rest[0]).stem
@@ -95,11 +99,6 @@ def _check_script(script: Path) -> None:
         raise CommandError(f"{script}: is a compiled program, not a Python game; give the script that it runs.")
 
 
-def _path_of(called: str) -> str | None:
-    """Return the path of what is called, where it lies here or is installed."""
-    return called if Path(called).is_file() else shutil.which(called)
-
-
 def _by_interpreter(call: tuple[str, ...]) -> list[str]:
     """Return a call with its interpreter in front: of a module (``-m``), a folder with a main, a script that ends in
     ``.py``, or one that is installed or lies here and whose first line names a Python.
@@ -112,7 +111,7 @@ def _by_interpreter(call: tuple[str, ...]) -> list[str]:
         return [DEFAULT_INTERPRETER, str(main), *rest]
     if called.endswith(".py"):
         return [DEFAULT_INTERPRETER, *call]
-    script = _path_of(called)
+    script = path_of(called)
     interpreter = _first_line_names(script) if script else []
     return [*interpreter, str(script), *rest] if interpreter else list(call)
 

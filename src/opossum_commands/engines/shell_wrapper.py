@@ -1,10 +1,11 @@
-"""Shell scripts that end in a Python game: read, not run."""
+"""Shell scripts that end in a game: read, not run."""
 
 from __future__ import annotations
 
 import os
 import re
 import shlex
+from collections.abc import Collection
 from pathlib import Path
 from typing import NamedTuple
 
@@ -25,8 +26,8 @@ class Wrapped(NamedTuple):
     environment: dict[str, str]
 
 
-def game_of_wrapper(path: str, arguments: list[str]) -> Wrapped | None:
-    """Return the Python game that a shell script runs at its end; None if it is no shell script.
+def game_of_wrapper(path: str, arguments: list[str], programs: Collection[str]) -> Wrapped | None:
+    """Return the game that a shell script runs at its end, a Python game or one of `programs`; None if it is no shell script.
 
     Raises:
         CommandError: it is one, but what it runs cannot be told from its text.
@@ -55,9 +56,9 @@ def game_of_wrapper(path: str, arguments: list[str]) -> Wrapped | None:
             folder = None if filled is None else Path(folder or ".", filled)
         else:
             words = words[1:] if words[:1] == ["exec"] else words
-            if words and _is_python(words[0], folder, known):
+            if words and (_is_python(words[0], folder, known) or os.path.basename(words[0]) in programs):
                 return Wrapped(_call(path, words, arguments, known, folder), folder, exported)
-    raise CommandError(f"{path}: is a shell script in which no Python game was found; {_GIVE}")
+    raise CommandError(f"{path}: is a shell script in which no game was found that can be recorded; {_GIVE}")
 
 
 _GIVE = "give what it runs, such as: opossum record -- python3 game.py"
@@ -100,6 +101,6 @@ def _call(
         if filled is None:
             raise CommandError(f"{path}: what it runs ({' '.join(words)}) depends on what the shell does; {_GIVE}")
         call.append(filled)
-    if not os.path.basename(call[0]).startswith("python"):
+    if call[0].endswith(".py"):
         call[0] = str(Path(folder or ".", call[0]))
     return tuple(call)
