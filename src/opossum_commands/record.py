@@ -319,6 +319,8 @@ def _tell(take: Take, target: Path, game_folder: Path) -> list[Finding]:
     raised = None if take.game_frames else error_that_ended(take)
     if raised:
         say(f"  The game raised before its first frame: {raised}", error=True)
+        if raised.startswith(ModuleNotFoundError.__name__):
+            say("  Name the Python that has its packages: opossum record -- path/to/python game.py", error=True)
         return found
     spots = blind_spots(take)
     for spot in spots:

@@ -221,6 +221,46 @@ def test_sounds_are_clips_of_the_mixer(tmp_path, monkeypatch):
     assert (ends[1], ends[3]) == ("end", "cut")
 
 
+CHANNELS = """
+import pygame
+pygame.init()
+pygame.display.set_mode((16, 16))
+clock = pygame.time.Clock()
+bell, gong = pygame.mixer.Sound("bell.wav"), pygame.mixer.Sound("gong.wav")
+for frame in range(60):
+    if frame == 2:
+        pygame.mixer.Channel(3).play(bell)
+        gong.play()
+    if frame == 20:
+        pygame.mixer.find_channel().play(bell)
+    if frame == 24:
+        pygame.mixer.Channel(0).play(gong)
+        pygame.mixer.Channel(1).play(gong)
+    if frame == 28:
+        pygame.mixer.stop()
+    pygame.event.get()
+    clock.tick(60)
+"""
+
+
+def test_sounds_that_a_channel_plays_are_clips_too(tmp_path, monkeypatch):
+    """Each once, however it was begun, and however many channels play one sound; seen where the frame ends."""
+    script = tmp_path / "bells.py"
+    making = SOUNDS[: SOUNDS.index("pygame.init()")]
+    script.write_text(making + making.replace("bell.wav", "gong.wav") + CHANNELS)
+    monkeypatch.chdir(tmp_path)
+    take = played(tmp_path, script)
+    plays, stops = take.tables["play"], take.tables["stop"]
+
+    frames = take.frames.number[take.frames.rows_of_lines(plays["p"], plays["line"])].tolist()
+    clips = [take.text(int(clip)) for clip in plays["clip"]]
+    assert sorted(zip(frames, clips, strict=True)) == [
+        (2, "bell"), (2, "gong"), (20, "bell"), (24, "gong"), (24, "gong"),
+    ]  # fmt: skip
+    ends = dict(zip(stops["y"].tolist(), [take.text(int(how)) for how in stops["how"]], strict=True))
+    assert sorted(ends.values()) == ["cut", "cut", "cut", "end", "end"]
+
+
 TURNS = """
 import pygame, time
 pygame.init()

@@ -496,7 +496,8 @@ def test_a_game_that_raises_before_it_plays_is_told_so(tmp_path):
     result = subprocess.run([*COMMAND, "--out", "game.take", "game.py"], cwd=tmp_path, capture_output=True, text=True)
 
     told = "  The game raised before its first frame: ModuleNotFoundError: No module named 'bakery_that_is_not_there'"
-    assert result.returncode == 1 and result.stderr.splitlines()[-1] == told
+    assert result.returncode == 1 and result.stderr.splitlines()[-2] == told
+    assert result.stderr.splitlines()[-1].endswith("opossum record -- path/to/python game.py")
     assert "not seen" not in result.stderr and "Nothing found" not in result.stderr
 
 

@@ -60,6 +60,7 @@ class PygameAdapter:
     def _ended(self) -> None:
         self._events.end_handling()
         self._functions.frame_ended()
+        self._sounds.find_begun()
 
     def _between(self) -> None:
         self._functions.between_frames()

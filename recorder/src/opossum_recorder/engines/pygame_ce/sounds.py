@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import time
+from collections import Counter
 from typing import Any, NamedTuple
 
 from opossum_recorder.recorder import Recorder
@@ -60,20 +61,36 @@ class PygameSounds:
 
     def _began(self, channel: Any, sound: Any) -> None:
         length = float(sound.get_length())
-        number = self._recorder.play(MIXER, sound._opossum_clip, length)
+        # what was made from an array, or cut from another one, is none of our own class
+        number = self._recorder.play(MIXER, getattr(sound, "_opossum_clip", "sound"), length)
         self._playing.append(_Playing(channel, sound, number, time.monotonic(), length))
 
     def look(self) -> None:
-        """See which sounds have ended."""
+        """See which sounds have ended, and which a channel began: pygame's channels cannot be patched."""
         for playing in list(self._playing):
             if not playing.channel.get_busy() or playing.channel.get_sound() is not playing.sound:
                 self._playing.remove(playing)
                 self._end(playing.play, playing.began, playing.length)
+        self.find_begun()
         if self._music is not None:
             import pygame.mixer
 
             if not pygame.mixer.get_init() or not pygame.mixer.music.get_busy():
                 self._music_ended("end")
+
+    def find_begun(self) -> None:
+        """Tell of what plays and no `Sound.play` told of."""
+        import pygame.mixer as mixer
+
+        if not mixer.get_init() or not mixer.get_busy():
+            return
+        told = Counter(id(playing.sound) for playing in self._playing)
+        for channel in map(mixer.Channel, range(mixer.get_num_channels())):
+            sound = channel.get_sound() if channel.get_busy() else None
+            if sound is not None:
+                told[id(sound)] -= 1
+                if told[id(sound)] < 0:
+                    self._began(channel, sound)
 
     def _end(self, play: int, began: float, length: float) -> None:
         position = time.monotonic() - began
