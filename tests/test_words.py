@@ -2,6 +2,7 @@
 
 import importlib
 import locale
+import os
 import re
 import string
 import subprocess
@@ -15,6 +16,8 @@ from babel.messages.pofile import read_po
 from moonrise_bakery import demo_take_path
 from opossum import words
 from opossum.words import Signs, counted, number, tr, use, use_the_users
+from opossum_commands.findings import findings
+from opossum_commands.spoken import in_the_users_language
 
 ROOT = Path(__file__).parent.parent
 GERMAN = ROOT / "src" / "opossum" / "locale" / "de" / "LC_MESSAGES" / "opossum.po"
@@ -175,7 +178,7 @@ def test_about_tells_version_and_licence(desk, monkeypatch):
 
 
 def test_a_report_speaks_the_users_language(night, tmp_path):
-    """Its headings and numbers; what was found is told in English."""
+    """Its headings and numbers, and what was found."""
     from opossum.findings.examine import examine
     from opossum_desk.report.writing import report_html
 
@@ -183,6 +186,56 @@ def test_a_report_speaks_the_users_language(night, tmp_path):
     take = night("bound-twice")
     page = report_html(take, examine(take), [])
     assert '<html lang="de">' in page and "Was zu ändern ist" in page and "was falsch ist" in page
-    assert "Remove one of the binds" in page
+    assert "Entferne eine der Bindungen" in page and "Remove" not in page
     use()
     assert '<html lang="en">' in report_html(take, examine(take), [])
+
+
+def told(finding) -> tuple:
+    """Return what of a finding is no sentence."""
+    subject = finding.subject
+    proof = [(item.k, item.line) for item in finding.evidence]
+    return finding.id, finding.severity, finding.count, finding.frames, subject, finding.root, proof
+
+
+def test_findings_are_the_same_in_every_language():
+    """Names, counts, proof; only their sentences are German, all of them, and no place in one stays unfilled."""
+    from opossum.findings.examine import examine
+    from opossum.take.opening import open_here
+
+    take = open_here(str(demo_take_path()))
+    english = examine(take)
+    use("de", Signs(".", ","))
+    german = examine(open_here(str(demo_take_path())))
+    assert len(english) > 10 and [told(finding) for finding in german] == [told(finding) for finding in english]
+    for one, other in zip(english, german, strict=True):
+        assert one.summary != other.summary and one.advice != other.advice
+        assert "{" not in other.summary + other.advice + "".join(other.details)
+
+
+def opossum(*arguments: str, **variables: str) -> subprocess.CompletedProcess:
+    """Run a command as somebody does who speaks German."""
+    environment = os.environ | {"LANGUAGE": "de", "LC_ALL": "C.UTF-8"} | variables
+    command = [sys.executable, "-m", "opossum", *arguments]
+    return subprocess.run(command, env=environment, capture_output=True, text=True, timeout=60)
+
+
+def test_commands_speak_german(tmp_path):
+    """Results, errors, what Click says, help, and what the process says that opens a take."""
+    said = opossum("findings", str(demo_take_path())).stdout
+    assert "→ Entferne eine der Bindungen" in said and "Beweis: " in said and "Remove" not in said
+    assert "es gibt keine solche Datei; prüfe den Namen" in opossum("findings", "missing.take").stderr
+    assert "Es gibt keine Option '--bogus'" in opossum("findings", "--bogus").stderr
+    said = opossum("compare", "--help").stdout
+    assert "Aufruf: " in said and "Optionen:" in said and "Gibt JSON statt Sätzen aus." in said and "Print" not in said
+    (tmp_path / "damaged.take").write_bytes(b"PK\x03\x04 no take")
+    assert "die Datei ist beschädigt" in opossum("info", str(tmp_path / "damaged.take")).stderr
+    assert "the file is damaged" in opossum("info", str(tmp_path / "damaged.take"), LANGUAGE="en").stderr
+
+
+def test_help_is_english_again_afterwards():
+    """What was translated is a copy: the commands themselves stay as they are written."""
+    use("de")
+    german = in_the_users_language(findings).help
+    use()
+    assert german != findings.help and in_the_users_language(findings) is findings

@@ -1,7 +1,7 @@
-"""Collect every text that people see on the desk, keep the catalogues of its translations, and compile them.
+"""Collect every text that people see, keep the catalogues of its translations, and compile them.
 
 Texts are what the code hands to `tr` and `counted`, and what is declared in tables: commands, areas, weaves, kinds, causes,
-symptoms. A catalogue keeps what is translated already; what is new in it is empty, and stays English on the desk until somebody
+symptoms, help. A catalogue keeps what is translated already; what is new in it is empty, and stays English until somebody
 translates it. `--check` says what is amiss and changes nothing.
 """
 
@@ -15,13 +15,20 @@ from collections.abc import Iterator
 from datetime import UTC, datetime
 from pathlib import Path
 
+import click
 from babel.messages.catalog import Catalog
 from babel.messages.mofile import write_mo
 from babel.messages.pofile import read_po, write_po
 
+from opossum.compare.wording import FOLLOWING
 from opossum.findings.catalogue import KINDS
 from opossum.findings.symptoms import SYMPTOMS
+from opossum.stream.kinds import KINDS as KINDS_OF_RECORDS
 from opossum.version import __version__
+from opossum_commands.engines import ENGINES
+from opossum_commands.main import COMMANDS as COMMANDS_OF_TERMINALS
+from opossum_commands.main import cli
+from opossum_commands.spoken import help_texts
 from opossum_desk.areas import AREAS
 from opossum_desk.commands import COMMANDS
 from opossum_desk.explaining import _STATES, _VIAS, HANDS
@@ -37,6 +44,29 @@ LONG_AGO = datetime(2026, 11, 29, tzinfo=UTC)
 
 Message = str | tuple[str, str]
 
+CLICKS: list[Message] = [
+    "Usage:",
+    "Options",
+    "Positional arguments",
+    "Commands",
+    "Show this message and exit.",
+    "default: {default}",
+    "Missing command.",
+    "Missing argument",
+    "Missing option",
+    "Missing parameter",
+    "No such option {name!r}.",
+    "Invalid value: {message}",
+    "Invalid value for {param_hint}: {message}",
+    "Option {name!r} does not take a value.",
+    "{value!r} is not a valid {number_type}.",
+    "{value} is not in the range {range}.",
+    ("Did you mean {possibility}?", "(Did you mean one of: {possibilities}?)"),
+    ("Got unexpected extra argument ({args})", "Got unexpected extra arguments ({args})"),
+    ("Option {name!r} requires an argument.", "Option {name!r} requires {nargs} arguments."),
+]
+"""What Click, which reads commands, says of itself; it asks gettext."""
+
 
 def handed_over(path: Path) -> Iterator[Message]:
     """Yield what a module hands to `tr` and `counted`; names of its own constants are looked up."""
@@ -51,7 +81,7 @@ def handed_over(path: Path) -> Iterator[Message]:
     for node in ast.walk(tree):
         if isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.args:
             texts = [_text(argument, constants) for argument in node.args]
-            if node.func.id == "tr" and texts[0]:
+            if node.func.id in ("tr", "translatable") and texts[0]:
                 yield texts[0]
             elif node.func.id == "counted" and len(texts) > 1 and texts[1]:
                 yield texts[1], texts[2] if len(texts) > 2 and texts[2] else texts[1] + "s"
@@ -69,7 +99,7 @@ def _text(node: ast.expr, constants: dict[str, object]) -> str:
     return value if isinstance(value, str) else ""
 
 
-def declared() -> Iterator[tuple[str, str]]:
+def declared() -> Iterator[tuple[Message, str]]:
     """Yield (text, where) of what stands in tables."""
     for command in COMMANDS:
         yield command.title, "commands"
@@ -82,9 +112,22 @@ def declared() -> Iterator[tuple[str, str]]:
     for symptom in SYMPTOMS:
         yield from ((symptom.title, "symptoms"), (symptom.explained, "symptoms"))
     for kind in KINDS:
-        yield from ((kind.title, "kinds"), (kind.group.title, "kinds"))
+        yield from ((kind.title, "kinds"), (kind.group.title, "kinds"), (kind.question, "kinds"))
         for cause in kind.causes:
             yield cause.title, "causes"
+            for threshold in cause.thresholds:
+                yield from ((threshold.unit, "thresholds"), (threshold.reason, "thresholds"))
+    for names in FOLLOWING.values():
+        yield (names if len(names) > 1 else (names[0], f"{names[0]}s")), "what follows"
+    for name in KINDS_OF_RECORDS:
+        yield (name, f"{name}s"), "records"
+    for engine in ENGINES:
+        yield engine.explained, "engines"
+    for name in ("", *COMMANDS_OF_TERMINALS):
+        command = cli.get_command(click.Context(cli), name) if name else cli
+        assert command is not None
+        yield from ((text, f"help of {name or 'opossum'}") for text in help_texts(command))
+    yield from ((message, "Click's") for message in CLICKS)
     for text in SEVERITY_TITLES.values():
         yield text, "severities"
     for _, title in LOOKS:
@@ -102,18 +145,24 @@ def declared() -> Iterator[tuple[str, str]]:
 
 def template() -> Catalog:
     """Return all texts, without translations."""
-    catalogue = Catalog(project="Opossum", version=__version__, charset="utf-8")
+    found: dict[Message, str] = {}
     for path in sorted(SOURCES.rglob("*.py")):
         for message in handed_over(path):
-            catalogue.add(message, locations=[(str(path.relative_to(ROOT)), 0)])
+            found.setdefault(message, str(path.relative_to(ROOT)))
     for path in sorted(SOURCES.rglob("*.j2")):
         page = path.read_text(encoding="utf-8")
         for text in re.findall(r'\btr\("([^"]+)"', page):
-            catalogue.add(text, locations=[(str(path.relative_to(ROOT)), 0)])
+            found.setdefault(text, str(path.relative_to(ROOT)))
         for one in re.findall(r'\bcounted\([^,()]+, "([^"]+)"\)', page):
-            catalogue.add((one, f"{one}s"), locations=[(str(path.relative_to(ROOT)), 0)])
-    for text, where in declared():
-        catalogue.add(text, auto_comments=[f"declared: {where}"])
+            found.setdefault((one, f"{one}s"), str(path.relative_to(ROOT)))
+    for message, where in declared():
+        found.setdefault(message, f"declared: {where}")
+    # a word that is counted somewhere too stands once, with its plural: alone, it is that one's first form
+    counted = {message[0] for message in found if isinstance(message, tuple)}
+    catalogue = Catalog(project="Opossum", version=__version__, charset="utf-8")
+    for message, where in found.items():
+        if message not in counted:
+            catalogue.add(message, auto_comments=[where])
     return catalogue
 
 
@@ -132,7 +181,8 @@ def not_translated(catalogue: Catalog) -> list[Message]:
     return [
         message.id
         for message in catalogue
-        if message.id and not all((message.string,) if isinstance(message.string, str) else message.string)
+        if message.id
+        and not (message.string and all([message.string] if isinstance(message.string, str) else message.string))
     ]
 
 

@@ -2,6 +2,8 @@
 
 Texts stand in the code in English, as templates: ``tr("{name} has {count:,} calls", name=…, count=…)``. Catalogues are GNU gettext's
 (`opossum/locale/LANGUAGE/LC_MESSAGES/opossum.mo`); what a catalogue lacks stays English. `tools/collect_messages.py` keeps them.
+
+What is written into files, or said to games over the link, stays English: it is read by others, and by programs.
 """
 
 from __future__ import annotations
@@ -84,6 +86,11 @@ def tr(text: str, /, **values: object) -> str:
     """Return a text in the user's language, with values in its places."""
     found = _catalogue.gettext(text) if text else text
     return _formatter.vformat(found, (), values) if values else found
+
+
+def translatable(text: str) -> str:
+    """Return a text of a table as it stands: `tr` is handed it where it is shown, once the language is known."""
+    return text
 
 
 def counted(count: int, one: str, many: str = "") -> str:

@@ -8,6 +8,7 @@ import re
 from pathlib import Path
 from typing import BinaryIO
 
+from opossum.words import tr
 from opossum_commands.terminal import say
 from opossum_recorder.launch import BLACK_BOX_AFTER_S, BLACK_BOX_SUFFIX, BLACK_BOX_VARIABLE
 
@@ -34,7 +35,7 @@ class BlackBoxWatch:
         if size > told:
             stack = stack_in(self._box)
             if stack:
-                say(f"The game stands still in {', called by '.join(stack[:3])}.", error=True)
+                say(tr("The game stands still in {stack}.", stack=", called by ".join(stack[:3])), error=True)
 
 
 def stack_in(box: Path) -> list[str]:

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 import click
 
+from opossum.words import counted, tr
 from opossum_commands.completing import files
 from opossum_commands.exit_status import ExitStatus
 from opossum_commands.reading import CommandError, opened, printed_json, wishes_for
@@ -52,8 +53,10 @@ def check(
     take = opened(paths)
     if quiet:
         be_quiet()
-    with step("checking rules") as tell:
-        outcomes = checked(take, rules, wishes.settings, lambda number, of: tell(f"{number} of {of}"))
+    with step(tr("checking rules")) as tell:
+        outcomes = checked(
+            take, rules, wishes.settings, lambda number, of: tell(tr("{number} of {of}", number=number, of=of))
+        )
     _write_reports(outcomes, take.name, named, junit, sarif)
     broke = [outcome for outcome in outcomes if outcome.broken]
     if as_json:
@@ -83,7 +86,7 @@ def rules_of(files: tuple[str, ...], take: str) -> tuple[list[Rule], str]:
 
     chosen = [Path(name) for name in files] or rules_beside(take)
     if not chosen:
-        raise CommandError(f"{take}: no rule file beside it; name one with --rules FILE.")
+        raise CommandError(tr("{take}: no rule file beside it; name one with --rules FILE.", take=take))
     rules: list[Rule] = []
     wrong = 0
     for file in chosen:
@@ -96,10 +99,13 @@ def rules_of(files: tuple[str, ...], take: str) -> tuple[list[Rule], str]:
             say(f"{file}:{mistake.line}:{mistake.column}: {mistake.message}", error=True)
         wrong += len(book.errors)
     if wrong:
-        raise CommandError(f"{wrong} of the sentences cannot be understood; mend them and check again.")
+        raise CommandError(tr("{wrong} of the sentences cannot be understood; mend them and check again.", wrong=wrong))
     if not rules:
         raise CommandError(
-            f"{chosen[0]}: holds no rule; write one sentence a line, such as `every send of oven_on is heard`."
+            tr(
+                "{chosen}: holds no rule; write one sentence a line, such as `every send of oven_on is heard`.",
+                chosen=chosen[0],
+            )
         )
     return rules, str(chosen[0])
 
@@ -115,11 +121,12 @@ def _write_reports(outcomes: list[Outcome], take: str, rules: str, junit: str | 
             with whole_file(target) as file:
                 file.write(write(outcomes, take, rules))
         except OSError as error:
-            raise CommandError(f"{target}: cannot be written ({error.strerror or error}).") from None
+            raise CommandError(
+                tr("{target}: cannot be written ({why}).", target=target, why=error.strerror or error)
+            ) from None
 
 
 def _tell(outcomes: list[Outcome], quiet: bool) -> None:
-    from opossum.findings.wording import plural
     from opossum.rules.reports import summary
 
     section, told = None, False
@@ -142,18 +149,33 @@ def _tell(outcomes: list[Outcome], quiet: bool) -> None:
         if outcome.broken:
             if rule.title:
                 say_wrapped(rule.text, "       ", "       ")
-            say_wrapped(f"broke {outcome.broken:,} of {plural(outcome.occasions, 'time')}:", "       ", "       ")
+            say_wrapped(
+                tr("broke {broken:,} of {times}:", broken=outcome.broken, times=counted(outcome.occasions, "time")),
+                "       ",
+                "       ",
+            )
             for item in outcome.breaks[:MOST_TOLD]:
-                where = f"frame {item.frame}" if item.frame >= 0 else "start-up"
-                say_wrapped(f"{where}, line {item.line:,}: {item.note}", "         ", "           ")
+                where = tr("frame {frame}", frame=item.frame) if item.frame >= 0 else tr("start-up")
+                say_wrapped(
+                    tr("{where}, line {line:,}: {note}", where=where, line=item.line, note=item.note),
+                    "         ",
+                    "           ",
+                )
             if outcome.broken > MOST_TOLD:
-                say(f"         and {outcome.broken - MOST_TOLD:,} more")
+                say(tr("         and {broken:,} more", broken=outcome.broken - MOST_TOLD))
         elif not outcome.occasions:
             say_wrapped(summary(outcome), "       ", "       ")
     counts = {
-        verdict: sum(outcome.verdict == verdict for outcome in outcomes) for verdict in ("broke", "held", "no occasion")
+        verdict: sum(outcome.verdict == verdict for outcome in outcomes)
+        for verdict in ("broke", "held", tr("no occasion"))
     }
     say()
     say(
-        f"{plural(len(outcomes), 'rule')}: {counts['broke']} broke, {counts['held']} held, {counts['no occasion']} had no occasion."
+        tr(
+            "{rules}: {counts} broke, {counts2} held, {counts3} had no occasion.",
+            rules=counted(len(outcomes), "rule"),
+            counts=counts["broke"],
+            counts2=counts["held"],
+            counts3=counts["no occasion"],
+        )
     )

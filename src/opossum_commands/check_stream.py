@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import click
 
+from opossum.words import tr
 from opossum_commands.completing import files
 from opossum_commands.exit_status import ExitStatus
 from opossum_commands.reading import opened, printed_json
@@ -35,7 +36,7 @@ def check_stream(paths: tuple[str, ...], as_json: bool) -> None:
         for item in damage:
             say(item.told())
         say(
-            f"{take.records:,} records read; "
-            + ("nothing is damaged." if not damage else f"{len(damage)} sorts of damage.")
+            tr("{records:,} records read; ", records=take.records)
+            + (tr("nothing is damaged.") if not damage else tr("{damage} sorts of damage.", damage=len(damage)))
         )
     raise SystemExit(ExitStatus.FOUND if damage else ExitStatus.WELL)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import click
 
 from opossum.findings.finding import Severity
+from opossum.words import tr
 from opossum_commands.completing import files
 from opossum_commands.exit_status import ExitStatus
 from opossum_commands.reading import CommandError, examined, opened, printed_json, wishes_for
@@ -37,15 +38,22 @@ def compare(before: str, after: str | None, peers: tuple[str, str] | None, as_js
     from opossum.compare.wording import sections
 
     if peers and after:
-        raise CommandError("--peers compares two peers of one take; give one take, or leave --peers out.")
+        raise CommandError(tr("--peers compares two peers of one take; give one take, or leave --peers out."))
     if not peers and not after:
-        raise CommandError("give two takes, or one and --peers ONE OTHER.")
+        raise CommandError(tr("give two takes, or one and --peers ONE OTHER."))
     takes = [opened([before])] if peers else [opened([before]), opened([str(after)])]
     if peers:
         names = [span.name for span in takes[0].peers]
         for peer in peers:
             if peer not in names:
-                raise CommandError(f"{before}: has no peer `{peer}`; there are: {', '.join(names)}.")
+                raise CommandError(
+                    tr(
+                        "{before}: has no peer `{peer}`; there are: {names}.",
+                        before=before,
+                        peer=peer,
+                        names=", ".join(names),
+                    )
+                )
         sides = (Side(takes[0], peers[0], names.index(peers[0])), Side(takes[0], peers[1], names.index(peers[1])))
         with step("comparing") as tell:
             comparison = compared(sides, progress=tell)

@@ -5,6 +5,8 @@ from __future__ import annotations
 import click
 from click.shell_completion import CompletionItem
 
+from opossum.words import tr
+
 
 def files(context: click.Context, parameter: click.Parameter, incomplete: str) -> list[CompletionItem]:
     """Offer files, as the shell knows them."""
@@ -15,7 +17,7 @@ def kinds(context: click.Context, parameter: click.Parameter, incomplete: str) -
     """Offer kinds of findings, with what each asks."""
     from opossum.findings.catalogue import KINDS
 
-    return [CompletionItem(kind.name, help=kind.question) for kind in KINDS if kind.name.startswith(incomplete)]
+    return [CompletionItem(kind.name, help=tr(kind.question)) for kind in KINDS if kind.name.startswith(incomplete)]
 
 
 def thresholds(context: click.Context, parameter: click.Parameter, incomplete: str) -> list[CompletionItem]:
@@ -23,7 +25,9 @@ def thresholds(context: click.Context, parameter: click.Parameter, incomplete: s
     from opossum.findings.catalogue import all_thresholds
 
     known = [threshold for threshold in all_thresholds().values() if threshold.name.startswith(incomplete)]
-    return [CompletionItem(f"{item.name}=", help=f"{item.default:g} {item.unit}: {item.reason}") for item in known]
+    return [
+        CompletionItem(f"{item.name}=", help=f"{item.default:g} {tr(item.unit)}: {tr(item.reason)}") for item in known
+    ]
 
 
 def faults(context: click.Context, parameter: click.Parameter, incomplete: str) -> list[CompletionItem]:

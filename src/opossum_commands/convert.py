@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 import click
 
 from opossum.whole_file import whole_file
+from opossum.words import tr
 from opossum_commands.completing import files
 from opossum_commands.keeping import spare_what_is_there
 from opossum_commands.reading import CommandError, opened
@@ -37,12 +38,23 @@ def convert(paths: tuple[str, ...], target: str, force: bool) -> None:
     spare_what_is_there(target, force)
     take = opened(paths)
     try:
-        with step(f"writing {target}"):
+        with step(tr("writing {target}", target=target)):
             told = write(take, target)
     except OSError as error:
-        raise CommandError(f"{target}: cannot be written ({error.strerror or error}).") from None
+        raise CommandError(
+            tr("{target}: cannot be written ({why}).", target=target, why=error.strerror or error)
+        ) from None
     size = _size(Path(target))
-    remark(f"{target}: {told}, {size:,} bytes ({size / max(1, take.records):.1f} a record)", error=False)
+    remark(
+        tr(
+            "{target}: {told}, {size:,} bytes ({size2:.1f} a record)",
+            target=target,
+            told=told,
+            size=size,
+            size2=size / max(1, take.records),
+        ),
+        error=False,
+    )
 
 
 def _writer(target: str) -> Callable[[Take, str], str]:
@@ -58,7 +70,9 @@ def _writer(target: str) -> Callable[[Take, str], str]:
             return write
     if name.endswith((".jsonl", ".jsonl.gz")):
         return _write_records
-    raise CommandError(f"{target}: the ending does not say what to make; use {ENDINGS}.")
+    raise CommandError(
+        tr("{target}: the ending does not say what to make; use {endings}.", target=target, endings=ENDINGS)
+    )
 
 
 def _size(path: Path) -> int:
@@ -70,31 +84,31 @@ def _write_take(take: Take, target: str) -> str:
     from opossum.take.archive import save_take
 
     save_take(take, target)
-    return f"{take.records:,} records"
+    return tr("{records:,} records", records=take.records)
 
 
 def _write_records(take: Take, target: str) -> str:
     write_stream(take, target)
-    return f"{take.records:,} records"
+    return tr("{records:,} records", records=take.records)
 
 
 def _write_parquet(take: Take, target: str) -> str:
     from opossum.export.folders import write_parquet
 
-    return f"{write_parquet(take, target)} tables"
+    return tr("{write_parquet} tables", write_parquet=write_parquet(take, target))
 
 
 def _write_csv(take: Take, target: str) -> str:
     from opossum.export.folders import write_csv
 
-    return f"{write_csv(take, target)} tables"
+    return tr("{write_csv} tables", write_csv=write_csv(take, target))
 
 
 def _write_spans(take: Take, target: str) -> str:
     from opossum.export.spans import write_spans
 
     with whole_file(target) as file:
-        return f"{write_spans(take, file):,} spans"
+        return tr("{write_spans:,} spans", write_spans=write_spans(take, file))
 
 
 def write_stream(take: Take, target: str) -> None:

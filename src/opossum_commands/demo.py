@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from opossum.words import counted, tr
 from opossum_commands.completing import faults as offered_faults
 from opossum_commands.desk import run_on_screen
 from opossum_commands.keeping import spare_what_is_there
@@ -61,23 +62,29 @@ def demo(
     """
     from moonrise_bakery import demo_take_path
     from moonrise_bakery.faults import DEMO_FAULTS
-    from opossum.findings.wording import plural
 
     if list_faults:
         _list_faults()
         return
     if healthy and faults:
-        raise CommandError("--healthy and --with contradict each other; give one of them.")
+        raise CommandError(tr("--healthy and --with contradict each other; give one of them."))
     if out is not None:
         spare_what_is_there(out, force)
     if out is not None and not out.endswith((".take", ".jsonl", ".jsonl.gz")):
-        raise CommandError(f"{out}: the ending does not say what to make; use .take, .flow.jsonl or .flow.jsonl.gz.")
+        raise CommandError(
+            tr("{out}: the ending does not say what to make; use .take, .flow.jsonl or .flow.jsonl.gz.", out=out)
+        )
     named = tuple(name for given in faults for name in given.replace(",", " ").split())
     chosen = () if healthy else named or DEMO_FAULTS
     if link:
         lost = _play(None, chosen, seed, seconds, real_time=True, link=link)
         remark(
-            f"The night was played to {link}; {plural(lost, 'record')} {'was' if lost == 1 else 'were'} lost.",
+            tr(
+                "The night was played to {link}; {records} {was} lost.",
+                link=link,
+                records=counted(lost, "record"),
+                was=tr("was") if lost == 1 else tr("were"),
+            ),
             error=False,
         )
         return
@@ -85,7 +92,7 @@ def demo(
         run_on_screen([str(demo_take_path())])
     if out is not None and not out.endswith(".take"):
         _play_whole(out, chosen, seed, seconds, real_time)
-        remark(f"{out}: {Path(out).stat().st_size:,} bytes", error=False)
+        remark(tr("{out}: {st_size:,} bytes", out=out, st_size=Path(out).stat().st_size), error=False)
         return
     with tempfile.TemporaryDirectory(prefix="opossum-") as folder:
         stream = os.path.join(folder, "moonrise.flow.jsonl")
@@ -107,7 +114,7 @@ def _list_faults() -> None:
     for fault in FAULTS.values():
         mark = "•" if fault.name in DEMO_FAULTS else " "
         click.echo(f"{mark} {fault.name:<{names}} {fault.kind:<{kinds}} {fault.story}")
-    click.echo("\n• in the shipped take")
+    click.echo(tr("\n• in the shipped take"))
 
 
 def _play(stream: str | None, faults: tuple[str, ...], seed: int | None, seconds: float | None, **more: Any) -> int:
@@ -115,7 +122,7 @@ def _play(stream: str | None, faults: tuple[str, ...], seed: int | None, seconds
     from moonrise_bakery.night import DEFAULT_SECONDS, DEFAULT_SEED, record_night
 
     try:
-        with step("playing the night") as tell:
+        with step(tr("playing the night")) as tell:
             recorder = record_night(
                 stream,
                 faults,
@@ -127,7 +134,11 @@ def _play(stream: str | None, faults: tuple[str, ...], seed: int | None, seconds
     except ValueError as error:
         raise CommandError(f"{error}.") from None
     if recorder.trouble:
-        told = f"{recorder.lost:,} records could not be written ({recorder.trouble})" if stream else recorder.trouble
+        told = (
+            tr("{lost:,} records could not be written ({trouble})", lost=recorder.lost, trouble=recorder.trouble)
+            if stream
+            else recorder.trouble
+        )
         raise CommandError(f"{stream or more['link']}: {told}.")
     # a night that ends in an endless loop ends there: what its calls would still tell is not part of it
     return getattr(recorder, "lost_by_then", recorder.lost)
@@ -137,7 +148,7 @@ def _play_whole(stream: str, faults: tuple[str, ...], seed: int | None, seconds:
     """Play the night into a stream of which no record may be missing."""
     lost = _play(stream, faults, seed, seconds, real_time=real_time)
     if lost:
-        raise CommandError(f"{stream}: {lost:,} records could not be written.")
+        raise CommandError(tr("{stream}: {lost:,} records could not be written.", stream=stream, lost=lost))
 
 
 def _save(take: Take, out: str) -> None:
@@ -146,5 +157,13 @@ def _save(take: Take, out: str) -> None:
     try:
         save_take(take, out)
     except OSError as error:
-        raise CommandError(f"{out}: cannot be written ({error.strerror or error}).") from None
-    remark(f"{out}: {take.records:,} records, {Path(out).stat().st_size:,} bytes", error=False)
+        raise CommandError(tr("{out}: cannot be written ({why}).", out=out, why=error.strerror or error)) from None
+    remark(
+        tr(
+            "{out}: {records:,} records, {st_size:,} bytes",
+            out=out,
+            records=take.records,
+            st_size=Path(out).stat().st_size,
+        ),
+        error=False,
+    )

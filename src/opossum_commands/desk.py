@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, NoReturn
 
 import click
 
+from opossum.words import tr
 from opossum_commands.completing import files
 from opossum_commands.reading import CommandError
 
@@ -23,7 +24,7 @@ def open_desk(paths: tuple[str, ...], look: str | None) -> None:
     """Open the desk, on a take or stream if one is named (several streams: one session's peers)."""
     for path in paths:
         if path != "-" and not os.path.exists(path) and not _was_begun(path):
-            raise CommandError(f"{path}: there is no such file; check the name.")
+            raise CommandError(tr("{path}: there is no such file; check the name.", path=path))
     run_on_screen(list(paths), look=look)
 
 

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from enum import IntEnum
 
+from opossum.words import translatable
+
 
 class ExitStatus(IntEnum):
     """How a command ended."""
@@ -15,10 +17,16 @@ class ExitStatus(IntEnum):
 
 
 MEANING = {
-    ExitStatus.WELL: "all is well, also where whoever read the output closed it early",
-    ExitStatus.FOUND: "what was asked about is so: `--fail-on` found it, a rule broke, a stream is damaged",
-    ExitStatus.ERROR: "it could not be done, or not all of it could be read or written; one sentence says why",
-    ExitStatus.STOPPED: "stopped by Ctrl+C",
+    ExitStatus.WELL: translatable("all is well, also where whoever read the output closed it early"),
+    ExitStatus.FOUND: translatable(
+        "what was asked about is so: `--fail-on` found it, a rule broke, a stream is damaged"
+    ),
+    ExitStatus.ERROR: translatable(
+        "it could not be done, or not all of it could be read or written; one sentence says why"
+    ),
+    ExitStatus.STOPPED: translatable("stopped by Ctrl+C"),
 }
 """What each says."""
-PASSED_ON = "`opossum record` ends with the game's own status where that is not 0 (128 and more: by a signal)."
+PASSED_ON = translatable(
+    "`opossum record` ends with the game's own status where that is not 0 (128 and more: by a signal)."
+)

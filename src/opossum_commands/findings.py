@@ -8,10 +8,10 @@ from opossum.findings.blind_spots import blind_spots
 from opossum.findings.catalogue import KINDS, kind_named, with_setting
 from opossum.findings.finding import Finding, Severity
 from opossum.findings.wishes import not_counted
-from opossum.findings.wording import plural
 from opossum.stream.damage import Damage
 from opossum.take.checks import check_take
 from opossum.take.take import Take
+from opossum.words import counted, tr
 from opossum_commands.completing import files, kinds, thresholds
 from opossum_commands.exit_status import ExitStatus
 from opossum_commands.reading import CommandError, examined, opened, printed_json, wishes_for
@@ -25,12 +25,15 @@ class FindingsCommand(click.Command):
 
     def format_epilog(self, context: click.Context, formatter: click.HelpFormatter) -> None:
         """Write the kinds below the options."""
-        with formatter.section("Kinds (--only KIND)"):
+        with formatter.section(tr("Kinds (--only KIND)")):
             formatter.write_dl([(kind.name, ", ".join(cause.name for cause in kind.causes)) for kind in KINDS])
         thresholds = [threshold for kind in KINDS for threshold in kind.thresholds]
-        with formatter.section("Thresholds (--set NAME=VALUE)"):
+        with formatter.section(tr("Thresholds (--set NAME=VALUE)")):
             formatter.write_dl(
-                [(f"{item.name}={item.default:g}", f"{item.unit}: {item.reason}") for item in dict.fromkeys(thresholds)]
+                [
+                    (f"{item.name}={item.default:g}", f"{tr(item.unit)}: {tr(item.reason)}")
+                    for item in dict.fromkeys(thresholds)
+                ]
             )
 
 
@@ -80,7 +83,13 @@ def findings(
     """Print what is wrong with a take or stream (`-`: standard input), worst first."""
     for name in only:
         if kind_named(name) is None:
-            raise CommandError(f"there is no kind `{name}`; there are: {', '.join(kind.name for kind in KINDS)}.")
+            raise CommandError(
+                tr(
+                    "there is no kind `{name}`; there are: {name2}.",
+                    name=name,
+                    name2=", ".join(kind.name for kind in KINDS),
+                )
+            )
     wishes = wishes_for(paths[0])
     wishes = wishes._replace(known=frozenset(ignored) | _known(baseline))
     chosen = wishes.settings
@@ -146,19 +155,25 @@ def _write(baseline: str, found: list[Finding]) -> None:
     try:
         write_baseline(baseline, found)
     except OSError as error:
-        raise CommandError(f"{baseline}: cannot be written ({error.strerror or error}).") from None
-    remark(f"{baseline}: {plural(len(found), 'finding')}")
+        raise CommandError(
+            tr("{baseline}: cannot be written ({why}).", baseline=baseline, why=error.strerror or error)
+        ) from None
+    remark(f"{baseline}: {counted(len(found), 'finding')}")
 
 
 def _print_table(take: Take, found: list[Finding], damage: list[Damage], only: tuple[str, ...]) -> None:
     say(
-        f"{take.game}: {take.duration_ns / 1e9:.1f} s, {plural(take.game_frames, 'frame')}, {plural(take.records, 'record')}"
-        + (f", {sum(item.count for item in damage):,} damaged (see opossum check-stream)" if damage else "")
+        f"{take.game}: {take.duration_ns / 1e9:.1f} s, {counted(take.game_frames, 'frame')}, {counted(take.records, 'record')}"
+        + (
+            tr(", {count:,} damaged (see opossum check-stream)", count=sum(item.count for item in damage))
+            if damage
+            else ""
+        )
     )
     for spot in blind_spots(take):
-        say_wrapped(f"Not seen: {spot}", "", "  ")
+        say_wrapped(tr("Not seen: {spot}", spot=spot), "", "  ")
     if not found:
-        say(f"Nothing found; looked for: {', '.join(only or (kind.name for kind in KINDS))}.")
+        say(tr("Nothing found; looked for: {only}.", only=", ".join(only or (kind.name for kind in KINDS))))
         return
     for number, finding in enumerate(found, 1):
         indent = "   " if finding.root else ""
@@ -167,13 +182,15 @@ def _print_table(take: Take, found: list[Finding], damage: list[Damage], only: t
         say(head, bold=True)
         for line in (finding.summary, f"→ {finding.advice}", *finding.details):
             say_wrapped(line, indent + "   ", indent + "   ")
-        proof = ", ".join(f"{item.k} {item.note} (line {item.line:,})" for item in finding.evidence[:4])
-        say_wrapped(f"Proof: {proof}", indent + "   ", indent + "     ")
+        proof = ", ".join(
+            tr("{k} {note} (line {line:,})", k=item.k, note=item.note, line=item.line) for item in finding.evidence[:4]
+        )
+        say_wrapped(tr("Proof: {proof}", proof=proof), indent + "   ", indent + "     ")
 
 
 def _where(frames: list[int]) -> str:
     if not frames:
         return ""
     if len(frames) == 1:
-        return f"frame {frames[0]}" if frames[0] >= 0 else "start-up"
-    return f"{len(frames):,} frames, {frames[0]} to {frames[-1]}"
+        return tr("frame {frames}", frames=frames[0]) if frames[0] >= 0 else tr("start-up")
+    return tr("{frames:,} frames, {frames2} to {frames3}", frames=len(frames), frames2=frames[0], frames3=frames[-1])

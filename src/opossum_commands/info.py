@@ -6,6 +6,7 @@ from typing import Any
 
 import click
 
+from opossum.words import tr
 from opossum_commands.completing import files
 from opossum_commands.reading import opened, printed_json
 from opossum_commands.terminal import say, say_wrapped
@@ -54,16 +55,35 @@ def info(paths: tuple[str, ...], as_json: bool) -> None:
         return
     say(f"{take.game}  ({take.name}{', ' + facts['engine'] if facts['engine'] else ''})")
     for peer in facts["peers"]:
-        end = "closed on purpose" if peer["closed"] else "cut off: ends without bye"
-        say(f"  peer {peer['name']}: {peer['frames']:,} frames, {end}")
-    say(f"  {facts['seconds']} s, {take.records:,} records, {len(take.listeners):,} listeners called")
+        end = tr("closed on purpose") if peer["closed"] else tr("cut off: ends without bye")
+        say(tr("  peer {peer}: {peer2:,} frames, {end}", peer=peer["name"], peer2=peer["frames"], end=end))
+    say(
+        tr(
+            "  {facts} s, {records:,} records, {listeners:,} listeners called",
+            facts=facts["seconds"],
+            records=take.records,
+            listeners=len(take.listeners),
+        )
+    )
     if len(lengths):
-        say(f"  frame work: median {facts['median_frame_ms']} ms, longest {facts['longest_frame_ms']} ms")
-    say(f"  {take.nbytes / max(1, take.records):.0f} bytes a record in memory, {facts['damage']:,} damaged")
+        say(
+            tr(
+                "  frame work: median {facts} ms, longest {facts2} ms",
+                facts=facts["median_frame_ms"],
+                facts2=facts["longest_frame_ms"],
+            )
+        )
+    say(
+        tr(
+            "  {nbytes:.0f} bytes a record in memory, {facts:,} damaged",
+            nbytes=take.nbytes / max(1, take.records),
+            facts=facts["damage"],
+        )
+    )
     say("  " + ", ".join(f"{kind} {count:,}" for kind, count in counts.items()))
     if facts["heard_by_nobody"]:
         events = [f"`{event}` {count:,}×" for event, count in facts["heard_by_nobody"].items()]
-        more = f" and {len(events) - MOST_EVENTS} more" if len(events) > MOST_EVENTS else ""
-        say(f"  sent and heard by nobody: {', '.join(events[:MOST_EVENTS])}{more}")
+        more = tr(" and {events} more", events=len(events) - MOST_EVENTS) if len(events) > MOST_EVENTS else ""
+        say(tr("  sent and heard by nobody: {events}{more}", events=", ".join(events[:MOST_EVENTS]), more=more))
     for spot in facts["not_seen"]:
-        say_wrapped(f"  not seen: {spot}", "", "    ")
+        say_wrapped(tr("  not seen: {spot}", spot=spot), "", "    ")

@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from opossum.take.unfinished import PART_SUFFIX
+from opossum.words import tr
 from opossum_commands.reading import CommandError
 from opossum_commands.terminal import say
 
@@ -22,7 +23,7 @@ def spare_what_is_there(target: str | Path, force: bool) -> None:
         CommandError: the file is there, and is not to be replaced.
     """
     if Path(target).exists() and not force:
-        raise CommandError(f"{target}: is there already; give --force to replace it.")
+        raise CommandError(tr("{target}: is there already; give --force to replace it.", target=target))
 
 
 def free_part(target: Path) -> Path:
@@ -32,9 +33,13 @@ def free_part(target: Path) -> Path:
         CommandError: nothing can be written there.
     """
     if not target.parent.is_dir():
-        raise CommandError(f"{target.parent}: there is no such folder; give --out a file in one that is there.")
+        raise CommandError(
+            tr("{parent}: there is no such folder; give --out a file in one that is there.", parent=target.parent)
+        )
     if not os.access(target.parent, os.W_OK):
-        raise CommandError(f"{target.parent}: cannot be written to; give --out a file in another folder.")
+        raise CommandError(
+            tr("{parent}: cannot be written to; give --out a file in another folder.", parent=target.parent)
+        )
     part, number = target.with_name(f"{target.name}.part{PART_SUFFIX}"), 2
     while part.exists():
         part, number = target.with_name(f"{target.name}.part-{number}{PART_SUFFIX}"), number + 1
@@ -53,20 +58,41 @@ def keep(take: Take, target: Path, stream: Path, write: Callable[[Take, str], No
     from opossum.take.opening import ReadError, open_any
     from opossum.take.sameness import first_difference
 
-    kept = f"the stream is kept as {stream}."
+    kept = tr("the stream is kept as {stream}.", stream=stream)
     try:
         if write is None:
             save_take(take, target)
         else:
             write(take, str(target))
     except OSError as error:
-        raise CommandError(f"{target}: cannot be written ({error.strerror or error}); {kept}") from None
+        raise CommandError(
+            tr(
+                "{target}: cannot be written ({why}); {kept}",
+                target=target,
+                why=error.strerror or error,
+                kept=kept,
+            )
+        ) from None
     try:
         difference = first_difference(take, open_any(str(target)))
     except (*ReadError, MemoryError) as error:
-        raise CommandError(f"{target}: was saved but cannot be opened again ({error}); {kept}") from None
+        raise CommandError(
+            tr(
+                "{target}: was saved but cannot be opened again ({error}); {kept}",
+                target=target,
+                error=error,
+                kept=kept,
+            )
+        ) from None
     if difference:
-        raise CommandError(f"{target}: was saved but is not what was recorded ({difference}); {kept}")
+        raise CommandError(
+            tr(
+                "{target}: was saved but is not what was recorded ({difference}); {kept}",
+                target=target,
+                difference=difference,
+                kept=kept,
+            )
+        )
     stream.unlink()
 
 
@@ -77,5 +103,8 @@ def tell_lost(take: Take) -> bool:
     why = told[-1] if told else ""
     if lost:
         because = f" ({why})" if why else ""
-        say(f"opossum: {lost:,} records were lost while it was recorded{because}.", error=True)
+        say(
+            tr("opossum: {lost:,} records were lost while it was recorded{because}.", lost=lost, because=because),
+            error=True,
+        )
     return bool(why)

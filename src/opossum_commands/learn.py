@@ -6,6 +6,7 @@ from pathlib import Path
 
 import click
 
+from opossum.words import counted, tr
 from opossum_commands.completing import files
 from opossum_commands.keeping import spare_what_is_there
 from opossum_commands.reading import CommandError, opened
@@ -27,7 +28,6 @@ def learn(paths: tuple[str, ...], out: str, force: bool) -> None:
     opossum learn monday.take tuesday.take wednesday.take -o game.rules
     opossum check today.take --rules game.rules
     """
-    from opossum.findings.wording import plural
     from opossum.learning.learn import learn as learnt
     from opossum.learning.learn import rule_file
     from opossum.whole_file import whole_file
@@ -39,16 +39,29 @@ def learn(paths: tuple[str, ...], out: str, force: bool) -> None:
         take.name = Path(path).stem if path != "-" else take.name
         takes.append(take)
     with step("learning") as tell:
-        learning = learnt(takes, lambda number, of: tell(f"{number} of {of} takes"))
+        learning = learnt(takes, lambda number, of: tell(tr("{number} of {of} takes", number=number, of=of)))
     if not learning.rules:
-        raise CommandError("nothing held often enough to be a rule; record longer runs, or more of them.")
+        raise CommandError(tr("nothing held often enough to be a rule; record longer runs, or more of them."))
     try:
         with whole_file(out) as file:
             file.write(rule_file(learning, takes[0].game).encode())
     except OSError as error:
-        raise CommandError(f"{out}: cannot be written ({error.strerror or error}).") from None
-    remark(f"{out}: {plural(len(learning.rules), 'rule')} from {plural(len(takes), 'take')}", error=False)
+        raise CommandError(tr("{out}: cannot be written ({why}).", out=out, why=error.strerror or error)) from None
+    remark(
+        tr(
+            "{out}: {rules} from {takes}",
+            out=out,
+            rules=counted(len(learning.rules), "rule"),
+            takes=counted(len(takes), "take"),
+        ),
+        error=False,
+    )
     if learning.disputed:
-        say(f"On {plural(len(learning.disputed), 'more rule')} the takes disagree; they stand at the end, as comments.")
+        say(
+            tr(
+                "On {rules} the takes disagree; they stand at the end, as comments.",
+                rules=counted(len(learning.disputed), "more rule"),
+            )
+        )
     if len(takes) == 1:
-        say("From one take, chance looks like a rule: give two or more.")
+        say(tr("From one take, chance looks like a rule: give two or more."))

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 
 import click
 
+from opossum.words import tr
 from opossum_commands.convert import write_stream
 from opossum_commands.exit_status import ExitStatus
 from opossum_commands.keeping import free_part, keep, spare_what_is_there, tell_lost
@@ -53,39 +54,58 @@ def listen(
 
     target = Path(out or time.strftime("game-%Y-%m-%d-%H%M%S.take"))
     if not target.name.endswith((".take", ".jsonl", ".jsonl.gz")):
-        raise CommandError(f"{target}: the ending does not say what to make; use .take, .flow.jsonl or .flow.jsonl.gz.")
+        raise CommandError(
+            tr(
+                "{target}: the ending does not say what to make; use .take, .flow.jsonl or .flow.jsonl.gz.",
+                target=target,
+            )
+        )
     spare_what_is_there(target, force)
     for left in unfinished(target):
-        say(f"opossum: an unfinished recording lies at {left}; it is left as it is.", error=True)
+        say(tr("opossum: an unfinished recording lies at {left}; it is left as it is.", left=left), error=True)
     part = free_part(target)
     try:
         receiver = Receiver(part, host, port, token)
         receiver.start()
     except ReceiveError as error:
         raise CommandError(f"{error}.") from None
-    remark(f"Listening on {receiver.host}:{receiver.port}; Ctrl+C ends it.")
+    remark(tr("Listening on {host}:{port}; Ctrl+C ends it.", host=receiver.host, port=receiver.port))
     _wait(receiver, seconds, until_bye)
     receiver.stop()
     for why in receiver.refusals:
-        say(f"Refused: {why}.", error=True)
+        say(tr("Refused: {why}.", why=why), error=True)
     if not any(peer.records for peer in receiver.peers):
         part.unlink()
-        raise CommandError("no game connected, so there is nothing to save.")
+        raise CommandError(tr("no game connected, so there is nothing to save."))
     shifts = receiver.shifts()
     take = opened([str(part)], shifts)
     take.name = target.name.split(".")[0]
     keep(take, target, part, None if target.name.endswith(".take") else write_stream)
-    remark(f"{target}: {take.records:,} records of {', '.join(span.name for span in take.peers)}", error=False)
+    remark(
+        tr(
+            "{target}: {records:,} records of {name}",
+            target=target,
+            records=take.records,
+            name=", ".join(span.name for span in take.peers),
+        ),
+        error=False,
+    )
     for peer in receiver.peers:
         if peer.error_ns is not None and not peer.clock_is_believable:
-            say(f"  {peer.name}'s clock does not agree with its records, and was not used", error=True)
+            say(tr("  {name}'s clock does not agree with its records, and was not used", name=peer.name), error=True)
     for name, (shift_ns, error_ns) in shifts.items():
         remark(
-            f"  {name}'s clock was set by {shift_ns / 1e6:+.3f} ms, give or take {error_ns / 1e6:.3f} ms", error=False
+            tr(
+                "  {name}'s clock was set by {shift_ns:+.3f} ms, give or take {error_ns:.3f} ms",
+                name=name,
+                shift_ns=shift_ns / 1e6,
+                error_ns=error_ns / 1e6,
+            ),
+            error=False,
         )
     not_written = tell_lost(take)
     if receiver.trouble:
-        raise CommandError(f"{receiver.trouble}: the take holds what came before.")
+        raise CommandError(tr("{trouble}: the take holds what came before.", trouble=receiver.trouble))
     if not_written:
         sys.exit(ExitStatus.ERROR)
 
@@ -100,7 +120,7 @@ def _wait(receiver: Receiver, seconds: float | None, until_bye: bool) -> None:
             for peer in peers:
                 if peer.name not in told:
                     told.add(peer.name)
-                    remark(f"{peer.name} is recording {peer.game}.")
+                    remark(tr("{name} is recording {game}.", name=peer.name, game=peer.game))
             if until_bye and peers and not any(peer.connected for peer in peers):
                 return
             time.sleep(0.05)

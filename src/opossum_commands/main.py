@@ -14,17 +14,20 @@ from click.shell_completion import CompletionItem
 
 from opossum.foreign_text import shown
 from opossum.version import __version__
-from opossum.words import use_the_users
+from opossum.words import tr, translatable, use_the_users
 from opossum_commands.exit_status import MEANING, PASSED_ON, ExitStatus
 from opossum_commands.help_text import Context, whole_sentence
 from opossum_commands.loudness import QUIET, VERBOSE, usual_loudness, with_loudness
+from opossum_commands.spoken import in_the_users_language, speak_as_the_user
 
 COMPLETION = {
     "bash": 'eval "$(_OPOSSUM_COMPLETE=bash_source opossum)"',
     "zsh": 'eval "$(_OPOSSUM_COMPLETE=zsh_source opossum)"',
     "fish": "_OPOSSUM_COMPLETE=fish_source opossum | source",
 }
-COMPLETION_PLACES = "The line goes into ~/.bashrc, into ~/.zshrc after compinit, or into ~/.config/fish/config.fish."
+COMPLETION_PLACES = translatable(
+    "The line goes into ~/.bashrc, into ~/.zshrc after compinit, or into ~/.config/fish/config.fish."
+)
 PASSES_OPTIONS_ON = ("record",)
 """Commands that hand to a game whatever options they do not know: how loud they are is said before their name."""
 LIKE_A_COMMAND = 0.6
@@ -67,24 +70,24 @@ class _Commands(click.Group):
         module, _, name = COMMANDS[cmd_name].partition(":")
         command: click.Command = getattr(importlib.import_module(f"opossum_commands.{module}"), name)
         command.context_class = Context
-        return command if cmd_name in PASSES_OPTIONS_ON else with_loudness(command)
+        return in_the_users_language(command if cmd_name in PASSES_OPTIONS_ON else with_loudness(command))
 
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
         """Write each command with all that its first sentence says."""
         commands = [(name, self.get_command(ctx, name)) for name in self.list_commands(ctx)]
-        with formatter.section("Commands"):
+        with formatter.section(tr("Commands")):
             formatter.write_dl([(name, whole_sentence(command)) for name, command in commands if command is not None])
 
     def format_epilog(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
         """Write the exit statuses, and how a shell learns to complete."""
-        with formatter.section("Exit status"):
-            formatter.write_dl([(str(int(status)), meaning) for status, meaning in MEANING.items()])
+        with formatter.section(tr("Exit status")):
+            formatter.write_dl([(str(int(status)), tr(meaning)) for status, meaning in MEANING.items()])
         formatter.write_paragraph()
-        formatter.write_text(PASSED_ON)
-        with formatter.section("Shell completion"):
+        formatter.write_text(tr(PASSED_ON))
+        with formatter.section(tr("Shell completion")):
             formatter.write_dl(list(COMPLETION.items()))
         formatter.write_paragraph()
-        formatter.write_text(COMPLETION_PLACES)
+        formatter.write_text(tr(COMPLETION_PLACES))
 
     def shell_complete(self, ctx: click.Context, incomplete: str) -> list[CompletionItem]:
         """Offer commands, and files where no command begins so."""
@@ -111,9 +114,11 @@ def _see_that_it_is_a_file(ctx: click.Context, word: str) -> None:
         return
     meant = difflib.get_close_matches(word, COMMANDS, 1, LIKE_A_COMMAND)
     if meant and not any(sign in word for sign in "./"):
-        raise click.UsageError(f"there is no command `{word}`; did you mean `{meant[0]}`?", ctx)
+        raise click.UsageError(
+            tr("there is no command `{word}`; did you mean `{meant}`?", word=word, meant=meant[0]), ctx
+        )
     if not any(sign in word for sign in "./"):
-        raise click.UsageError(f"`{word}` is no command, and there is no such file.", ctx)
+        raise click.UsageError(tr("`{word}` is no command, and there is no such file.", word=word), ctx)
 
 
 def _print_version(ctx: click.Context, _: click.Parameter, wanted: bool) -> None:
@@ -122,7 +127,7 @@ def _print_version(ctx: click.Context, _: click.Parameter, wanted: bool) -> None
         from opossum_recorder.halves import Inner
 
         half = "C" if Inner.__module__.endswith("._inner") else "Python"
-        click.echo(f"opossum {__version__} (the recorder's inner half: {half})")
+        click.echo(tr("opossum {version} (the recorder's inner half: {half})", version=__version__, half=half))
         ctx.exit()
 
 
@@ -155,19 +160,20 @@ def main(arguments: Sequence[str] | None = None) -> None:
     """Run the command line; errors are one sentence on standard error and exit status 2."""
     usual_loudness()
     use_the_users()
+    speak_as_the_user()
     try:
-        status = cli.main(
+        status = in_the_users_language(cli).main(
             args=list(arguments) if arguments is not None else None, prog_name="opossum", standalone_mode=False
         )
         sys.stdout.flush()
     except click.ClickException as error:
         message = " ".join(error.format_message().split())
         usage = isinstance(error, click.UsageError) and error.ctx is not None
-        hint = f" See `{error.ctx.command_path} --help`." if usage else ""  # type: ignore[attr-defined]
-        print(f"opossum: {shown(message)}{hint}", file=sys.stderr)
+        hint = tr(" See `{command_path} --help`.", command_path=error.ctx.command_path) if usage else ""  # type: ignore[attr-defined]
+        print(tr("opossum: {shown}{hint}", shown=shown(message), hint=hint), file=sys.stderr)
         sys.exit(ExitStatus.ERROR)
     except (click.Abort, KeyboardInterrupt):
-        print("opossum: stopped.", file=sys.stderr)
+        print(tr("opossum: stopped."), file=sys.stderr)
         sys.exit(ExitStatus.STOPPED)
     except SystemExit:
         # so Click says that whoever read it has seen enough, and ends with 1
@@ -180,7 +186,14 @@ def main(arguments: Sequence[str] | None = None) -> None:
     except OSError as error:
         _forget_output()
         where = f"{error.filename}: " if error.filename else ""
-        print(f"opossum: {shown(where)}{error.strerror or error}; not all could be written or read.", file=sys.stderr)
+        print(
+            tr(
+                "opossum: {shown}{why}; not all could be written or read.",
+                shown=shown(where),
+                why=error.strerror or error,
+            ),
+            file=sys.stderr,
+        )
         sys.exit(ExitStatus.ERROR)
     sys.exit(status if isinstance(status, int) else ExitStatus.WELL)
 

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 import click
 
 from opossum.foreign_text import shown_json
+from opossum.words import tr
 from opossum_commands.exit_status import ExitStatus
 from opossum_commands.steps import share_of, step
 
@@ -41,13 +42,15 @@ def opened(paths: Sequence[str], shifts: Mapping[str, tuple[int, int]] | None = 
     from opossum.take.opening import ReadError, open_any
 
     try:
-        told = ", ".join("standard input" if path == "-" else path for path in paths)
-        with step(f"reading {told}") as tell:
+        told = ", ".join(tr("standard input") if path == "-" else path for path in paths)
+        with step(tr("reading {told}", told=told)) as tell:
             return open_any(list(paths), share_of(tell, _size(paths)), shifts)
     except ReadError as error:
         raise CommandError(f"{error}.") from None
     except MemoryError:
-        raise CommandError(f"{paths[0]}: too large for this machine's memory; record a shorter run.") from None
+        raise CommandError(
+            tr("{paths}: too large for this machine's memory; record a shorter run.", paths=paths[0])
+        ) from None
 
 
 def _size(paths: Sequence[str]) -> int:
@@ -59,7 +62,7 @@ def examined(take: Take, wishes: Wishes, only: Collection[str] = ()) -> Examined
     """Examine a take for a command, and leave out what its user does not want counted."""
     from opossum.findings.examine import examine
 
-    with step(f"examining {take.name}") as tell:
+    with step(tr("examining {name}", name=take.name)) as tell:
         everything = examine(take, wishes.settings, only, tell)
     counted = wishes.counted(everything)
     return Examined(counted, len(everything) - len(counted))

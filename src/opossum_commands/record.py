@@ -16,6 +16,7 @@ import click
 from click.core import ParameterSource
 
 from opossum.findings.finding import Severity
+from opossum.words import counted, tr
 from opossum_commands.black_box import BLACK_BOX_SUFFIX, BLACK_BOX_VARIABLE, BlackBoxWatch, add_black_box
 from opossum_commands.completing import files
 from opossum_commands.declaring import declared_for
@@ -51,7 +52,7 @@ class RecordCommand(click.Command):
             click.Option(
                 [f"--{engine.option}"],
                 metavar="DIR",
-                help=f"A {engine.title} game's folder; what follows -- are its arguments.",
+                help=tr("A {title} game's folder; what follows -- are its arguments.", title=engine.title),
             )
             for engine in ENGINES
             if engine.option
@@ -60,8 +61,8 @@ class RecordCommand(click.Command):
 
     def format_epilog(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
         """Write the engines below the options."""
-        with formatter.section("Engines"):
-            formatter.write_dl([(engine.title, f"{engine.explained}: {engine.page}") for engine in ENGINES])
+        with formatter.section(tr("Engines")):
+            formatter.write_dl([(engine.title, f"{tr(engine.explained)}: {engine.page}") for engine in ENGINES])
 
 
 @click.command(cls=RecordCommand, context_settings={"ignore_unknown_options": True})
@@ -135,11 +136,16 @@ def record(
     engine, call = _engine_and_call(folders, call)
     if (dispatchers or watched or frame) and engine is not PYTHON:
         raise CommandError(
-            f"--dispatcher, --watch and --frame are for Python games, and this is one for {engine.title}."
+            tr(
+                "--dispatcher, --watch and --frame are for Python games, and this is one for {title}.",
+                title=engine.title,
+            )
         )
     engine = _declaring(engine, dispatchers, watched, frame)
     if link is None and context.get_parameter_source("token") is ParameterSource.COMMANDLINE:
-        raise CommandError("--token-file is for a game that plays to an Opossum elsewhere; give --link HOST:PORT too.")
+        raise CommandError(
+            tr("--token-file is for a game that plays to an Opossum elsewhere; give --link HOST:PORT too.")
+        )
     if link is not None:
         sys.exit(_record_to(link, token, engine, call, seconds))
     with tempfile.TemporaryDirectory(prefix="opossum-") as folder:
@@ -150,7 +156,7 @@ def record(
 
     spare_what_is_there(target, force)
     for left in unfinished(target):
-        say(f"opossum: an unfinished recording lies at {left}; it is left as it is.", error=True)
+        say(tr("opossum: an unfinished recording lies at {left}; it is left as it is.", left=left), error=True)
     stream = free_part(target)
     box = Path(str(stream) + BLACK_BOX_SUFFIX)
     with tempfile.TemporaryDirectory(prefix="opossum-") as folder:
@@ -159,7 +165,7 @@ def record(
         else:
             status = _run(engine.launch(str(stream.absolute()), call, Path(folder)), seconds)
     if not stream.exists():
-        raise CommandError(f"the game ended before anything was recorded (exit status {status}).")
+        raise CommandError(tr("the game ended before anything was recorded (exit status {status}).", status=status))
     add_black_box(stream, box)
     take = opened([str(stream)])
     take.name = target.name.split(".")[0]
@@ -183,8 +189,8 @@ def _engine_and_call(folders: dict[str, str], call: tuple[str, ...]) -> tuple[En
     """
     named = [engine for engine in ENGINES if engine.option and folders.get(engine.option) is not None]
     if len(named) > 1:
-        both = " and ".join(f"--{engine.option}" for engine in named)
-        raise CommandError(f"{both} contradict each other; give one of them.")
+        both = tr(" and ").join(f"--{engine.option}" for engine in named)
+        raise CommandError(tr("{both} contradict each other; give one of them.", both=both))
     if named:
         return named[0], (folders[named[0].option], *call)
     found = engine_at(Path(call[0])) if call else None
@@ -212,7 +218,7 @@ def _record_to(link: str, token: str, engine: Engine, call: tuple[str, ...], sec
     """Run a game that sends to an Opossum that listens; return its exit status."""
     _, _, port = link.rpartition(":")
     if not port.isdigit() or not 0 < int(port) < 65536:
-        raise CommandError(f"--link {link}: give HOST:PORT, such as 127.0.0.1:47533.")
+        raise CommandError(tr("--link {link}: give HOST:PORT, such as 127.0.0.1:47533.", link=link))
     with tempfile.TemporaryDirectory(prefix="opossum-") as folder:
         launch = engine.launch(LINK + link, call, Path(folder))
         if token:
@@ -246,7 +252,7 @@ def _run_linked(stream: Path, launch: Callable[[str], Launch], seconds: float | 
         if not receiver.peers:
             stream.unlink(missing_ok=True)
     if receiver.trouble:
-        say(f"opossum: {receiver.trouble}.", error=True)
+        say(tr("opossum: {trouble}.", trouble=receiver.trouble), error=True)
         return status or ExitStatus.ERROR
     return status
 
@@ -259,10 +265,19 @@ def _run(launch: Launch, seconds: float | None, look: Callable[[], None] | None 
     try:
         process = subprocess.Popen(launch.command, env=os.environ | launch.environment, cwd=launch.run_in)
     except OSError as error:
-        raise CommandError(f"{launch.command[0]}: cannot be run ({error.strerror or error}).") from None
+        raise CommandError(
+            tr("{command}: cannot be run ({why}).", command=launch.command[0], why=error.strerror or error)
+        ) from None
     signal.signal(signal.SIGTERM, lambda *_: process.terminate())
-    lasts = "" if seconds is None else f" for {seconds:g} s"
-    remark(f"opossum: recording {launch.told or launch.name} under {launch.under}{lasts}; Ctrl+C ends it.")
+    lasts = "" if seconds is None else tr(" for {seconds:g} s", seconds=seconds)
+    remark(
+        tr(
+            "opossum: recording {told} under {under}{lasts}; Ctrl+C ends it.",
+            told=launch.told or launch.name,
+            under=launch.under,
+            lasts=lasts,
+        )
+    )
     ends = None if seconds is None else time.monotonic() + seconds
     asked = 0
     while True:
@@ -277,7 +292,7 @@ def _run(launch: Launch, seconds: float | None, look: Callable[[], None] | None 
         except KeyboardInterrupt:
             asked += 1  # the terminal told the game as well; it ends in its own way
             if asked == 2:
-                say("The game is told to end; once more, and it is killed.", error=True)
+                say(tr("The game is told to end; once more, and it is killed."), error=True)
                 process.terminate()
             elif asked > 2:
                 process.kill()
@@ -289,7 +304,10 @@ def _told_to_end(process: subprocess.Popen[bytes]) -> int:
     try:
         process.wait(LAST_LINES_S)
     except subprocess.TimeoutExpired:
-        say(f"opossum: the game did not end within {LAST_LINES_S:g} s; it was killed.", error=True)
+        say(
+            tr("opossum: the game did not end within {last_lines_s:g} s; it was killed.", last_lines_s=LAST_LINES_S),
+            error=True,
+        )
         process.kill()
         return process.wait()
     return 0
@@ -299,32 +317,34 @@ def _tell(take: Take, target: Path, game_folder: Path) -> list[Finding]:
     """Say where the take is and what is wrong, in a few lines; return what counts."""
     from opossum.findings.blind_spots import blind_spots, error_that_ended
     from opossum.findings.wishes import Wishes, not_counted
-    from opossum.findings.wording import plural
 
     try:
         wishes = wishes_for(target, game_folder)
     except CommandError as error:
         wishes = Wishes()
-        say(f"  {error.message.removesuffix('.')}; it is not heeded.", error=True)
+        say(tr("  {why}; it is not heeded.", why=error.message.removesuffix(".")), error=True)
     found, uncounted = examined(take, wishes)
-    ending = "" if take.recording.closed(0) else " The game did not end by itself: see the end of the take."
-    told = f"{plural(take.records, 'record')}, {plural(take.game_frames, 'frame')}"
+    ending = "" if take.recording.closed(0) else tr(" The game did not end by itself: see the end of the take.")
+    told = f"{counted(take.records, 'record')}, {counted(take.game_frames, 'frame')}"
     say(f"{target}: {told}.{ending}", error=True)
     for finding in found[:MOST_TOLD]:
         say(f"  {finding.severity.value}: {finding.summary}", error=True)
     if len(found) > MOST_TOLD:
-        say(f"  … and {len(found) - MOST_TOLD} more: opossum findings {target}", error=True)
+        say(
+            tr("  … and {found} more: opossum findings {target}", found=len(found) - MOST_TOLD, target=target),
+            error=True,
+        )
     if uncounted:
         say(f"  {not_counted(uncounted)}", error=True)
     raised = None if take.game_frames else error_that_ended(take)
     if raised:
-        say(f"  The game raised before its first frame: {raised}", error=True)
+        say(tr("  The game raised before its first frame: {raised}", raised=raised), error=True)
         if raised.startswith(ModuleNotFoundError.__name__):
-            say("  Name the Python that has its packages: opossum record -- path/to/python game.py", error=True)
+            say(tr("  Name the Python that has its packages: opossum record -- path/to/python game.py"), error=True)
         return found
     spots = blind_spots(take)
     for spot in spots:
-        say(f"  not seen: {spot}", error=True)
+        say(tr("  not seen: {spot}", spot=spot), error=True)
     if not found:
-        say("  Nothing found in what was seen." if spots else "  Nothing found.", error=True)
+        say(tr("  Nothing found in what was seen.") if spots else tr("  Nothing found."), error=True)
     return found

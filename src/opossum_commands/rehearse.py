@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 import click
 
+from opossum.words import tr
 from opossum_commands.completing import files
 from opossum_commands.keeping import spare_what_is_there
 from opossum_commands.reading import CommandError, examined, opened, printed_json, wishes_for
@@ -41,10 +42,10 @@ def rehearse(path: str, finding: str | None, rule: str | None, out: str | None, 
     from opossum.rehearse.rehearsal import rehearse_rule
 
     if (finding is None) == (rule is None):
-        raise CommandError("give a finding, or --rule and a sentence.")
+        raise CommandError(tr("give a finding, or --rule and a sentence."))
     if out is not None:
         if not out.endswith(".take"):
-            raise CommandError(f"{out}: a rehearsed take is saved as .take; name it so.")
+            raise CommandError(tr("{out}: a rehearsed take is saved as .take; name it so.", out=out))
         spare_what_is_there(out, force)
     wishes = wishes_for(path)
     take = opened([path])
@@ -66,11 +67,11 @@ def rehearse(path: str, finding: str | None, rule: str | None, out: str | None, 
         try:
             save_take(rehearsal.take, out)
         except OSError as error:
-            raise CommandError(f"{out}: cannot be written ({error.strerror or error}).") from None
+            raise CommandError(tr("{out}: cannot be written ({why}).", out=out, why=error.strerror or error)) from None
     if as_json:
         printed_json(rehearsal.as_dict())
         return
-    say(f"Rehearsed: {rehearsal.about}", bold=True)
+    say(tr("Rehearsed: {about}", about=rehearsal.about), bold=True)
     for line in rehearsal.lines():
         say_wrapped(line, "  ", "    ")
     for section in sections(rehearsal.comparison):
@@ -82,7 +83,7 @@ def rehearse(path: str, finding: str | None, rule: str | None, out: str | None, 
             say_wrapped(line, "  ", "    ")
     if out is not None:
         remark("", error=False)
-        remark(f"{out}: {rehearsal.take.records:,} records", error=False)
+        remark(tr("{out}: {records:,} records", out=out, records=rehearsal.take.records), error=False)
 
 
 def _rule(text: str) -> Rule:
@@ -95,9 +96,9 @@ def _rule(text: str) -> Rule:
 
     read = parse_sentence(Sentence(1, text))
     if isinstance(read, RuleError):
-        raise CommandError(f"--rule, letter {read.column}: {read.message}.")
+        raise CommandError(tr("--rule, letter {column}: {message}.", column=read.column, message=read.message))
     if isinstance(read, tuple):
-        raise CommandError("--rule: that is a heading, no rule.")
+        raise CommandError(tr("--rule: that is a heading, no rule."))
     return read
 
 
@@ -108,15 +109,33 @@ def _chosen(asked: str, findings: list[Finding]) -> Finding:
         CommandError: there is none, or there are several.
     """
     if not findings:
-        raise CommandError("nothing was found in this take, so there is nothing to rehearse.")
+        raise CommandError(tr("nothing was found in this take, so there is nothing to rehearse."))
     if asked.isdecimal():
         if 1 <= int(asked) <= len(findings):
             return findings[int(asked) - 1]
-        raise CommandError(f"there is no finding {asked}; there are {len(findings)} (see `opossum findings`).")
+        raise CommandError(
+            tr(
+                "there is no finding {asked}; there are {findings} (see `opossum findings`).",
+                asked=asked,
+                findings=len(findings),
+            )
+        )
     exact = [finding for finding in findings if finding.id == asked]
     meant = exact or [finding for finding in findings if asked in finding.id]
     if len(meant) == 1:
         return meant[0]
     if not meant:
-        raise CommandError(f"no finding is called `{asked}`; there are: {', '.join(item.id for item in findings[:6])}.")
-    raise CommandError(f"`{asked}` may be {' or '.join(item.id for item in meant[:6])}; say more of it, or its number.")
+        raise CommandError(
+            tr(
+                "no finding is called `{asked}`; there are: {id}.",
+                asked=asked,
+                id=", ".join(item.id for item in findings[:6]),
+            )
+        )
+    raise CommandError(
+        tr(
+            "`{asked}` may be {id}; say more of it, or its number.",
+            asked=asked,
+            id=" or ".join(item.id for item in meant[:6]),
+        )
+    )

@@ -6,6 +6,7 @@ from pathlib import Path
 
 import click
 
+from opossum.words import counted, tr
 from opossum_commands.completing import files
 from opossum_commands.keeping import spare_what_is_there
 from opossum_commands.reading import CommandError, examined, opened, wishes_for
@@ -26,14 +27,23 @@ def report(paths: tuple[str, ...], out: str, force: bool) -> None:
     spare_what_is_there(target, force)
     wishes = wishes_for(paths[0])
     take = opened(paths)
-    from opossum.findings.wording import plural
     from opossum.take.checks import check_take
     from opossum_desk.report.writing import write_report
 
     findings = examined(take, wishes).counted
     try:
-        with step(f"writing {target}"):
+        with step(tr("writing {target}", target=target)):
             write_report(take, findings, check_take(take), target)
     except OSError as error:
-        raise CommandError(f"{target}: cannot be written ({error.strerror or error}).") from None
-    remark(f"{target}: {plural(len(findings), 'finding')}, {target.stat().st_size:,} bytes", error=False)
+        raise CommandError(
+            tr("{target}: cannot be written ({why}).", target=target, why=error.strerror or error)
+        ) from None
+    remark(
+        tr(
+            "{target}: {findings}, {st_size:,} bytes",
+            target=target,
+            findings=counted(len(findings), "finding"),
+            st_size=target.stat().st_size,
+        ),
+        error=False,
+    )

@@ -12,6 +12,7 @@ from collections.abc import Callable, Iterator
 import click
 
 from opossum.foreign_text import shown
+from opossum.words import tr
 from opossum_commands.terminal import is_plain, is_quiet
 
 AFTER_S = 1.0
@@ -43,7 +44,7 @@ def step(doing: str) -> Iterator[Tell]:
         ended.set()
         if thread is not None:
             thread.join()
-        log.info("%s took %.2f s", doing, time.monotonic() - begun)
+        log.info(tr("{doing} took {seconds:.2f} s", doing=doing, seconds=time.monotonic() - begun))
 
 
 def share_of(tell: Tell, whole: int) -> Callable[[int], None]:
@@ -51,7 +52,7 @@ def share_of(tell: Tell, whole: int) -> Callable[[int], None]:
 
     def tell_share(done: int) -> None:
         if done > 0:  # who opens a saved take only says that it goes on
-            tell(f"{min(100, done * 100 // whole)} %" if whole > 0 else f"{done / 1e6:,.0f} MB")
+            tell(f"{min(100, done * 100 // whole)} %" if whole > 0 else tr("{done:,.0f} MB", done=done / 1e6))
 
     return tell_share
 
@@ -62,7 +63,7 @@ def _keep_telling(doing: str, now: list[str], ended: threading.Event) -> None:
     wait, told = AFTER_S, False
     while not ended.wait(wait):
         seconds = time.monotonic() - begun
-        text = shown(f"opossum: {doing} … {now[0]}".rstrip())
+        text = shown(tr("opossum: {doing} … {now}", doing=doing, now=now[0]).rstrip())
         with contextlib.suppress(OSError, ValueError):  # whoever reads it may be gone
             if over:
                 click.echo(f"\r\x1b[K{text} ({seconds:.0f} s)", err=True, nl=False)

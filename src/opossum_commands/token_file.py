@@ -8,6 +8,8 @@ from typing import Any
 
 import click
 
+from opossum.words import tr
+
 TOKEN_VARIABLE = "OPOSSUM_TOKEN"
 LONGEST_TOKEN = 1024
 
@@ -23,10 +25,12 @@ def _token_of(context: click.Context, parameter: click.Parameter, file: str | No
             data = opened.read(LONGEST_TOKEN + 1)
         token = data.decode().strip()
     except (OSError, ValueError) as error:
-        why = getattr(error, "strerror", None) or "it is no text"
-        raise click.BadParameter(f"{file} cannot be read ({why}).", context, parameter) from None
+        why = getattr(error, "strerror", None) or tr("it is no text")
+        raise click.BadParameter(tr("{file} cannot be read ({why}).", file=file, why=why), context, parameter) from None
     if not token or len(data) > LONGEST_TOKEN or not token.isprintable():
-        raise click.BadParameter(f"{file} must hold one line, the token, and nothing else.", context, parameter)
+        raise click.BadParameter(
+            tr("{file} must hold one line, the token, and nothing else.", file=file), context, parameter
+        )
     return token
 
 

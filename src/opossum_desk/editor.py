@@ -7,6 +7,8 @@ from pathlib import Path
 
 from PySide6.QtCore import QProcess
 
+from opossum.words import tr
+
 USUAL = "xdg-open {file}"
 """What opens a file where no command was chosen: the desktop's own choice."""
 
@@ -25,10 +27,14 @@ def parse_command(text: str) -> list[str]:
         words = shlex.split(text)
     except ValueError as error:
         raise EditorError(
-            f"“{text}” is not understood ({error}); write it such as: myeditor +{{line}} {{file}}"
+            tr(
+                "“{text_}” is not understood ({error}); write it such as: myeditor +{{line}} {{file}}",
+                text_=text,
+                error=error,
+            )
         ) from None
     if not words or "{file}" not in text:
-        raise EditorError("say where the file's name goes, such as: myeditor +{line} {file}")
+        raise EditorError(tr("say where the file's name goes, such as: myeditor +{line} {file}"))
     return words
 
 
@@ -41,4 +47,6 @@ def open_in_editor(command: str, path: Path, line: int) -> None:
     words = [word.replace("{file}", str(path)).replace("{line}", str(line)) for word in parse_command(command or USUAL)]
     started = QProcess.startDetached(words[0], words[1:])
     if not (started[0] if isinstance(started, tuple) else started):
-        raise EditorError(f"`{words[0]}` cannot be started; choose the editor's command in the menu View")
+        raise EditorError(
+            tr("`{words}` cannot be started; choose the editor's command in the menu View", words=words[0])
+        )

@@ -9,6 +9,7 @@ from PySide6.QtGui import QPainter
 from PySide6.QtWidgets import QWidget
 
 from opossum.whole_file import whole_file
+from opossum.words import tr
 
 FILTER = "Pictures (*.png *.svg)"
 
@@ -22,7 +23,7 @@ def save_picture(view: QWidget, path: str) -> None:
     """
     ending = Path(path).suffix.lower()
     if ending not in (".png", ".svg"):
-        raise ValueError(f"{Path(path).name}: a picture is a .png or a .svg; name it so")
+        raise ValueError(tr("{name}: a picture is a .png or a .svg; name it so", name=Path(path).name))
     data = _png(view) if ending == ".png" else _svg(view)
     with whole_file(path) as file:
         file.write(data)

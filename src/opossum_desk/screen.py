@@ -9,6 +9,8 @@ import ctypes
 import os
 import shutil
 
+from opossum.words import tr
+
 ALWAYS = {
     "libEGL.so.1": "libegl1",
     "libGL.so.1": "libgl1",
@@ -45,8 +47,8 @@ def missing(wanted: dict[str, str]) -> dict[str, str]:
 def install_line(absent: dict[str, str]) -> str:
     """Return the command that installs what is missing, or what to install where packages have other names."""
     if shutil.which("apt-get"):
-        return f"install them with:  sudo apt-get install -y {' '.join(absent.values())}"
-    return f"install the packages that hold {', '.join(absent)}"
+        return tr("install them with:  sudo apt-get install -y {values}", values=" ".join(absent.values()))
+    return tr("install the packages that hold {absent}", absent=", ".join(absent))
 
 
 def why_no_window() -> str:
@@ -55,15 +57,15 @@ def why_no_window() -> str:
     platform = os.environ.get("QT_QPA_PLATFORM", "")
     absent = missing(ALWAYS | (SCREEN if display or platform.startswith("xcb") else {}))
     if absent:
-        return f"Qt needs system libraries that are missing here; {install_line(absent)}"
+        return tr("Qt needs system libraries that are missing here; {install_line}", install_line=install_line(absent))
     if platform and not platform.startswith(("xcb", "wayland")):
-        return f"QT_QPA_PLATFORM is `{platform}`, of which Qt can make no window here; unset it"
+        return tr("QT_QPA_PLATFORM is `{platform}`, of which Qt can make no window here; unset it", platform=platform)
     asked = [f"{name}={value}" for name, value in (("WAYLAND_DISPLAY", wayland), ("DISPLAY", display)) if value]
     if not asked:
-        return (
+        return tr(
             "there is no screen here (neither DISPLAY nor WAYLAND_DISPLAY is set); `opossum findings` works without one"
         )
-    return (
-        f"no screen answers at {' or '.join(asked)}; see that it runs and that you may use it"
-        " (`opossum findings` works without one)"
+    return tr(
+        "no screen answers at {asked}; see that it runs and that you may use it (`opossum findings` works without one)",
+        asked=" or ".join(asked),
     )

@@ -201,8 +201,8 @@ class TakesOnDesk(QObject):
                 self._keeps_beside = False
                 desk.say(
                     tr(
-                        "The marks cannot be kept beside the take ({strerror}); they are remembered here.",
-                        strerror=error.strerror or error,
+                        "The marks cannot be kept beside the take ({why}); they are remembered here.",
+                        why=error.strerror or error,
                     )
                 )
 

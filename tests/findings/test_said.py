@@ -14,6 +14,8 @@ from typing import Any
 
 import pytest
 
+from findings import scenes
+from findings.scenes import clips, hearing, order, timing  # noqa: F401  # they register their scenes
 from moonrise_bakery.faults import FAULTS
 from moonrise_bakery.night import record_night
 from opossum.findings.examine import examine
@@ -116,6 +118,15 @@ TAPES = {
 """Streams by hand, for what the bakery does not do."""
 
 
+def played(scene: scenes.Fault) -> Take:
+    """Return a scene's take."""
+    stage, frames = scenes.built(scene.build, scene.stage)
+    return stage.run(frames).take()
+
+
+SCENES = {scene.build.__name__: scene for scene in scenes.FAULTS}
+
+
 def said(take: Take) -> list[dict[str, Any]]:
     """Return a take's findings as plain values; lines of the bakery's own source are left open, for they move."""
     text = json.dumps([finding.as_dict() for finding in examine(take)])
@@ -134,9 +145,16 @@ def test_a_stream_by_hand(name):
     assert said(TAPES[name]().take(bye=name != "cut off")) == json.loads(SAID.read_text())[name]
 
 
+@pytest.mark.parametrize("name", SCENES)
+def test_a_scene(name):
+    """The same for each of the small games with one fault."""
+    assert said(played(SCENES[name])) == json.loads(SAID.read_text())[name]
+
+
 def renew() -> None:
     """Write down what is said now."""
     kept = {name: said(tape().take(bye=name != "cut off")) for name, tape in TAPES.items()}
+    kept |= {name: said(played(scene)) for name, scene in SCENES.items()}
     with tempfile.TemporaryDirectory() as folder:
         for name in FAULTS:
             path = Path(folder) / f"{name}.flow.jsonl"

@@ -29,6 +29,7 @@ from opossum.compare.quality import Quality, quality_of
 from opossum.compare.renames import Renamed, renamed
 from opossum.compare.side import Side
 from opossum.findings.finding import Finding
+from opossum.words import tr
 
 Progress = Callable[[str], None]
 """Called with what is done next; may raise to cancel."""
@@ -153,7 +154,7 @@ def compared(
     for item in other_names:
         names.alias(item.before, item.after)
     labels = labelled(sides, names, by_peer=by_peer)
-    say("what happened")
+    say(tr("what happened"))
     nodes = (
         nodes_of(sides[0], labels[0], names, by_peer=by_peer),
         nodes_of(sides[1], labels[1], names, by_peer=by_peer),

@@ -13,6 +13,7 @@ from opossum.compare.side import Side
 from opossum.compare.telling import Told, phrase, sentence, told
 from opossum.stream.tables import Array
 from opossum.take.chains import top_calls
+from opossum.words import tr
 
 END_SECONDS = 0.05
 """What comes so short before the other run ends, might have come there too."""
@@ -61,11 +62,15 @@ class Difference:
     def sentence(self, labels: tuple[str, str]) -> str:
         """Say what it is."""
         if self.sort is Sort.CHANCE:
-            return f"chosen differently (`{self.told.clip}` / `{self.instead}`): may be chance"
+            return tr(
+                "chosen differently (`{clip}` / `{instead}`): may be chance", clip=self.told.clip, instead=self.instead
+            )
         if min(self.more):
             # as often, or nearly: what is told is not how many more there are, but that they are no counterparts
-            counts = " and ".join(f"{more:,} in {label}" for more, label in zip(self.more, labels, strict=True))
-            return f"{phrase(self.told)} otherwise: {counts} without a counterpart"
+            counts = tr(" and ").join(
+                tr("{more:,} in {label}", more=more, label=label) for more, label in zip(self.more, labels, strict=True)
+            )
+            return tr("{phrase} otherwise: {counts} without a counterpart", phrase=phrase(self.told), counts=counts)
         return sentence(self.told, self.more[self.side], labels[self.side], alone=self.alone)
 
 

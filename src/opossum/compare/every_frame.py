@@ -10,6 +10,7 @@ from opossum.compare.names import CommonNames
 from opossum.compare.side import Side
 from opossum.stream.tables import Array
 from opossum.take.grouping import factorised
+from opossum.words import tr
 
 FEWEST_FRAMES = 30
 """What was seen in fewer frames comes when it comes."""
@@ -74,7 +75,7 @@ def peer_numbers(side: Side, names: CommonNames, by_peer: bool) -> Array:
     spans = side.take.peers
     if not by_peer or len(spans) < 2:
         return np.full(max(1, len(spans)), -1, np.int32)
-    return np.array([names.of(f"peer {span.name}") for span in spans], np.int32)
+    return np.array([names.of(tr("peer {name}", name=span.name)) for span in spans], np.int32)
 
 
 def _numbered(columns: list[list[Array]]) -> list[Array]:

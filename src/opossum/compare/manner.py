@@ -13,6 +13,7 @@ from opossum.compare.side import Side
 from opossum.compare.telling import Told, told
 from opossum.findings.wording import milliseconds
 from opossum.stream.tables import Array
+from opossum.words import tr
 
 FEWEST = 3
 """A shift is told where at least so many counterparts show it."""
@@ -53,12 +54,25 @@ class Otherwise(NamedTuple):
         """Say what came otherwise."""
         name = self.told.name
         if self.manner is Manner.SHIFTED:
-            how = "later" if self.seconds > 0 else "earlier"
-            return f"`{name}` comes {milliseconds(abs(self.seconds) * 1e9)} {how} after what leads to it in {labels[1]}"
+            how = tr("later") if self.seconds > 0 else tr("earlier")
+            return tr(
+                "`{name}` comes {length} {how} after what leads to it in {labels}",
+                name=name,
+                length=milliseconds(abs(self.seconds) * 1e9),
+                how=how,
+                labels=labels[1],
+            )
         if self.manner is Manner.PHASE:
-            return f"`{name}` runs in phase {self.after or 'none'} in {labels[1]}, in {self.before or 'none'} in {labels[0]}"
+            return tr(
+                "`{name}` runs in phase {after} in {labels}, in {before} in {labels2}",
+                name=name,
+                after=self.after or tr("none"),
+                labels=labels[1],
+                before=self.before or tr("none"),
+                labels2=labels[0],
+            )
         which = labels[1] if self.after else labels[0]
-        return f"`{name}` raises in {which}: {self.after or self.before}"
+        return tr("`{name}` raises in {which}: {after}", name=name, which=which, after=self.after or self.before)
 
 
 def otherwise(sides: tuple[Side, Side], nodes: tuple[Nodes, Nodes], matching: Matching) -> list[Otherwise]:

@@ -6,6 +6,7 @@ from typing import NamedTuple
 
 from opossum.compare.nodes import ENDS, Nodes, What
 from opossum.compare.side import Side
+from opossum.words import tr
 
 
 class Told(NamedTuple):
@@ -66,7 +67,11 @@ _TABLE = {
 
 def sentence(names: Told, more: int, where: str, *, alone: bool) -> str:
     """Say what one side has more of: `more` of it, in the run called `where`; `alone` where the other has none."""
-    how_often = f"only in {where}" if alone else ("once" if more == 1 else f"{more:,} times") + f" more in {where}"
+    how_often = (
+        tr("only in {where}", where=where)
+        if alone
+        else (tr("once") if more == 1 else tr("{more:,} times", more=more)) + tr(" more in {where}", where=where)
+    )
     return f"{phrase(names)} {how_often}"
 
 
@@ -75,33 +80,33 @@ def phrase(names: Told) -> str:
     subject = names.function or names.event
     match names.what:
         case What.BIND:
-            return f"`{subject}` is bound to `{names.event}`"
+            return tr("`{subject}` is bound to `{event}`", subject=subject, event=names.event)
         case What.CALL:
-            return f"`{subject}` is called for `{names.event}`"
+            return tr("`{subject}` is called for `{event}`", subject=subject, event=names.event)
         case What.STRETCH:
-            return f"`{subject}` runs with every frame"
+            return tr("`{subject}` runs with every frame", subject=subject)
         case What.SEND:
-            return f"`{names.event}` is sent{_by(names)}"
+            return tr("`{event}` is sent{by}", event=names.event, by=_by(names))
         case What.ARM:
-            return f"the {names.via or 'timer'} `{names.event or names.owner}` is set"
+            return tr("the {via} `{event}` is set", via=names.via or tr("timer"), event=names.event or names.owner)
         case What.PLAY:
-            return f"clip `{names.clip}` of {names.cls or 'somebody'} is played"
+            return tr("clip `{clip}` of {cls} is played", clip=names.clip, cls=names.cls or tr("somebody"))
         case What.WAIT:
-            return f"{names.cls or 'somebody'} waits for `{names.event}`"
+            return tr("{cls} waits for `{event}`", cls=names.cls or tr("somebody"), event=names.event)
         case What.SPAWN:
-            return f"{names.cls or names.owner} is spawned"
+            return tr("{cls} is spawned", cls=names.cls or names.owner)
         case What.SPAWN_END:
-            return f"{names.cls or names.owner} ends"
+            return tr("{cls} ends", cls=names.cls or names.owner)
         case What.BIND_END:
-            return f"`{subject}` is unbound from `{names.event}`"
+            return tr("`{subject}` is unbound from `{event}`", subject=subject, event=names.event)
         case What.ARM_END:
-            return f"the {names.via or 'timer'} `{names.event or names.owner}` is cleared"
+            return tr("the {via} `{event}` is cleared", via=names.via or tr("timer"), event=names.event or names.owner)
         case What.PLAY_END:
-            return f"clip `{names.clip}` of {names.cls or 'somebody'} is cut"
-    return f"{names.owner or names.cls} is there"
+            return tr("clip `{clip}` of {cls} is cut", clip=names.clip, cls=names.cls or tr("somebody"))
+    return tr("{owner} is there", owner=names.owner or names.cls)
 
 
 def _by(names: Told) -> str:
     if names.via in ("", "direct"):
-        return f" by {names.cls}" if names.cls else ""
+        return tr(" by {cls}", cls=names.cls) if names.cls else ""
     return f" ({names.via})"

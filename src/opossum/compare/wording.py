@@ -7,10 +7,11 @@ from typing import NamedTuple
 from opossum.compare.comparison import Comparison
 from opossum.compare.differences import Difference, Sort
 from opossum.compare.figures import ListenerFigures, ListenerName, TimerFigures
-from opossum.findings.wording import milliseconds, plural
+from opossum.findings.wording import milliseconds
+from opossum.words import counted, tr, translatable
 
-BEGINS_LATER = "{} seems to be recorded from a later moment on: record both from their start"
-UNLIKE = "these runs have too little in common to say what differs first"
+BEGINS_LATER = translatable("{run} seems to be recorded from a later moment on: record both from their start")
+UNLIKE = translatable("these runs have too little in common to say what differs first")
 
 MOST_LISTENERS = 12
 """Listeners whose figures moved most that are told."""
@@ -31,21 +32,33 @@ def quality_lines(comparison: Comparison) -> list[str]:
     quality, labels = comparison.quality, comparison.labels
     lines = []
     if quality.calls >= 0:
-        line = f"{_share(quality.calls)} of the calls have a counterpart"
+        line = tr("{share} of the calls have a counterpart", share=_share(quality.calls))
         if quality.stretches >= 0:
-            line += "; listeners that run with every frame are compared as stretches"
+            line += tr("; listeners that run with every frame are compared as stretches")
         lines.append(f"{line}.")
     if quality.same_steps is not None:
-        lines.append(f"Frames were told {'the same' if quality.same_steps else 'other'} steps of time.")
+        lines.append(
+            tr(
+                "Frames were told {the_same} steps of time.",
+                the_same=tr("the same") if quality.same_steps else tr("other"),
+            )
+        )
     if quality.begins_later >= 0:
-        lines.append(f"{BEGINS_LATER.format(labels[quality.begins_later])}.")
+        lines.append(f"{tr(BEGINS_LATER, run=labels[quality.begins_later])}.")
     elif not quality.comparable:
-        lines.append(f"{UNLIKE[0].upper()}{UNLIKE[1:]}.")
+        lines.append(f"{tr(UNLIKE)[0].upper()}{tr(UNLIKE)[1:]}.")
     elif quality.played_alike_to >= 0:
         lines.append(
-            f"From frame {quality.played_alike_to} the player or the world did something else; later differences may come from that."
+            tr(
+                "From frame {played_alike_to} the player or the world did something else; later differences may "
+                "come from that.",
+                played_alike_to=quality.played_alike_to,
+            )
         )
-    lines += [f"{item.what} `{item.before}` looks renamed to `{item.after}`." for item in comparison.renamed]
+    lines += [
+        tr("{what} `{before}` looks renamed to `{after}`.", what=item.what, before=item.before, after=item.after)
+        for item in comparison.renamed
+    ]
     return lines
 
 
@@ -54,16 +67,18 @@ def sections(comparison: Comparison) -> list[Section]:
     labels = comparison.labels
     made = [Section("Quality", quality_lines(comparison))]
     moved = comparison.findings
-    made.append(Section("Findings gone", [f"{finding.id}: {finding.summary}" for finding in moved.gone]))
+    made.append(Section(tr("Findings gone"), [f"{finding.id}: {finding.summary}" for finding in moved.gone]))
     made.append(
-        Section("Findings new", [f"{finding.severity.value} {finding.id}: {finding.summary}" for finding in moved.new])
+        Section(
+            tr("Findings new"), [f"{finding.severity.value} {finding.id}: {finding.summary}" for finding in moved.new]
+        )
     )
     made.append(
         Section(
-            "Findings still there",
+            tr("Findings still there"),
             [
-                f"{before.id}: {plural(before.count, 'time')}, {milliseconds(before.cost_ns)} → "
-                f"{plural(after.count, 'time')}, {milliseconds(after.cost_ns)}"
+                f"{before.id}: {counted(before.count, 'time')}, {milliseconds(before.cost_ns)} → "
+                f"{counted(after.count, 'time')}, {milliseconds(after.cost_ns)}"
                 for before, after in moved.still
             ],
         )
@@ -71,54 +86,68 @@ def sections(comparison: Comparison) -> list[Section]:
     if comparison.quality.comparable:
         for sort, title in _TITLES.items():
             lines = [difference_line(comparison, item) for item in comparison.differences if item.sort is sort]
-            made.append(Section(title, lines))
+            made.append(Section(tr(title), lines))
         made.append(
             Section(
-                "Came otherwise",
+                tr("Came otherwise"),
                 [
-                    f"{item.sentence(labels)} ({item.times:,} of {item.among:,}, from frame {item.frame})"
+                    tr(
+                        "{sentence} ({times:,} of {among:,}, from frame {frame})",
+                        sentence=item.sentence(labels),
+                        times=item.times,
+                        among=item.among,
+                        frame=item.frame,
+                    )
                     for item in comparison.otherwise
                 ],
             )
         )
         made.append(
             Section(
-                "Order within a frame",
+                tr("Order within a frame"),
                 [
-                    f"`{flip.first}` ran before `{flip.second}` in {labels[0]}, after it in {labels[1]} "
-                    f"({plural(flip.times, 'frame')}, from frame {flip.frame})"
+                    tr(
+                        "`{first}` ran before `{second}` in {labels}, after it in {labels2} ({frames}, from frame "
+                        "{frame})",
+                        first=flip.first,
+                        second=flip.second,
+                        labels=labels[0],
+                        labels2=labels[1],
+                        frames=counted(flip.times, "frame"),
+                        frame=flip.frame,
+                    )
                     for flip in comparison.flips
                 ],
             )
         )
-    made.append(Section("Time", _time_lines(comparison)))
-    made.append(Section("Listeners", _listener_lines(comparison)))
-    made.append(Section("Timers and delays", _timer_lines(comparison)))
+    made.append(Section(tr("Time"), _time_lines(comparison)))
+    made.append(Section(tr("Listeners"), _listener_lines(comparison)))
+    made.append(Section(tr("Timers and delays"), _timer_lines(comparison)))
     return [section for section in made if section.lines]
 
 
 _TITLES = {
-    Sort.CODE: "First differences",
-    Sort.CHANCE: "Chance",
-    Sort.OUTSIDE: "From outside",
-    Sort.TAIL: "Still under way when the other ended",
+    Sort.CODE: translatable("First differences"),
+    Sort.CHANCE: translatable("Chance"),
+    Sort.OUTSIDE: translatable("From outside"),
+    Sort.TAIL: translatable("Still under way when the other ended"),
 }
 
 
 def difference_line(comparison: Comparison, item: Difference) -> str:
     """Say one first difference with its frame and what follows."""
-    where = "Start-up" if item.frame < 0 else f"Frame {item.frame}"
+    where = tr("Start-up") if item.frame < 0 else tr("Frame {frame}", frame=item.frame)
     line = f"{where}: {item.sentence(comparison.labels)}."
     if item.follows:
         parts = [
-            plural(count, *_NAMES.get(name, (name,)))
+            counted(count, *FOLLOWING.get(name, (name,)))
             for name, count in sorted(item.follows.items(), key=lambda pair: -pair[1])
         ]
-        line += f" {', '.join(parts)} {'follows' if item.following == 1 else 'follow'}."
+        line += f" {', '.join(parts)} {tr('follows') if item.following == 1 else tr('follow')}."
     return line
 
 
-_NAMES = {
+FOLLOWING = {
     "spawn_end": ("object's end", "objects' ends"),
     "bind_end": ("unbind",),
     "arm_end": ("clearing",),
@@ -130,7 +159,7 @@ _NAMES = {
 
 def _share(value: float) -> str:
     # 99.96 % must not read as all
-    return "All" if value == 1 else f"{min(value, 0.9999):.2%}".replace("%", " %")
+    return tr("All") if value == 1 else f"{min(value, 0.9999):.2%}".replace("%", " %")
 
 
 def _time_lines(comparison: Comparison) -> list[str]:
@@ -138,13 +167,28 @@ def _time_lines(comparison: Comparison) -> list[str]:
     lines = []
     if before.frames or after.frames:
         lines.append(
-            f"work of a frame: median {_both(before.median_ns, after.median_ns)}, "
-            f"95 of 100 within {_both(before.most_ns, after.most_ns)}, "
-            f"worst {_both(before.worst_ns, after.worst_ns)}; over budget {before.over_budget:,} of {before.frames:,} → {after.over_budget:,} of {after.frames:,}"
+            tr(
+                "work of a frame: median {both}, 95 of 100 within {both2}, worst {both3}; over budget "
+                "{over_budget:,} of {frames:,} → {over_budget2:,} of {frames2:,}",
+                both=_both(before.median_ns, after.median_ns),
+                both2=_both(before.most_ns, after.most_ns),
+                both3=_both(before.worst_ns, after.worst_ns),
+                over_budget=before.over_budget,
+                frames=before.frames,
+                over_budget2=after.over_budget,
+                frames2=after.frames,
+            )
         )
     for item in comparison.slower:
         _, function, event = item.name
-        lines.append(f"`{function}` for `{event}`: worst call {_both(*item.worst_ns)}")
+        lines.append(
+            tr(
+                "`{function}` for `{event}`: worst call {both}",
+                function=function,
+                event=event,
+                both=_both(*item.worst_ns),
+            )
+        )
     return lines
 
 
@@ -159,17 +203,31 @@ def _listener_lines(comparison: Comparison) -> list[str]:
     for name in moved[:MOST_LISTENERS]:
         _, function, event = name
         one, other = before.get(name, ListenerFigures()), after.get(name, ListenerFigures())
-        line = f"`{function}` for `{event}`: {one.calls:,} → {plural(other.calls, 'call')}, {_both(one.time_ns, other.time_ns)}"
+        line = tr(
+            "`{function}` for `{event}`: {calls:,} → {calls2}, {both}",
+            function=function,
+            event=event,
+            calls=one.calls,
+            calls2=counted(other.calls, "call"),
+            both=_both(one.time_ns, other.time_ns),
+        )
         if max(one.wasted, other.wasted) > 0:
-            line += f", for nothing {_percent(one.wasted)} → {_percent(other.wasted)}"
+            line += tr(
+                ", for nothing {percent} → {percent2}", percent=_percent(one.wasted), percent2=_percent(other.wasted)
+            )
         lines.append(line)
     if len(moved) > MOST_LISTENERS:
-        lines.append(f"and {plural(len(moved) - MOST_LISTENERS, 'more listener')} (all of them with --json)")
+        lines.append(
+            tr(
+                "and {listeners} (all of them with --json)",
+                listeners=counted(len(moved) - MOST_LISTENERS, "more listener"),
+            )
+        )
     return lines
 
 
 def _percent(share: float) -> str:
-    return "unknown" if share < 0 else f"{share:.0%}"
+    return tr("unknown") if share < 0 else f"{share:.0%}"
 
 
 def moved_listeners(
@@ -212,5 +270,5 @@ def _same_timer(one: TimerFigures, other: TimerFigures) -> bool:
 def _timer_told(figures: TimerFigures | None) -> str:
     if figures is None:
         return "none"
-    every = f", every {milliseconds(figures.interval_ns)}" if figures.interval_ns > 0 else ""
-    return f"set {figures.armed:,}, fired {figures.fired:,}{every}"
+    every = tr(", every {length}", length=milliseconds(figures.interval_ns)) if figures.interval_ns > 0 else ""
+    return tr("set {armed:,}, fired {fired:,}{every}", armed=figures.armed, fired=figures.fired, every=every)

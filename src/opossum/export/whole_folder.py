@@ -9,6 +9,8 @@ import tempfile
 from collections.abc import Iterator
 from pathlib import Path
 
+from opossum.words import tr
+
 
 @contextlib.contextmanager
 def whole_folder(path: str | os.PathLike[str]) -> Iterator[Path]:
@@ -19,7 +21,7 @@ def whole_folder(path: str | os.PathLike[str]) -> Iterator[Path]:
     """
     target = Path(path)
     if target.exists() and not target.is_dir():
-        raise NotADirectoryError(20, "there is a file of that name", str(target))
+        raise NotADirectoryError(20, tr("there is a file of that name"), str(target))
     making = Path(tempfile.mkdtemp(prefix=f".{target.name}.", suffix=".part", dir=target.parent))
     try:
         yield making

@@ -9,6 +9,7 @@ from pathlib import Path
 
 from opossum.findings.finding import Finding
 from opossum.whole_file import whole_file
+from opossum.words import tr
 
 FORMAT, VERSION = "opossum-baseline", 1
 LARGEST_FILE = 16 << 20
@@ -28,23 +29,35 @@ def read_baseline(path: str | os.PathLike[str]) -> frozenset[str]:
     file = Path(path)
     try:
         if file.stat().st_size > LARGEST_FILE:
-            raise BaselineError(f"{file}: too large; a baseline may have {LARGEST_FILE:,} bytes")
+            raise BaselineError(
+                tr(
+                    "{file}: too large; a baseline may have {largest_file:,} bytes",
+                    file=file,
+                    largest_file=LARGEST_FILE,
+                )
+            )
         said = json.loads(file.read_bytes())
     except OSError as error:
-        raise BaselineError(f"{file}: cannot be read ({error.strerror or error})") from None
+        raise BaselineError(tr("{file}: cannot be read ({why})", file=file, why=error.strerror or error)) from None
     except (ValueError, RecursionError) as error:
         if isinstance(error, BaselineError):
             raise
-        raise BaselineError(f"{file}: is no JSON; write it with `opossum findings --write-baseline`") from None
+        raise BaselineError(
+            tr("{file}: is no JSON; write it with `opossum findings --write-baseline`", file=file)
+        ) from None
     if not isinstance(said, dict) or said.get("format") != FORMAT:
-        raise BaselineError(f"{file}: is no baseline; write it with `opossum findings --write-baseline`")
+        raise BaselineError(tr("{file}: is no baseline; write it with `opossum findings --write-baseline`", file=file))
     if said.get("version") != VERSION:
-        raise BaselineError(f"{file}: is a baseline of another version than {VERSION}; write it anew")
+        raise BaselineError(
+            tr("{file}: is a baseline of another version than {version}; write it anew", file=file, version=VERSION)
+        )
     items = said.get("findings")
     if not isinstance(items, list) or not all(
         isinstance(item, dict) and isinstance(item.get("id"), str) for item in items
     ):
-        raise BaselineError(f"{file}: its `findings` are not a list of findings with an `id` each; write it anew")
+        raise BaselineError(
+            tr("{file}: its `findings` are not a list of findings with an `id` each; write it anew", file=file)
+        )
     return frozenset(item["id"] for item in items)
 
 

@@ -6,9 +6,9 @@ import numpy as np
 
 from opossum.findings.scene import Scene
 from opossum.findings.unheard.hearing import unheard_sends
-from opossum.findings.wording import plural
 from opossum.take.grouping import distinct
 from opossum.take.take import Take
+from opossum.words import counted, tr
 
 PLAIN_ENGINES = ("", "Python")
 """What heads say of a game in which no engine was recognised."""
@@ -17,45 +17,66 @@ PLAIN_ENGINES = ("", "Python")
 def blind_spots(take: Take) -> list[str]:
     """Return what is not known of a take and keeps whole kinds of findings from being looked for. Linear in the calls."""
     if not take.records:
-        return ["Nothing was recorded: see that the game runs under the recorder and reaches its loop."]
+        return [tr("Nothing was recorded: see that the game runs under the recorder and reaches its loop.")]
     spots = []
     lost = take.recording.lost
     if lost:
         spots.append(
-            f"{plural(lost, 'record')} {'was' if lost == 1 else 'were'} lost while it was recorded: the frames they are missing from are not judged, and "
-            "what is told of what did not come may be wrong there; free some space, or record less."
+            tr(
+                "{records} {was} lost while it was recorded: the frames they are missing from are not judged, "
+                "and what is told of what did not come may be wrong there; free some space, or record less.",
+                records=counted(lost, "record"),
+                was=tr("was") if lost == 1 else tr("were"),
+            )
         )
     engine = take.recording.head_text(0, "engine")
     if not len(take.tables["frame"]):
         spots.append(
-            "No frames were recorded, so all of it counts as loading, which is not judged: let the game's loop tell `frame` "
-            "and `idle`, or name the function of each turn (`opossum record --frame MODULE:FUNCTION`)."
+            tr(
+                "No frames were recorded, so all of it counts as loading, which is not judged: let the game's "
+                "loop tell `frame` and `idle`, or name the function of each turn (`opossum record --frame "
+                "MODULE:FUNCTION`)."
+            )
         )
     if not len(take.calls):
-        reason = " and no engine was recognised" if engine in PLAIN_ENGINES else ""
+        reason = tr(" and no engine was recognised") if engine in PLAIN_ENGINES else ""
         spots.append(
-            f"No call of a listener was recorded{reason}: who heard what is not known; let the dispatcher tell its calls, "
-            "or decorate listeners with `@recorder.listener`."
+            tr(
+                "No call of a listener was recorded{reason}: who heard what is not known; let the dispatcher "
+                "tell its calls, or decorate listeners with `@recorder.listener`.",
+                reason=reason,
+            )
         )
         return spots
     functions = distinct(take.listeners.function)
     if len(functions) == 1 and not len(take.tables["bind"]):
         spots.append(
-            f"Only one function was ever seen to run ({take.text(int(functions[0]))}): the game's own ones are not seen; let "
-            "its dispatcher tell them, or decorate them with `@recorder.listener`."
+            tr(
+                "Only one function was ever seen to run ({functions}): the game's own ones are not seen; let its "
+                "dispatcher tell them, or decorate them with `@recorder.listener`.",
+                functions=take.text(int(functions[0])),
+            )
         )
     if not len(take.tables["bind"]):
         spots.append(
-            "Nothing is known to be bound, so what is bound twice, past its owner's life or too late cannot be found: "
-            "let whoever binds tell `bind` and `unbind`."
+            tr(
+                "Nothing is known to be bound, so what is bound twice, past its owner's life or too late cannot "
+                "be found: let whoever binds tell `bind` and `unbind`."
+            )
         )
     if not len(take.tables["spawn"]):
         spots.append(
-            "No lives of objects were recorded, so what outlives its owner cannot be found: let `spawn` and `gone` be told."
+            tr(
+                "No lives of objects were recorded, so what outlives its owner cannot be found: let `spawn` and "
+                "`gone` be told."
+            )
         )
     if not (np.asarray(take.calls.effect) >= 0).any() and not (np.asarray(take.calls.own) >= 0).any():
         spots.append(
-            "What calls changed is not known, so polling for nothing cannot be told from work: let `ret` tell `eff`."
+            tr(
+                "What calls changed is not known, so polling for nothing cannot be told from work: let `ret` "
+                "tell `eff`."
+            )
         )
     return spots
 

@@ -28,6 +28,7 @@ from opossum.findings.timer_left_running import TIMER_LEFT_RUNNING
 from opossum.findings.unheard import UNHEARD
 from opossum.findings.wait_never_met import WAIT_NEVER_MET
 from opossum.findings.zone_unfiltered import ZONE_UNFILTERED
+from opossum.words import tr
 
 KINDS: list[Kind] = [
     FREEZE,
@@ -98,11 +99,11 @@ def with_setting(settings: Settings, text: str) -> Settings:
     name, _, value = text.partition("=")
     known = all_thresholds()
     if name not in known:
-        raise ValueError(f"there is no threshold `{name}`; there are: {', '.join(known)}")
+        raise ValueError(tr("there is no threshold `{name}`; there are: {known}", name=name, known=", ".join(known)))
     try:
         number = float(value)
         if number != number or abs(number) == float("inf"):
             raise ValueError
     except (ValueError, OverflowError):
-        raise ValueError(f"threshold `{name}` needs a number, got `{value}`") from None
+        raise ValueError(tr("threshold `{name}` needs a number, got `{value}`", name=name, value=value)) from None
     return settings.changed(name, number)

@@ -9,6 +9,7 @@ from opossum.findings.finding import Found
 from opossum.findings.scene import Scene
 from opossum.stream.tables import Array
 from opossum.take.grouping import distinct
+from opossum.words import tr
 
 
 def by_mark(scene: Scene, rows: Array, *, whole_clip: bool = False) -> Iterator[Array]:
@@ -24,11 +25,11 @@ def tell(scene: Scene, rows: Array, frames: Array, summary: str, advice: str, *,
     plays = distinct(marks.play[rows])
     mark = marks.text_of(int(marks.name[rows[0]]))
     subject = known.subject(plays, **({} if whole_clip else {"mark": mark}))
-    words = {"clip": subject.clip, "mark": mark, "owner": subject.o or subject.cls or "the game"}
+    words = {"clip": subject.clip, "mark": mark, "owner": subject.o or subject.cls or tr("the game")}
     came = marks.send[rows] >= 0
     sends = marks.send[rows[came]]
-    what = "the cue was sent" if known.track[plays[0]] else "the mark came"
-    evidence = known.evidence(plays, "began here", most=3) + scene.evidence("send", sends[:6].tolist(), what)
+    what = tr("the cue was sent") if known.track[plays[0]] else tr("the mark came")
+    evidence = known.evidence(plays, tr("began here"), most=3) + scene.evidence("send", sends[:6].tolist(), what)
     return Found(
         subject=subject,
         frame_rows=frames,

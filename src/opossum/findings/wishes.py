@@ -22,7 +22,7 @@ from typing import Any, NamedTuple
 from opossum.findings.catalogue import KINDS, kind_named, with_setting
 from opossum.findings.finding import Finding, Subject
 from opossum.findings.settings import Settings
-from opossum.findings.wording import plural
+from opossum.words import counted, tr
 
 FILE_NAME = "opossum.toml"
 LARGEST_FILE = 1_000_000
@@ -88,25 +88,38 @@ def read_wishes(file: Path) -> Wishes:
     """
     try:
         if file.stat().st_size > LARGEST_FILE:
-            raise WishError(f"{file}: too large for a file of wishes; it may have {LARGEST_FILE:,} bytes")
+            raise WishError(
+                tr(
+                    "{file}: too large for a file of wishes; it may have {largest_file:,} bytes",
+                    file=file,
+                    largest_file=LARGEST_FILE,
+                )
+            )
         table = tomllib.loads(file.read_text(encoding="utf-8"))
     except OSError as error:
-        raise WishError(f"{file}: cannot be read ({error.strerror or error})") from None
+        raise WishError(tr("{file}: cannot be read ({why})", file=file, why=error.strerror or error)) from None
     except (tomllib.TOMLDecodeError, UnicodeDecodeError, RecursionError) as error:
-        raise WishError(f"{file}: is no TOML ({error})") from None
+        raise WishError(tr("{file}: is no TOML ({error})", file=file, error=error)) from None
     for key in table:
         if key not in KNOWN_TABLES:
-            raise WishError(f"{file}: `{key}` is not known; there are: {', '.join(KNOWN_TABLES)}")
+            raise WishError(
+                tr(
+                    "{file}: `{key}` is not known; there are: {known_tables}",
+                    file=file,
+                    key=key,
+                    known_tables=", ".join(KNOWN_TABLES),
+                )
+            )
     return Wishes(_settings_of(file, table.get("thresholds", {})), _uncounted_of(file, table.get("uncounted", [])))
 
 
 def _settings_of(file: Path, table: Any) -> Settings:
     if not isinstance(table, dict):
-        raise WishError(f"{file}: `thresholds` must be a table: write [thresholds] above its lines")
+        raise WishError(tr("{file}: `thresholds` must be a table: write [thresholds] above its lines", file=file))
     settings = Settings()
     for name, value in table.items():
         if isinstance(value, bool) or not isinstance(value, int | float):
-            raise WishError(f"{file}: threshold `{name}` needs a number")
+            raise WishError(tr("{file}: threshold `{name}` needs a number", file=file, name=name))
         try:
             settings = with_setting(settings, f"{name}={value}")
         except ValueError as error:
@@ -116,20 +129,29 @@ def _settings_of(file: Path, table: Any) -> Settings:
 
 def _uncounted_of(file: Path, items: Any) -> tuple[Uncounted, ...]:
     if not isinstance(items, list) or not all(isinstance(item, dict) for item in items):
-        raise WishError(f"{file}: `uncounted` must be a list: write [[uncounted]] above each entry")
+        raise WishError(tr("{file}: `uncounted` must be a list: write [[uncounted]] above each entry", file=file))
     wishes = []
     for number, item in enumerate(items, 1):
-        where = f"{file}: entry {number} of `uncounted`"
+        where = tr("{file}: entry {number} of `uncounted`", file=file, number=number)
         for key, value in item.items():
             if key not in _KEYS:
-                raise WishError(f"{where}: `{key}` is not known; there are: {', '.join(_KEYS)}")
+                raise WishError(
+                    tr("{where}: `{key}` is not known; there are: {keys}", where=where, key=key, keys=", ".join(_KEYS))
+                )
             if not isinstance(value, str):
-                raise WishError(f"{where}: `{key}` needs a text")
+                raise WishError(tr("{where}: `{key}` needs a text", where=where, key=key))
         if not set(item) - {"why"}:
-            raise WishError(f"{where}: says nothing; name a kind, a class or an object")
+            raise WishError(tr("{where}: says nothing; name a kind, a class or an object", where=where))
         kind = item.get("kind")
         if kind is not None and kind_named(kind) is None:
-            raise WishError(f"{where}: there is no kind `{kind}`; there are: {', '.join(one.name for one in KINDS)}")
+            raise WishError(
+                tr(
+                    "{where}: there is no kind `{kind}`; there are: {name}",
+                    where=where,
+                    kind=kind,
+                    name=", ".join(one.name for one in KINDS),
+                )
+            )
         wishes.append(Uncounted(item))
     return tuple(wishes)
 
@@ -137,8 +159,14 @@ def _uncounted_of(file: Path, items: Any) -> tuple[Uncounted, ...]:
 def not_counted(number: int, known: bool = False) -> str:
     """Return the sentence that says how many findings do not count; `known`: some may be left out by their names, too."""
     if known:
-        return f"{plural(number, 'finding')} not counted: known, or left out by {FILE_NAME}."
-    return f"{plural(number, 'finding')} not counted, as {FILE_NAME} wishes."
+        return tr(
+            "{findings} not counted: known, or left out by {file_name}.",
+            findings=counted(number, "finding"),
+            file_name=FILE_NAME,
+        )
+    return tr(
+        "{findings} not counted, as {file_name} wishes.", findings=counted(number, "finding"), file_name=FILE_NAME
+    )
 
 
 def wish_for(finding: Finding, name: str) -> Uncounted:
@@ -191,4 +219,4 @@ def _replace(file: Path, text: str) -> None:
             os.fsync(new.fileno())
         Path(new.name).replace(file)
     except OSError as error:
-        raise WishError(f"{file}: cannot be written ({error.strerror or error})") from None
+        raise WishError(tr("{file}: cannot be written ({why})", file=file, why=error.strerror or error)) from None

@@ -4,20 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-
-def plural(count: int, one: str, many: str = "") -> str:
-    """Return ``1 loaf`` or ``3 loaves``, thousands apart."""
-    return f"{count:,} {one if count == 1 else many or one + 's'}"
+from opossum.words import number, tr
 
 
 def milliseconds(ns: float) -> str:
     """Return a time for a person: seconds from one up, else ms with a fitting number of places."""
     if ns >= 1e9:
-        return f"{ns / 1e9:.2f} s"
+        return f"{number(ns / 1e9, '.2f')} s"
     if ns >= 1e7:
         return f"{ns / 1e6:.0f} ms"
     if ns >= 1e6:
-        return f"{ns / 1e6:.1f} ms"
+        return f"{number(ns / 1e6, '.1f')} ms"
     return f"{ns / 1e3:.0f} µs" if ns >= 1e3 else f"{ns:.0f} ns"
 
 
@@ -25,8 +22,8 @@ def listed(names: Sequence[str], most: int = 4) -> str:
     """Return names as ``a, b and c``; what goes beyond `most` is counted."""
     names = list(dict.fromkeys(names))
     if len(names) > most:
-        return ", ".join(names[:most]) + f" and {len(names) - most} more"
-    return " and ".join([", ".join(names[:-1]), names[-1]] if len(names) > 1 else names)
+        return tr("{names} and {more} more", names=", ".join(names[:most]), more=len(names) - most)
+    return tr("{names} and {last}", names=", ".join(names[:-1]), last=names[-1]) if len(names) > 1 else "".join(names)
 
 
 def at_place(place: str) -> str:

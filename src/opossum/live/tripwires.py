@@ -14,6 +14,8 @@ from __future__ import annotations
 import re
 from typing import Any, NamedTuple
 
+from opossum.words import tr
+
 NAMES = ("ev", "o", "cls", "fn", "via")
 FLAGS: dict[str, tuple[str, Any]] = {"gone": ("gone", True), "again": ("again", True), "send": ("at", "send")}
 WORDS = "ev: o: cls: fn: via: peer: count: slow: gone again send d.NAME==VALUE"
@@ -41,7 +43,7 @@ def parse_tripwire(text: str) -> Tripwire:
     """
     text = text.strip()
     if len(text) > LONGEST_TEXT:
-        raise TripwireError(f"a tripwire takes at most {LONGEST_TEXT} characters")
+        raise TripwireError(tr("a tripwire takes at most {longest_text} characters", longest_text=LONGEST_TEXT))
     when: dict[str, Any] = {}
     peer = ""
     for word in text.split():
@@ -53,7 +55,7 @@ def parse_tripwire(text: str) -> Tripwire:
             key, flag = FLAGS[word]
             when[key] = flag
         elif not colon or not value:
-            raise TripwireError(f"`{word}` is not understood; words are: {WORDS}")
+            raise TripwireError(tr("`{word}` is not understood; words are: {words}", word=word, words=WORDS))
         elif name == "peer":
             peer = value
         elif name in NAMES:
@@ -63,11 +65,13 @@ def parse_tripwire(text: str) -> Tripwire:
         elif name == "slow":
             when["longer_ms"] = _number(word, value)
         else:
-            raise TripwireError(f"`{word}` is not understood; words are: {WORDS}")
+            raise TripwireError(tr("`{word}` is not understood; words are: {words}", word=word, words=WORDS))
     if not set(when) - {"at", "count"}:
-        raise TripwireError(f"say where to hold, such as  ev:bread_ready o:counter#1;  words are: {WORDS}")
+        raise TripwireError(
+            tr("say where to hold, such as  ev:bread_ready o:counter#1;  words are: {words}", words=WORDS)
+        )
     if when.get("at") == "send" and {"fn", "gone", "again", "longer_ms"} & set(when):
-        raise TripwireError("fn:, gone, again and slow: are about calls; leave `send` out")
+        raise TripwireError(tr("fn:, gone, again and slow: are about calls; leave `send` out"))
     return Tripwire(text, when, peer)
 
 
@@ -77,7 +81,7 @@ def _number(word: str, text: str) -> float:
     except ValueError:
         number = 0.0
     if not 0 < number < 1e9:
-        raise TripwireError(f"`{word}` needs a number above 0")
+        raise TripwireError(tr("`{word}` needs a number above 0", word=word))
     return number
 
 

@@ -13,7 +13,7 @@ from opossum.compare.side import Side
 from opossum.findings.examine import examine
 from opossum.findings.finding import Finding
 from opossum.findings.settings import Settings
-from opossum.findings.wording import listed, plural
+from opossum.findings.wording import listed
 from opossum.rehearse.consequences import Gone, what_goes
 from opossum.rehearse.fixes import fix_of
 from opossum.rehearse.fixes.holding_a_rule import held
@@ -21,6 +21,7 @@ from opossum.rehearse.plan import Plan
 from opossum.rehearse.retelling import retold
 from opossum.rules.sentence import Rule
 from opossum.take.take import Take
+from opossum.words import counted, tr
 
 Progress = Callable[[str], None]
 """Called with what is done next; may raise to cancel."""
@@ -46,26 +47,33 @@ class Rehearsal:
     def lines(self) -> list[str]:
         """Return what is done, what goes, and what cannot be known, as sentences."""
         told = [f"{self.plan.done[0].upper()}{self.plan.done[1:]}."]
-        parts = [plural(self.gone.count(kind), kind) for kind in ("call", "send", "bind", "arm", "play", "spawn")]
+        parts = [counted(self.gone.count(kind), kind) for kind in ("call", "send", "bind", "arm", "play", "spawn")]
         parts = [part for part in parts if not part.startswith("0 ")]
         ends = len(self.plan.unbound[0]) + len(self.plan.cleared[0])
         if parts:
-            told.append(f"{listed(parts, 9)} go with it.")
+            told.append(tr("{parts} go with it.", parts=listed(parts, 9)))
         if ends:
-            told.append(f"{plural(ends, 'end')} told sooner.")
+            told.append(tr("{ends} told sooner.", ends=counted(ends, "end")))
         if len(self.plan.moved[0]):
-            told.append(f"{plural(len(self.plan.moved[0]), 'send')} moved, with what ran because of it.")
+            told.append(
+                tr("{sends} moved, with what ran because of it.", sends=counted(len(self.plan.moved[0]), "send"))
+            )
         doubtful = int(self.gone.doubtful.sum())
         if doubtful:
             frame = self.certain_to
             owners = _owners(self)
             told.append(
-                f"Certain up to frame {max(frame, 0)}; after that {listed(owners)} may act otherwise "
-                f"({plural(doubtful, 'call')} in doubt): what a call changes is not replayed."
+                tr(
+                    "Certain up to frame {frame}; after that {owners} may act otherwise ({calls} in doubt): what a "
+                    "call changes is not replayed.",
+                    frame=max(frame, 0),
+                    owners=listed(owners),
+                    calls=counted(doubtful, "call"),
+                )
             )
         else:
-            told.append("Nothing that is still told is in doubt.")
-        told += [f"Not known: {item}." for item in self.plan.unknown]
+            told.append(tr("Nothing that is still told is in doubt."))
+        told += [tr("Not known: {item}.", item=item) for item in self.plan.unknown]
         return told
 
     def as_dict(self) -> dict[str, Any]:
@@ -111,7 +119,7 @@ def rehearse(
         RehearsalError: there is no fix that could be told; the message says why.
     """
     if progress is not None:
-        progress("the fix")
+        progress(tr("the fix"))
     return _rehearsed(take, finding.id, fix_of(take, finding), findings, settings, progress)
 
 
@@ -139,13 +147,13 @@ def _rehearsed(
     progress: Progress | None,
 ) -> Rehearsal:
     say = progress or (lambda doing: None)
-    say("what goes with it")
+    say(tr("what goes with it"))
     gone = what_goes(take, plan)
-    say("the take anew")
+    say(tr("the take anew"))
     after = retold(take, plan, gone)
     after.index()
     say("findings")
     left = examine(after, settings)
-    say("both side by side")
+    say(tr("both side by side"))
     sides = (Side(take, "AS RECORDED"), Side(after, "REHEARSED"))
     return Rehearsal(about, plan, gone, after, compared(sides, (findings, left)))

@@ -14,6 +14,7 @@ from opossum.stream.tables import ABSENT, Array, Column, JsonColumn, Table
 from opossum.take.recording import Recording
 from opossum.take.sieve import frame_budget_ns
 from opossum.take.take import Take
+from opossum.words import tr
 
 BARELY_LONGER = 0.05
 """A frame is longer than its budget if it is by more than this share of it: less is how clocks tick."""
@@ -51,7 +52,7 @@ def retold(take: Take, plan: Plan, gone: Gone) -> Take:
         keys[kind] = key
     _number_lines(tables, keys)
     recording = Recording(tables, strings, _spans(take, tables), [], list(take.sources))
-    return Take(recording, f"{take.name} rehearsed")
+    return Take(recording, tr("{name} rehearsed", name=take.name))
 
 
 def _picked(column: Column, rows: Array) -> Column:
@@ -207,7 +208,7 @@ def _with_more(
     joined: dict[str, Column] = {}
     for name, column in columns.items():
         if isinstance(column, JsonColumn):
-            raise TypeError(f"`{kind}` has JSON in `{name}`: records of it cannot be added")
+            raise TypeError(tr("`{kind}` has JSON in `{name}`: records of it cannot be added", kind=kind, name=name))
         # wide, since what is added need not fit the narrow type of what was there
         value = given[name] if name in given else np.full(count, absent.get(name, -1))
         joined[name] = np.concatenate((np.asarray(column).astype(value.dtype), value))

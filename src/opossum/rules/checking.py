@@ -14,6 +14,7 @@ from opossum.rules.scopes import counted
 from opossum.rules.sentence import Moment, Rule
 from opossum.take.nearness import NearNames
 from opossum.take.take import Take
+from opossum.words import tr
 
 Progress = Callable[[int, int], None]
 """Called with how many rules of how many are checked; may raise to cancel."""
@@ -57,7 +58,9 @@ def _hint(ground: Ground, rule: Rule) -> str:
         if "*" in name or name in known:
             continue
         near = NearNames(known).near(name)
-        return f"nothing is called `{name}` in this take" + (f"; did you mean `{near[0]}`?" if near else "")
+        return tr("nothing is called `{name}` in this take", name=name) + (
+            tr("; did you mean `{near}`?", near=near[0]) if near else ""
+        )
     return ""
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from opossum.rules.parsing import RuleBook, parse_rules
+from opossum.words import tr
 
 SUFFIX = ".rules"
 
@@ -25,12 +26,18 @@ def read_rules(path: str | Path) -> RuleBook:
     path = Path(path)
     try:
         if path.stat().st_size > LARGEST_FILE:
-            raise RuleFileError(f"{path}: too large; a rule file may have {LARGEST_FILE:,} bytes")
+            raise RuleFileError(
+                tr(
+                    "{path}: too large; a rule file may have {largest_file:,} bytes",
+                    path=path,
+                    largest_file=LARGEST_FILE,
+                )
+            )
         return parse_rules(path.read_text(encoding="utf-8"))
     except OSError as error:
-        raise RuleFileError(f"{path}: cannot be read ({error.strerror or error})") from None
+        raise RuleFileError(tr("{path}: cannot be read ({why})", path=path, why=error.strerror or error)) from None
     except UnicodeDecodeError:
-        raise RuleFileError(f"{path}: is no text in UTF-8; save it as such") from None
+        raise RuleFileError(tr("{path}: is no text in UTF-8; save it as such", path=path)) from None
 
 
 def rules_beside(path: str | Path) -> list[Path]:

@@ -11,6 +11,7 @@ from lark import Lark, Token, UnexpectedCharacters, UnexpectedEOF, UnexpectedInp
 from lark.exceptions import VisitError
 
 from opossum.rules.sentence import Form, Reading, Rule
+from opossum.words import tr, translatable
 
 MOST_RULES = 10_000
 """Sentences that are read of one file."""
@@ -52,11 +53,24 @@ def parse_rules(text: str) -> RuleBook:
     errors: list[RuleError] = []
     for number, sentence in enumerate(sentences(text)):
         if number >= MOST_RULES:
-            errors.append(RuleError(sentence.line, 1, f"a rule file may have {MOST_RULES:,} sentences; part it"))
+            errors.append(
+                RuleError(
+                    sentence.line,
+                    1,
+                    tr("a rule file may have {most_rules:,} sentences; part it", most_rules=MOST_RULES),
+                )
+            )
             break
         if len(sentence.text) > LONGEST_SENTENCE:
             errors.append(
-                RuleError(sentence.line, 1, f"a sentence may have {LONGEST_SENTENCE:,} characters; shorten it")
+                RuleError(
+                    sentence.line,
+                    1,
+                    tr(
+                        "a sentence may have {longest_sentence:,} characters; shorten it",
+                        longest_sentence=LONGEST_SENTENCE,
+                    ),
+                )
             )
             continue
         read = parse_sentence(sentence)
@@ -116,12 +130,12 @@ def parse_sentence(sentence: Sentence) -> Rule | tuple[str, str] | RuleError:
         for number in tree.scan_values(lambda token: isinstance(token, Token) and token.type in ("NUM", "PERCENT")):
             if len(number) > MOST_DIGITS:
                 place = _place(sentence, int(number.start_pos or 0))
-                return RuleError(*place, f"a number may have {MOST_DIGITS} digits")
+                return RuleError(*place, tr("a number may have {most_digits} digits", most_digits=MOST_DIGITS))
         read = Reading(sentence.text).transform(tree)
     except UnexpectedInput as error:
         return _explained(sentence, error)
     except (VisitError, ValueError, RecursionError) as error:
-        return RuleError(sentence.line, 1, f"cannot be understood ({error})")
+        return RuleError(sentence.line, 1, tr("cannot be understood ({error})", error=error))
     if read.data in ("title", "section"):
         return str(read.data), str(read.children[0]).strip('"')
     head, form, *scopes = read.children
@@ -161,9 +175,11 @@ def _wrong_units(form: Form, sentence: Sentence) -> RuleError | None:
     for part in form.walk():
         frames = [item for item in part.children if getattr(item, "frames", False)]
         if frames and part.data in ("takes", "worktime", "cost", "e_long"):
-            return RuleError(sentence.line, 1, "a call takes ms, s or min, not frames; write such as `at most 4 ms`")
+            return RuleError(
+                sentence.line, 1, tr("a call takes ms, s or min, not frames; write such as `at most 4 ms`")
+            )
         if part.data == "clockevery" and part.children[0] in frames:
-            return RuleError(sentence.line, 1, "the game's clock knows no frames; write such as `every 15 min`")
+            return RuleError(sentence.line, 1, tr("the game's clock knows no frames; write such as `every 15 min`"))
     return None
 
 
@@ -175,14 +191,18 @@ def _explained(sentence: Sentence, error: UnexpectedInput) -> RuleError:
     if isinstance(error, UnexpectedEOF) or (isinstance(error, UnexpectedToken) and error.token.type == "$END"):
         last = sentence.text.rstrip()
         line, column = _place(sentence, len(last))
-        return RuleError(line, column, f"the sentence breaks off; what may follow: {_listed(words)}")
+        return RuleError(line, column, tr("the sentence breaks off; what may follow: {listed}", listed=_listed(words)))
     place = error.pos_in_stream or 0
     line, column = _place(sentence, place)
     found = re.match(r"`[^`\n]*`|\"[^\"\n]*\"|[\w.#*/%-]+|\S", sentence.text[place:])
     written = found.group(0) if found else sentence.text[place : place + 20]
     meant = nearest(written, words)
-    advice = f"did you mean `{meant}`?" if meant else f"what may stand here: {_listed(words)}"
-    return RuleError(line, column, f"`{written}` is not understood here; {advice}")
+    advice = (
+        tr("did you mean `{meant}`?", meant=meant)
+        if meant
+        else tr("what may stand here: {listed}", listed=_listed(words))
+    )
+    return RuleError(line, column, tr("`{written}` is not understood here; {advice}", written=written, advice=advice))
 
 
 def _place(sentence: Sentence, position: int) -> tuple[int, int]:
@@ -191,14 +211,14 @@ def _place(sentence: Sentence, position: int) -> tuple[int, int]:
 
 
 _WORDS = {
-    "NAME": "a name",
-    "QUOTED": "a name in back-ticks",
-    "STRING": 'a text in "quotes"',
-    "NUM": "a number",
-    "UNIT": "ms, s, min or frames",
-    "PERCENT": "a share such as 10 %",
-    "CLOCK": "a time of day such as 19:30",
-    "$END": "the end of the sentence",
+    "NAME": translatable("a name"),
+    "QUOTED": translatable("a name in back-ticks"),
+    "STRING": translatable('a text in "quotes"'),
+    "NUM": translatable("a number"),
+    "UNIT": translatable("ms, s, min or frames"),
+    "PERCENT": translatable("a share such as 10 %"),
+    "CLOCK": translatable("a time of day such as 19:30"),
+    "$END": translatable("the end of the sentence"),
 }
 
 
@@ -216,7 +236,7 @@ def possible_words(error: UnexpectedInput) -> list[str]:
 def words_of(terminal: str) -> tuple[str, ...]:
     """Return the words a terminal stands for."""
     if terminal in _WORDS:
-        return (_WORDS[terminal],)
+        return (tr(_WORDS[terminal]),)
     for item in parser().terminals:
         if item.name == terminal:
             pattern = item.pattern.value

@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from opossum.sound.waveform import SoundError
+from opossum.words import tr
 
 MOST_CUES = 20_000
 MOST_BYTES = 16 << 20
@@ -32,10 +33,16 @@ def read_cues(path: str | Path) -> list[Cue]:
     path = Path(path)
     try:
         if path.stat().st_size > MOST_BYTES:
-            raise SoundError(f"{path.name}: larger than {MOST_BYTES >> 20} MiB, so it is no list of cues")
+            raise SoundError(
+                tr(
+                    "{name}: larger than {most_bytes} MiB, so it is no list of cues",
+                    name=path.name,
+                    most_bytes=MOST_BYTES >> 20,
+                )
+            )
         found = _midi(path) if path.suffix.lower() in MIDI_ENDINGS else _listed(path)
     except OSError as error:
-        raise SoundError(f"{path.name}: cannot be read ({error.strerror or error})") from None
+        raise SoundError(tr("{name}: cannot be read ({why})", name=path.name, why=error.strerror or error)) from None
     return sorted(found)[:MOST_CUES]
 
 
@@ -54,11 +61,13 @@ def _midi(path: Path) -> list[Cue]:
             if message.type in ("marker", "cue_marker"):
                 marks.append(Cue(now, str(message.text)[:LONGEST_NAME]))
             elif message.type == "note_on" and message.velocity > 0:
-                notes.append(Cue(now, f"note {message.note}"))
+                notes.append(Cue(now, tr("note {note}", note=message.note)))
     except OSError:
         raise
     except Exception as error:  # whatever a damaged score makes of the reader
-        raise SoundError(f"{path.name}: is no MIDI file that can be read ({type(error).__name__})") from None
+        raise SoundError(
+            tr("{name}: is no MIDI file that can be read ({name2})", name=path.name, name2=type(error).__name__)
+        ) from None
     return marks or notes
 
 
@@ -75,7 +84,12 @@ def _listed(path: Path) -> list[Cue]:
             seconds = -1.0
         if not 0 <= seconds < 1e6:
             raise SoundError(
-                f"{path.name}, line {number}: `{words[0][:40]}` is no number of seconds; write such as: 12.5 chorus"
+                tr(
+                    "{name}, line {number}: `{words}` is no number of seconds; write such as: 12.5 chorus",
+                    name=path.name,
+                    number=number,
+                    words=words[0][:40],
+                )
             )
         found.append(Cue(seconds, words[1].strip()[:LONGEST_NAME] if len(words) > 1 else ""))
         if len(found) >= MOST_CUES:

@@ -9,6 +9,7 @@ from typing import NamedTuple
 import numpy as np
 
 from opossum.stream.tables import Array
+from opossum.words import tr
 
 BLOCKS_A_SECOND = 400
 """Finer than any zoom of a whole song, coarse enough to keep an hour in a few megabytes."""
@@ -58,17 +59,28 @@ def read_waveform(path: str | Path) -> Waveform:
             frames = file.getnframes()
             if width not in (1, 2, 3, 4) or not 1 <= channels <= MOST_CHANNELS or rate <= 0:
                 raise SoundError(
-                    f"{name}: {8 * width} bits in {channels} channels are not understood; save it as 16-bit PCM"
+                    tr(
+                        "{name}: {value} bits in {channels} channels are not understood; save it as 16-bit PCM",
+                        name=name,
+                        value=8 * width,
+                        channels=channels,
+                    )
                 )
             if frames / rate > MOST_SECONDS:
                 raise SoundError(
-                    f"{name}: longer than {MOST_SECONDS / 3600:.0f} hours; cut it to the stretch that is played"
+                    tr(
+                        "{name}: longer than {most_seconds:.0f} hours; cut it to the stretch that is played",
+                        name=name,
+                        most_seconds=MOST_SECONDS / 3600,
+                    )
                 )
             return _outline(file, width, channels, rate, frames)
     except (wave.Error, EOFError) as error:
-        raise SoundError(f"{name}: is no WAV file that can be read ({error or 'it ends too soon'})") from None
+        raise SoundError(
+            tr("{name}: is no WAV file that can be read ({error})", name=name, error=error or tr("it ends too soon"))
+        ) from None
     except OSError as error:
-        raise SoundError(f"{name}: cannot be read ({error.strerror or error})") from None
+        raise SoundError(tr("{name}: cannot be read ({why})", name=name, why=error.strerror or error)) from None
 
 
 def _outline(file: wave.Wave_read, width: int, channels: int, rate: int, frames: int) -> Waveform:

@@ -10,6 +10,7 @@ from typing import Any, BinaryIO
 
 from opossum.stream.contents import StreamError
 from opossum.stream.damage import DamageLog
+from opossum.words import tr
 
 BATCH_BYTES = 1 << 20
 """Bytes decoded at once: large enough to forget the cost of a batch, small enough to stay in cache."""
@@ -31,13 +32,15 @@ def open_bytes(path: str) -> BinaryIO:
         return sys.stdin.buffer
     where = Path(path)
     if where.is_dir():
-        raise StreamError(path, "this is a folder; name the stream or take inside it")
+        raise StreamError(path, tr("this is a folder; name the stream or take inside it"))
     try:
         return where.open("rb")
     except FileNotFoundError:
-        raise StreamError(path, "there is no such file; check the name") from None
+        raise StreamError(path, tr("there is no such file; check the name")) from None
     except OSError as error:
-        raise StreamError(path, f"cannot be read ({error.strerror or error}); check the file's permissions") from None
+        raise StreamError(
+            path, tr("cannot be read ({why}); check the file's permissions", why=error.strerror or error)
+        ) from None
 
 
 def portions_of(file: BinaryIO, damage: DamageLog) -> Iterator[bytes]:
@@ -49,7 +52,7 @@ def portions_of(file: BinaryIO, damage: DamageLog) -> Iterator[bytes]:
         try:
             data = file.read(BATCH_BYTES)
         except OSError as error:
-            damage.add("unreadable", f"file cannot be read further ({error.strerror or error})")
+            damage.add("unreadable", tr("file cannot be read further ({why})", why=error.strerror or error))
             return
         if not data:
             break
@@ -64,13 +67,17 @@ def portions_of(file: BinaryIO, damage: DamageLog) -> Iterator[bytes]:
             try:
                 plain = packed.decompress(data, BATCH_BYTES)
             except zlib.error:
-                damage.add("gzip-broken", "compressed file is broken; what came before was read")
+                damage.add("gzip-broken", tr("compressed file is broken; what came before was read"))
                 return
             made += len(plain)
             if made > max(FREE_EXPANSION, MOST_EXPANSION * taken):
                 damage.add(
                     "gzip-bomb",
-                    f"compressed file becomes more than {MOST_EXPANSION} times as large, as no stream does; the rest was left out",
+                    tr(
+                        "compressed file becomes more than {most_expansion} times as large, as no stream does; the rest "
+                        "was left out",
+                        most_expansion=MOST_EXPANSION,
+                    ),
                 )
                 return
             if plain:
@@ -81,7 +88,7 @@ def portions_of(file: BinaryIO, damage: DamageLog) -> Iterator[bytes]:
                 packed = zlib.decompressobj(GZIP_WINDOW)
                 begun = bool(data)
     if packed is not None and begun and not packed.eof:
-        damage.add("gzip-cut", "compressed file ends early; what came before was read")
+        damage.add("gzip-cut", tr("compressed file ends early; what came before was read"))
 
 
 def refuse_other_kinds(path: str, start: bytes) -> None:
@@ -91,13 +98,15 @@ def refuse_other_kinds(path: str, start: bytes) -> None:
         StreamError: it is another kind of file.
     """
     for magic, name in (
-        (b"PK\x03\x04", "a ZIP archive"),
-        (b"\x89PNG", "a picture"),
-        (b"%PDF", "a PDF document"),
-        (b"\x7fELF", "a program"),
-        (b"SQLite format", "a database"),
+        (b"PK\x03\x04", tr("a ZIP archive")),
+        (b"\x89PNG", tr("a picture")),
+        (b"%PDF", tr("a PDF document")),
+        (b"\x7fELF", tr("a program")),
+        (b"SQLite format", tr("a database")),
     ):
         if start.startswith(magic):
-            raise StreamError(path, f"this is {name}, not an event-flow stream; give a .flow.jsonl or .take file")
+            raise StreamError(
+                path, tr("this is {name}, not an event-flow stream; give a .flow.jsonl or .take file", name=name)
+            )
     if b"\0" in start[:512].strip(b"\0"):
-        raise StreamError(path, "this is a binary file, not an event-flow stream; give a .flow.jsonl or .take file")
+        raise StreamError(path, tr("this is a binary file, not an event-flow stream; give a .flow.jsonl or .take file"))

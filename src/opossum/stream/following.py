@@ -8,6 +8,7 @@ from typing import BinaryIO
 from opossum.stream.contents import StreamContents, StreamError
 from opossum.stream.files import BATCH_BYTES
 from opossum.stream.reading import StreamReader
+from opossum.words import tr
 
 _FILLER = b"\n\0"
 _BLOCK_BYTES = 64 * 1024
@@ -41,7 +42,7 @@ class FollowedStream:
                 end = _content_end(file, self._offset)
                 if end < self._offset:
                     raise StreamError(
-                        self.path, "the file has become shorter: another recording has begun; open it again"
+                        self.path, tr("the file has become shorter: another recording has begun; open it again")
                     )
                 grown = end > self._offset
                 file.seek(self._offset)
@@ -52,7 +53,7 @@ class FollowedStream:
                     self._reader.feed(data)
                     self._offset += len(data)
         except OSError as error:
-            raise StreamError(self.path, f"cannot be read ({error.strerror or error})") from None
+            raise StreamError(self.path, tr("cannot be read ({why})", why=error.strerror or error)) from None
         return grown
 
     def contents(self) -> StreamContents:

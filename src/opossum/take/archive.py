@@ -39,6 +39,7 @@ from opossum.take.recording import Recording
 from opossum.take.take import Take
 from opossum.take.take_error import TakeError, short_reason
 from opossum.whole_file import whole_file
+from opossum.words import tr
 
 KEPT_INTEGER = Limits(kept_count(LIMITS[FieldType.COUNT].least), LIMITS[FieldType.COUNT].greatest)
 _COMMON_TYPES = dict.fromkeys(COMMON_FIELDS, FieldType.COUNT)
@@ -127,13 +128,19 @@ def open_take(path: str | os.PathLike[str]) -> Take:
     except TakeError:
         raise
     except (zipfile.BadZipFile, EOFError, NotImplementedError) as error:
-        raise TakeError(name, f"the file is damaged ({error}); record or convert the take again") from None
+        raise TakeError(
+            name, tr("the file is damaged ({error}); record or convert the take again", error=error)
+        ) from None
     except OSError as error:
-        raise TakeError(name, f"cannot be read ({error.strerror or error})") from None
+        raise TakeError(name, tr("cannot be read ({why})", why=error.strerror or error)) from None
     except _DAMAGED as error:
         # what stands in a ZIP's own tables may be anything
         raise TakeError(
-            name, f"the file is damaged ({short_reason(error)}); record or convert the take again"
+            name,
+            tr(
+                "the file is damaged ({why}); record or convert the take again",
+                why=short_reason(error),
+            ),
         ) from None
 
 
@@ -157,7 +164,9 @@ def _read_archive(archive: zipfile.ZipFile, path: str) -> Take:
     except (pa.ArrowException, ValueError, OverflowError, MemoryError, OSError) as error:
         if isinstance(error, TakeError):
             raise
-        raise TakeError(path, f"a table in it is damaged ({short_reason(error)}); it was not opened") from None
+        raise TakeError(
+            path, tr("a table in it is damaged ({why}); it was not opened", why=short_reason(error))
+        ) from None
     recording = Recording(tables, strings, manifest.peers, manifest.damage, manifest.sources)
     return Take(recording, manifest.name)
 
@@ -166,12 +175,12 @@ def _read_strings(texts: Any, path: str) -> list[str]:
     import pyarrow as pa
 
     if texts.column_names != ["text"]:
-        raise TakeError(path, "its strings are not one column `text`; it was not opened")
+        raise TakeError(path, tr("its strings are not one column `text`; it was not opened"))
     if texts.schema.field(0).type != pa.large_string() or texts.column("text").null_count:
-        raise TakeError(path, "its strings hold something that is no text; it was not opened")
+        raise TakeError(path, tr("its strings hold something that is no text; it was not opened"))
     strings = texts.column("text").to_pylist()
     if len(set(strings)) != len(strings):
-        raise TakeError(path, "its strings hold one text twice; it was not opened")
+        raise TakeError(path, tr("its strings hold one text twice; it was not opened"))
     return strings
 
 
@@ -192,30 +201,54 @@ def _read_table(
     string_count: int,
 ) -> Table:
     member = f"tables/{kind}.arrow"
-    where = f"table `{kind}`"
+    where = tr("table `{kind}`", kind=kind)
     arrow = _arrow_table(archive, member) if member in sizes and entry.rows else None
     # rows are believed only as far as there are bytes behind them, one lone row aside
     if entry.rows < 0 or (arrow is None and entry.rows > 1) or (arrow is not None and arrow.num_rows != entry.rows):
-        raise TakeError(path, f"{where} does not have the {entry.rows:,} rows its manifest says; it was not opened")
+        raise TakeError(
+            path,
+            tr(
+                "{where} does not have the {rows:,} rows its manifest says; it was not opened",
+                where=where,
+                rows=entry.rows,
+            ),
+        )
     types = _COMMON_TYPES | {field.name: field.type for field in KINDS[kind].fields}
     required = {field.name for field in KINDS[kind].fields if field.required}
     columns: dict[str, Column] = {}
     for name, field_type in types.items():
         if arrow is not None and name in arrow.column_names:
-            columns[name] = _column(path, f"{where}, column `{name}`", arrow.column(name), field_type)
+            columns[name] = _column(
+                path, tr("{where}, column `{name}`", where=where, name=name), arrow.column(name), field_type
+            )
         elif name in entry.constants and field_type is not FieldType.JSON:
-            columns[name] = _constant(path, f"{where}, column `{name}`", entry.constants[name], field_type, entry.rows)
+            columns[name] = _constant(
+                path,
+                tr("{where}, column `{name}`", where=where, name=name),
+                entry.constants[name],
+                field_type,
+                entry.rows,
+            )
         elif name in ("line", "t", "p") and entry.rows:
-            raise TakeError(path, f"{where} has no column `{name}`; it was not opened")
+            raise TakeError(path, tr("{where} has no column `{name}`; it was not opened", where=where, name=name))
         else:
             columns[name] = absent_column(field_type, entry.rows)
         if field_type is FieldType.NUMBER and (np.abs(columns[name]) > LARGEST_NUMBER).any():  # type: ignore[arg-type]
-            raise TakeError(path, f"{where}, column `{name}` holds a number beyond all bounds; it was not opened")
+            raise TakeError(
+                path,
+                tr(
+                    "{where}, column `{name}` holds a number beyond all bounds; it was not opened",
+                    where=where,
+                    name=name,
+                ),
+            )
         limits = _limits_of(name, field_type, name in required, string_count, len(manifest.peers))
         if limits is not None:
-            _check_range(path, f"{where}, column `{name}`", columns[name], limits)
+            _check_range(path, tr("{where}, column `{name}`", where=where, name=name), columns[name], limits)
         if name in required and field_type is FieldType.JSON and not columns[name].present().all():  # type: ignore[union-attr]
-            raise TakeError(path, f"{where} lacks values in column `{name}`; it was not opened")
+            raise TakeError(
+                path, tr("{where} lacks values in column `{name}`; it was not opened", where=where, name=name)
+            )
     table = Table(kind, entry.rows, columns)
     _check_written_times(path, where, table, manifest.peers)
     return table
@@ -227,7 +260,7 @@ def _check_written_times(path: str, where: str, table: Table, peers: list[PeerSp
     if any(span.shift_ns for span in peers) and len(table):
         shifts = np.array([span.shift_ns for span in peers], np.int64)
         times = np.asarray(times, np.int64) - shifts[np.asarray(table["p"], np.int64)]
-    _check_range(path, f"{where}, column `t`", times, WRITTEN_TIME)
+    _check_range(path, tr("{where}, column `t`", where=where), times, WRITTEN_TIME)
 
 
 def _limits_of(name: str, field_type: FieldType, required: bool, string_count: int, peer_count: int) -> Limits | None:
@@ -249,10 +282,13 @@ def _column(path: str, where: str, arrow: Any, field_type: FieldType) -> Column:
     import pyarrow as pa
 
     if arrow.null_count:
-        raise TakeError(path, f"{where} holds nulls, which no take has; it was not opened")
+        raise TakeError(path, tr("{where} holds nulls, which no take has; it was not opened", where=where))
     if field_type is FieldType.JSON:
         if arrow.type != pa.large_string():
-            raise TakeError(path, f"{where} is of type {arrow.type}, expected large_string; it was not opened")
+            raise TakeError(
+                path,
+                tr("{where} is of type {type}, expected large_string; it was not opened", where=where, type=arrow.type),
+            )
         chunk = arrow.combine_chunks()
         buffers = chunk.buffers()
         offsets = np.frombuffer(buffers[1], np.int64, len(chunk) + 1, chunk.offset * 8)
@@ -261,7 +297,15 @@ def _column(path: str, where: str, arrow: Any, field_type: FieldType) -> Column:
         return JsonColumn(offsets - first if first else offsets, data[first:last] if last - first < len(data) else data)
     wanted = "floating" if field_type is FieldType.NUMBER else "integer"
     if not (pa.types.is_float64(arrow.type) if wanted == "floating" else pa.types.is_signed_integer(arrow.type)):
-        raise TakeError(path, f"{where} is of type {arrow.type}, expected {wanted} numbers; it was not opened")
+        raise TakeError(
+            path,
+            tr(
+                "{where} is of type {type}, expected {wanted} numbers; it was not opened",
+                where=where,
+                type=arrow.type,
+                wanted=wanted,
+            ),
+        )
     chunk = arrow.combine_chunks()
     # by its buffer: asked for NumPy, Arrow would first load pandas where that is installed, which takes longer than opening
     kind = np.dtype(f"{'f' if wanted == 'floating' else 'i'}{arrow.type.bit_width // 8}")
@@ -272,10 +316,12 @@ def _constant(path: str, where: str, value: int | float, field_type: FieldType, 
     if field_type is FieldType.NUMBER:
         return np.broadcast_to(np.float64(value), (rows,))
     if not isinstance(value, int) or not KEPT_INTEGER.hold(value):
-        raise TakeError(path, f"{where} is {value!r}, expected an integer; it was not opened")
+        raise TakeError(
+            path, tr("{where} is {value!r}, expected an integer; it was not opened", where=where, value=value)
+        )
     return np.broadcast_to(np.int64(value).astype(ABSENT[field_type].dtype if abs(value) < 100 else np.int64), (rows,))
 
 
 def _check_range(path: str, where: str, column: Any, limits: Limits) -> None:
     if len(column) and not (limits.hold(int(column.min())) and limits.hold(int(column.max()))):
-        raise TakeError(path, f"{where} points outside what the take has; it was not opened")
+        raise TakeError(path, tr("{where} points outside what the take has; it was not opened", where=where))

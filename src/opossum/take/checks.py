@@ -10,6 +10,7 @@ import numpy as np
 from opossum.stream.damage import Damage, DamageLog
 from opossum.stream.tables import Array
 from opossum.take.take import Take
+from opossum.words import tr
 
 _INTRODUCED = (("bind", "b"), ("send", "s"), ("call", "c"), ("arm", "a"), ("play", "y"), ("wait", "w"))
 _REFERENCES = (
@@ -36,14 +37,14 @@ def check_take(take: Take) -> list[Damage]:
     """Return all damage of a take: what reading met, then what does not add up. Linear in the records."""
     log = DamageLog()
     if not len(take.tables["head"]):
-        log.add("no-head", "stream without a `head`: game, phases and nominal speed are unknown")
+        log.add("no-head", tr("stream without a `head`: game, phases and nominal speed are unknown"))
     for kind, field in _INTRODUCED:
         index = getattr(take, f"{kind}_ids")
         _tell(
             take,
             log,
             "duplicate-id",
-            f"`{kind}` whose id `{field}` was used before; references go to the first",
+            tr("`{kind}` whose id `{field}` was used before; references go to the first", kind=kind, field=field),
             kind,
             index.duplicates,
         )
@@ -55,7 +56,12 @@ def check_take(take: Take) -> list[Damage]:
             take,
             log,
             "dangling-id",
-            f"`{kind}` whose `{field}` names no `{target}` of the stream; it stands alone",
+            tr(
+                "`{kind}` whose `{field}` names no `{target}` of the stream; it stands alone",
+                kind=kind,
+                field=field,
+                target=target,
+            ),
             kind,
             lost,
         )
@@ -64,11 +70,11 @@ def check_take(take: Take) -> list[Damage]:
         if not take.recording.closed(peer):
             log.add(
                 "no-bye",
-                f"peer `{span.name}` ends without `bye`: it was cut off, crashed or froze",
+                tr("peer `{name}` ends without `bye`: it was cut off, crashed or froze", name=span.name),
                 take.line_in_source(span.last_line)[1],
             )
     if len(take.tables["lost"]):
-        log.add("lost", "record that the recorder had to drop", count=take.recording.lost)
+        log.add("lost", tr("record that the recorder had to drop"), count=take.recording.lost)
     return take.damage + log.sorts()
 
 
@@ -76,7 +82,7 @@ def _check_frames(take: Take, log: DamageLog) -> None:
     table = take.tables["frame"]
     if not len(table):
         if take.records:
-            log.add("no-frames", "stream without frames: all of it is shown as one stretch")
+            log.add("no-frames", tr("stream without frames: all of it is shown as one stretch"))
         return
     repeats = []
     for peer in range(len(take.peers)):
@@ -89,7 +95,7 @@ def _check_frames(take: Take, log: DamageLog) -> None:
         take,
         log,
         "frame-repeats",
-        "frame whose number came before; each is kept as a frame of its own",
+        tr("frame whose number came before; each is kept as a frame of its own"),
         "frame",
         np.concatenate(repeats),
     )

@@ -19,6 +19,7 @@ from importlib import import_module
 from typing import TYPE_CHECKING
 
 from opossum.take.bounds import NO_MEMORY, REFUSED
+from opossum.words import tr
 
 if TYPE_CHECKING:
     from opossum.take.take import Take
@@ -111,12 +112,15 @@ class Helper:
             size = os.lseek(self._memory, 0, os.SEEK_END)
             return str(json.loads(os.pread(self._memory, size, 0)))
         if status in (NO_MEMORY, -signal.SIGXFSZ):
-            return "opening it needs more memory than a take of its size could; it was not opened"
+            return tr("opening it needs more memory than a take of its size could; it was not opened")
         if status == -signal.SIGXCPU:
-            return "opening it takes longer than a take of its size could; it was not opened"
+            return tr("opening it takes longer than a take of its size could; it was not opened")
         if status == -signal.SIGKILL:
-            return "the process that opened it was killed; this machine may have too little memory left: try again"
-        return f"the process that opened it ended by itself (status {status}); it is damaged, and was not opened"
+            return tr("the process that opened it was killed; this machine may have too little memory left: try again")
+        return tr(
+            "the process that opened it ended by itself (status {status}); it is damaged, and was not opened",
+            status=status,
+        )
 
 
 def helper_for(paths: list[str]) -> Helper | None:

@@ -12,6 +12,7 @@ from opossum.take.bounds import NO_MEMORY, REFUSED, Bounds
 from opossum.take.handover import pack
 from opossum.take.opening import open_here
 from opossum.take.take_error import TakeError
+from opossum.words import tr, use_the_users
 
 STANDARD_OUTPUT = 1
 
@@ -19,6 +20,7 @@ STANDARD_OUTPUT = 1
 def hand_over(path: str) -> NoReturn:
     """Be the helper: open a `.take` file within bounds, write it, or why it is refused, to standard output, and end."""
     out = STANDARD_OUTPUT
+    use_the_users()
     try:
         keep_within(Bounds.of(os.path.getsize(path)))
         take = open_here(path)
@@ -28,7 +30,7 @@ def hand_over(path: str) -> NoReturn:
     except Exception as error:
         os.ftruncate(out, 0)
         os.lseek(out, 0, os.SEEK_SET)
-        reason = error.reason if isinstance(error, TakeError) else f"cannot be read ({error})"
+        reason = error.reason if isinstance(error, TakeError) else tr("cannot be read ({error})", error=error)
         os.write(out, json.dumps(reason).encode())
         os._exit(REFUSED)
     os._exit(0)

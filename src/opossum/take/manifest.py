@@ -12,6 +12,7 @@ from opossum.stream.damage import Damage
 from opossum.stream.kinds import KINDS
 from opossum.stream.limits import LINE, MOST_PEERS, MOST_RECORDS, SHIFT, TIME, Limits
 from opossum.take.take_error import TakeError, short_reason
+from opossum.words import tr
 
 FORMAT = "opossum-take"
 FORMAT_VERSION = 1
@@ -60,20 +61,22 @@ def sizes_of_members(archive: zipfile.ZipFile, path: str) -> dict[str, int]:
     for info in archive.infolist():
         name = info.filename[:80]
         if info.filename not in expected:
-            raise TakeError(path, f"the file holds `{name}`, which no take has; it was not opened")
+            raise TakeError(path, tr("the file holds `{name}`, which no take has; it was not opened", name=name))
         if info.filename in sizes:
-            raise TakeError(path, f"the file holds `{name}` twice; it was not opened")
+            raise TakeError(path, tr("the file holds `{name}` twice; it was not opened", name=name))
         if info.file_size > LARGEST_MEMBER or info.compress_type != zipfile.ZIP_STORED or info.flag_bits & ENCRYPTED:
-            raise TakeError(path, f"`{name}` in it is packed, locked or sized as no take's is; it was not opened")
+            raise TakeError(
+                path, tr("`{name}` in it is packed, locked or sized as no take's is; it was not opened", name=name)
+            )
         if info.file_size > whole:
-            raise TakeError(path, f"`{name}` in it says it is larger than the file; it was not opened")
+            raise TakeError(path, tr("`{name}` in it says it is larger than the file; it was not opened", name=name))
         sizes[info.filename] = info.file_size
     if MANIFEST not in sizes or STRINGS not in sizes:
         raise TakeError(
-            path, "this is a ZIP file but not a take (it has no manifest); give a .take or .flow.jsonl file"
+            path, tr("this is a ZIP file but not a take (it has no manifest); give a .take or .flow.jsonl file")
         )
     if sizes[MANIFEST] > LARGEST_MANIFEST:
-        raise TakeError(path, "its manifest is larger than any take's; it was not opened")
+        raise TakeError(path, tr("its manifest is larger than any take's; it was not opened"))
     return sizes
 
 
@@ -86,19 +89,39 @@ def read_manifest(archive: zipfile.ZipFile, path: str) -> Manifest:
     try:
         manifest = msgspec.json.decode(archive.read(MANIFEST), type=Manifest)
     except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError) as error:
-        raise TakeError(path, f"its manifest is not a take's ({short_reason(error)})") from None
+        raise TakeError(path, tr("its manifest is not a take's ({why})", why=short_reason(error))) from None
     if manifest.format != FORMAT:
-        raise TakeError(path, f"its manifest says `{manifest.format[:40]}`, not `{FORMAT}`; it was not opened")
+        raise TakeError(
+            path,
+            tr(
+                "its manifest says `{format}`, not `{format2}`; it was not opened",
+                format=manifest.format[:40],
+                format2=FORMAT,
+            ),
+        )
     if manifest.version > FORMAT_VERSION:
-        raise TakeError(path, f"it was saved by a newer Opossum (format {manifest.version}); update Opossum to open it")
+        raise TakeError(
+            path,
+            tr(
+                "it was saved by a newer Opossum (format {version}); update Opossum to open it",
+                version=manifest.version,
+            ),
+        )
     if len(manifest.peers) > MOST_PEERS:
         raise TakeError(
-            path, f"it says it has {len(manifest.peers):,} peers, more than {MOST_PEERS:,}; it was not opened"
+            path,
+            tr(
+                "it says it has {peers:,} peers, more than {most_peers:,}; it was not opened",
+                peers=len(manifest.peers),
+                most_peers=MOST_PEERS,
+            ),
         )
     if sum(max(0, entry.rows) for entry in manifest.tables.values()) > MOST_RECORDS:
-        raise TakeError(path, f"it says it has more than {MOST_RECORDS:,} records; it was not opened")
+        raise TakeError(
+            path, tr("it says it has more than {most_records:,} records; it was not opened", most_records=MOST_RECORDS)
+        )
     if not _is_within_limits(manifest):
-        raise TakeError(path, "its manifest holds numbers that no take has; it was not opened")
+        raise TakeError(path, tr("its manifest holds numbers that no take has; it was not opened"))
     return manifest
 
 

@@ -14,6 +14,7 @@ from opossum.take.helper import Helper
 from opossum.take.take import Take
 from opossum.take.take_error import TakeError
 from opossum.take.unfinished import unfinished
+from opossum.words import tr
 
 if TYPE_CHECKING:
     from opossum.stream.reading import Progress
@@ -38,13 +39,14 @@ def open_any(
     for name in names:
         if name != "-" and not Path(name).exists() and (left := unfinished(Path(name))):
             raise TakeError(
-                name, f"there is no such file, but a recording of it that was not finished; open {left[-1]}"
+                name,
+                tr("there is no such file, but a recording of it that was not finished; open {left}", left=left[-1]),
             )
     if len(names) == 1 and is_archive(names[0]):
         return _open_apart(names[0], progress)
     for name in names:
         if is_archive(name):
-            raise TakeError(name, "a saved take cannot be joined with other files; give streams only")
+            raise TakeError(name, tr("a saved take cannot be joined with other files; give streams only"))
     from opossum.stream.reading import read_streams  # its decoder is not built for a saved take
 
     with _told_if_unforeseen(names[0]):
@@ -87,8 +89,12 @@ def _told_if_unforeseen(path: str) -> Iterator[None]:
         text = f"{type(error).__name__} {error}"[:160]
         raise TakeError(
             path,
-            f"it is damaged in a way that nobody foresaw ({text}, at {where}); it was not opened: "
-            "please report this sentence to the makers of Opossum, with the file if you may",
+            tr(
+                "it is damaged in a way that nobody foresaw ({text_}, at {where}); it was not opened: please "
+                "report this sentence to the makers of Opossum, with the file if you may",
+                text_=text,
+                where=where,
+            ),
         ) from error
 
 
@@ -105,7 +111,7 @@ def is_archive(path: str) -> bool:
 
 def take_name(path: str) -> str:
     """Return a name for a take from its file's name."""
-    name = "standard input" if path == "-" else Path(path).name
+    name = tr("standard input") if path == "-" else Path(path).name
     for suffix in (".gz", ".jsonl", ".flow", ".take"):
         name = name.removesuffix(suffix)
     return name or "take"

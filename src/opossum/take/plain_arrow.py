@@ -10,6 +10,8 @@ from __future__ import annotations
 import struct
 from typing import Any
 
+from opossum.words import tr
+
 MAGIC = b"ARROW1"
 LEADING_BYTES = 8
 """What stands before the first message: the magic, padded."""
@@ -30,21 +32,21 @@ def plain_table(data: bytes) -> Any:
     import pyarrow as pa
 
     if data[: len(MAGIC)] != MAGIC:
-        raise ValueError("it is no Arrow file")
+        raise ValueError(tr("it is no Arrow file"))
     reader = pa.ipc.MessageReader.open_stream(pa.py_buffer(data)[LEADING_BYTES:])
     message = _next_message(reader)
     if message is None or message.type != "schema":
-        raise ValueError("it does not begin with a schema")
+        raise ValueError(tr("it does not begin with a schema"))
     schema = pa.ipc.read_schema(message)
     _refuse_other_columns(schema)
     batches: list[Any] = []
     while (message := _next_message(reader)) is not None:
         if message.type != "record batch":
-            raise ValueError(f"it holds a {message.type}, which no take has")
+            raise ValueError(tr("it holds a {type}, which no take has", type=message.type))
         if len(batches) >= MOST_BATCHES:
-            raise ValueError(f"it holds more than {MOST_BATCHES} batches")
+            raise ValueError(tr("it holds more than {most_batches} batches", most_batches=MOST_BATCHES))
         if _field(message.metadata.to_pybytes(), (_HEADER, _COMPRESSION)):
-            raise ValueError("it is compressed, which no take's table is")
+            raise ValueError(tr("it is compressed, which no take's table is"))
         batches.append(pa.ipc.read_record_batch(message, schema))
     table = pa.Table.from_batches(batches, schema)
     table.validate(full=True)
@@ -62,14 +64,16 @@ def _refuse_other_columns(schema: Any) -> None:
     import pyarrow as pa
 
     if len(schema) > MOST_COLUMNS:
-        raise ValueError(f"it has more than {MOST_COLUMNS} columns")
+        raise ValueError(tr("it has more than {most_columns} columns", most_columns=MOST_COLUMNS))
     if len(set(schema.names)) != len(schema):
-        raise ValueError("it has two columns of one name")
+        raise ValueError(tr("it has two columns of one name"))
     for field in schema:
         kind = field.type
         plain = pa.types.is_signed_integer(kind) or pa.types.is_float64(kind) or kind == pa.large_string()
         if not plain:
-            raise ValueError(f"column `{field.name[:40]}` is of type {str(kind)[:40]}, which no take's is")
+            raise ValueError(
+                tr("column `{name}` is of type {kind}, which no take's is", name=field.name[:40], kind=str(kind)[:40])
+            )
 
 
 def _field(text: bytes, path: tuple[int, ...]) -> int:
@@ -90,5 +94,5 @@ def _field(text: bytes, path: tuple[int, ...]) -> int:
             at += offset
             at += struct.unpack_from("<I", text, at)[0]
     except struct.error:
-        raise ValueError("a message in it is damaged") from None
+        raise ValueError(tr("a message in it is damaged")) from None
     return at

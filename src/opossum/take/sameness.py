@@ -6,6 +6,7 @@ import numpy as np
 
 from opossum.stream.tables import Array, Column, JsonColumn
 from opossum.take.take import Take
+from opossum.words import tr
 
 
 def first_difference(one: Take, other: Take) -> str:
@@ -18,14 +19,14 @@ def first_difference(one: Take, other: Take) -> str:
     for kind, table in one.tables.items():
         twin = other.tables[kind]
         if len(table) != len(twin):
-            return f"{len(table):,} `{kind}` records against {len(twin):,}"
+            return tr("{table:,} `{kind}` records against {twin:,}", table=len(table), kind=kind, twin=len(twin))
     for kind, table in one.tables.items():
         twin = other.tables[kind]
         if not np.array_equal(_written_times(one, kind), _written_times(other, kind)):
-            return f"`t` of `{kind}` records"
+            return tr("`t` of `{kind}` records", kind=kind)
         for field, column in table.fields():
             if not _same(column, twin.columns[field.name], renumbered if field.type.value == "text" else None):
-                return f"`{field.name}` of `{kind}` records"
+                return tr("`{name}` of `{kind}` records", name=field.name, kind=kind)
     return ""
 
 

@@ -16,6 +16,7 @@ import numpy as np
 from opossum.stream.tables import Array
 from opossum.take.grouping import distinct
 from opossum.take.take import Take
+from opossum.words import tr
 
 FIELDS = ("ev", "o", "cls", "fn", "via", "phase", "peer", "frame")
 FLAGS = ("wasted", "doubled", "gone", "slow")
@@ -63,7 +64,13 @@ def parse_sieve(text: str) -> list[Term]:
             and len(subject) <= 6
             and subject.islower()
         ):
-            raise SieveError(f"`{subject}:` is not known; use one of {', '.join(name + ':' for name in FIELDS)}")
+            raise SieveError(
+                tr(
+                    "`{subject}:` is not known; use one of {name}",
+                    subject=subject,
+                    name=", ".join(name + ":" for name in FIELDS),
+                )
+            )
         elif bare.lower() in FLAGS:
             terms.append(Term(bare.lower(), "", exclude))
         else:
@@ -76,7 +83,7 @@ def _frame_range(value: str) -> tuple[int, int]:
     try:
         return (int(low), int(high)) if dash and high else (int(low), 2**62 if dash else int(low))
     except ValueError:
-        raise SieveError(f"`frame:{value}` is no frame; write frame:120 or frame:120-180") from None
+        raise SieveError(tr("`frame:{value}` is no frame; write frame:120 or frame:120-180", value=value)) from None
 
 
 def sieve_calls(take: Take, terms: list[Term], doubled: Array) -> Array:

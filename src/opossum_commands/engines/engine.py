@@ -7,6 +7,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import NamedTuple
 
+from opossum.words import tr
 from opossum_commands.reading import CommandError
 
 STREAM_VARIABLE = "OPOSSUM_STREAM"
@@ -87,7 +88,14 @@ def game_folder(game: str, main: str, engine: str) -> Path:
     if folder.name == main and folder.is_file():
         folder = folder.parent
     if not (folder / main).is_file():
-        raise CommandError(f"{game}: is no {engine} game (there is no {main} in it); give the game's folder.")
+        raise CommandError(
+            tr(
+                "{game}: is no {engine} game (there is no {main} in it); give the game's folder.",
+                game=game,
+                engine=engine,
+                main=main,
+            )
+        )
     return folder.resolve()
 
 
@@ -101,4 +109,10 @@ def program(names: tuple[str, ...], engine: str, package: str) -> str:
         found = shutil.which(name)
         if found:
             return found
-    raise CommandError(f"{engine} is not installed here. Install it with:  sudo apt-get install -y {package}")
+    raise CommandError(
+        tr(
+            "{engine} is not installed here. Install it with:  sudo apt-get install -y {package}",
+            engine=engine,
+            package=package,
+        )
+    )

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from opossum.words import tr
 from opossum_commands.engines.engine import LINK, Engine, Launch, game_folder, program, recorder_folder
 from opossum_commands.reading import CommandError
 
@@ -21,7 +22,7 @@ def launch(destination: str, call: tuple[str, ...], folder: Path) -> Launch:
     game, *arguments = call
     host, _, port = destination.removeprefix(LINK).rpartition(":")
     if host not in THIS_MACHINE:
-        raise CommandError("a Godot game can only send to this machine; give --link 127.0.0.1:PORT.")
+        raise CommandError(tr("a Godot game can only send to this machine; give --link 127.0.0.1:PORT."))
     source = game_folder(game, PROJECT, "Godot")
     godot = program(PROGRAMS, "Godot 3", "godot3-server")
     overlay = folder / "overlay"

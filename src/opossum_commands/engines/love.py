@@ -7,6 +7,7 @@ import shutil
 import zipfile
 from pathlib import Path
 
+from opossum.words import tr
 from opossum_commands.engines.engine import (
     LINK,
     STREAM_VARIABLE,
@@ -66,12 +67,20 @@ def _unpacked(game: Path, folder: Path) -> Path:
     try:
         with zipfile.ZipFile(game) as archive:
             if sum(member.file_size for member in archive.infolist()) > PACKED_BYTES_MAX:
-                raise CommandError(f"{game}: holds more than {PACKED_BYTES_MAX >> 30} GiB; give the game's folder.")
+                raise CommandError(
+                    tr(
+                        "{game}: holds more than {packed_bytes_max} GiB; give the game's folder.",
+                        game=game,
+                        packed_bytes_max=PACKED_BYTES_MAX >> 30,
+                    )
+                )
             if MAIN not in archive.namelist():
-                raise CommandError(f"{game}: is no LÖVE game (there is no {MAIN} at its top).")
+                raise CommandError(tr("{game}: is no LÖVE game (there is no {main} at its top).", game=game, main=MAIN))
             archive.extractall(source)
     except (zipfile.BadZipFile, NotImplementedError, RuntimeError, OSError) as error:
-        raise CommandError(f"{game}: cannot be unpacked ({error}); give the game's folder.") from None
+        raise CommandError(
+            tr("{game}: cannot be unpacked ({error}); give the game's folder.", game=game, error=error)
+        ) from None
     return source.resolve()
 
 

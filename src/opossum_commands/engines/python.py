@@ -9,6 +9,7 @@ from pathlib import Path
 from types import MappingProxyType
 from typing import NamedTuple
 
+from opossum.words import tr, translatable
 from opossum_commands.engines.engine import ENGINE_VARIABLE, Engine, Launch, path_of, recorder_folder
 from opossum_commands.engines.shell_wrapper import game_of_wrapper
 from opossum_commands.reading import CommandError
@@ -27,7 +28,9 @@ ANSWER_S = 10.0
 """How long an interpreter may take to tell its version."""
 
 
-_GIVE = "give a game, such as: opossum record game.py, or as you call it: opossum record -- python game.py"
+_GIVE = translatable(
+    "give a game, such as: opossum record game.py, or as you call it: opossum record -- python game.py"
+)
 
 
 class PythonGame(NamedTuple):
@@ -65,17 +68,23 @@ def python_game(call: tuple[str, ...]) -> PythonGame:
     folder = wrapped.folder if wrapped is not None else None
     called, *rest = _by_interpreter((wrapped.call if wrapped is not None else call) or ("",))
     if called and Path(called).is_dir():
-        raise CommandError(f"{called}: there is no game in this folder that can be told; give its main file.")
+        raise CommandError(
+            tr("{called}: there is no game in this folder that can be told; give its main file.", called=called)
+        )
     options = []
     while rest and rest[0].startswith("-") and rest[0] not in OTHER_THAN_SCRIPTS:
         options += [rest.pop(0) for _ in range(2 if rest[0] in OPTIONS_WITH_VALUES else 1) if rest]
     other = rest[:1] in ([word] for word in OTHER_THAN_SCRIPTS)
     if called and not os.path.basename(called).startswith("python"):
         here = path_of(called) is not None
-        why = "is no game that can be recorded" if here else "there is no such game and no such program; check the name"
-        raise CommandError(f"{called}: {why}{f'; {_GIVE}' if here else ''}.")
+        why = (
+            tr("is no game that can be recorded")
+            if here
+            else tr("there is no such game and no such program; check the name")
+        )
+        raise CommandError(f"{called}: {why}{f'; {tr(_GIVE)}' if here else ''}.")
     if not called or len(rest) < 1 + other:
-        raise CommandError(_GIVE)
+        raise CommandError(tr(_GIVE))
     if not other:
         _check_script(Path(folder or "", rest[0]))
     of_script = Path(str(script) if wrapped is not None else rest[0]).stem
@@ -93,10 +102,12 @@ def _check_script(script: Path) -> None:
         with open(script, "rb") as file:
             start = file.read(FIRST_LINE_BYTES_MAX)
     except OSError as error:
-        why = "there is no such game; check the name" if not script.exists() else (error.strerror or str(error))
+        why = tr("there is no such game; check the name") if not script.exists() else (error.strerror or str(error))
         raise CommandError(f"{script}: {why}.") from None
     if b"\0" in start and not start.startswith(b"PK"):
-        raise CommandError(f"{script}: is a compiled program, not a Python game; give the script that it runs.")
+        raise CommandError(
+            tr("{script}: is a compiled program, not a Python game; give the script that it runs.", script=script)
+        )
 
 
 def _by_interpreter(call: tuple[str, ...]) -> list[str]:
@@ -146,7 +157,14 @@ def _version(interpreter: list[str]) -> str:
         return ""
     numbers = tuple(int(part) for part in told.split(".") if part.isdigit())
     if numbers and numbers < OLDEST:
-        raise CommandError(f"{interpreter[0]}: is Python {told}; games are recorded from Python 3.{OLDEST[1]} on.")
+        raise CommandError(
+            tr(
+                "{interpreter}: is Python {told}; games are recorded from Python 3.{oldest} on.",
+                interpreter=interpreter[0],
+                told=told,
+                oldest=OLDEST[1],
+            )
+        )
     return told
 
 

@@ -9,6 +9,7 @@ from collections.abc import Collection
 from pathlib import Path
 from typing import NamedTuple
 
+from opossum.words import tr, translatable
 from opossum_commands.reading import CommandError
 
 SHELLS = ("sh", "bash", "dash", "zsh", "ksh")
@@ -58,10 +59,16 @@ def game_of_wrapper(path: str, arguments: list[str], programs: Collection[str]) 
             words = words[1:] if words[:1] == ["exec"] else words
             if words and (_is_python(words[0], folder, known) or os.path.basename(words[0]) in programs):
                 return Wrapped(_call(path, words, arguments, known, folder), folder, exported)
-    raise CommandError(f"{path}: is a shell script in which no game was found that can be recorded; {_GIVE}")
+    raise CommandError(
+        tr(
+            "{path}: is a shell script in which no game was found that can be recorded; {give}",
+            path=path,
+            give=tr(_GIVE),
+        )
+    )
 
 
-_GIVE = "give what it runs, such as: opossum record -- python3 game.py"
+_GIVE = translatable("give what it runs, such as: opossum record -- python3 game.py")
 
 
 def _words(line: str) -> list[str]:
@@ -99,7 +106,14 @@ def _call(
             continue
         filled = _filled_in(word, known)
         if filled is None:
-            raise CommandError(f"{path}: what it runs ({' '.join(words)}) depends on what the shell does; {_GIVE}")
+            raise CommandError(
+                tr(
+                    "{path}: what it runs ({words}) depends on what the shell does; {give}",
+                    path=path,
+                    words=" ".join(words),
+                    give=tr(_GIVE),
+                )
+            )
         call.append(filled)
     if call[0].endswith(".py"):
         call[0] = str(Path(folder or ".", call[0]))

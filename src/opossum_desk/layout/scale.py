@@ -7,6 +7,7 @@ from typing import NamedTuple
 import numpy as np
 
 from opossum.stream.tables import Array
+from opossum.words import tr
 from opossum_desk.state.axis import Axis, AxisMode
 from opossum_desk.state.session import Session
 
@@ -115,6 +116,11 @@ def frozen_stripes(session: Session, scale: Scale) -> list[tuple[float, float]]:
         if not stripes or left >= stripes[-1][1]:
             stripes.append((left, right))
     return stripes
+
+
+def axis_title(grid: list[tuple[float, str]]) -> str:
+    """Return what the labels of a grid, (x, label) each, count: frames, or seconds."""
+    return tr("frame →") if grid and not grid[0][1].endswith("s") else tr("time →")
 
 
 def selected_band(session: Session, scale: Scale) -> tuple[float, float] | None:

@@ -11,7 +11,7 @@ from opossum_desk.flow.layout.loom import LoomPicture
 from opossum_desk.layout.bead import FADED_SIZE, BeadState, shape_of
 from opossum_desk.layout.heights import HEADER_PX, ROW_PX
 from opossum_desk.layout.row_picture import Label, PixelBars, RowPicture
-from opossum_desk.layout.scale import Scale
+from opossum_desk.layout.scale import Scale, axis_title
 
 LETTER_PX = 6.4
 """About how wide a letter is: a page has no font to measure by, so names are cut a little early."""
@@ -95,8 +95,7 @@ class Drawing:
 
     def header(self, scale: Scale, grid: list[tuple[float, str]]) -> None:
         """Add the line of frame numbers above everything."""
-        word = "frame" if grid and not grid[0][1].endswith("s") else "time"
-        self.text("quiet", 12, HEADER_PX / 2, f"{word} →", small=True)
+        self.text("quiet", 12, HEADER_PX / 2, axis_title(grid), small=True)
         for x, label in grid:
             if scale.left - 4 <= x <= self.width - 16:
                 self.text("quiet", x - len(label) * 3, HEADER_PX / 2, label, small=True)

@@ -55,7 +55,9 @@ def reporting_task(take: Take, findings: list[Finding], path: str) -> Callable[[
         try:
             write_report(take, findings, check_take(take), path, tell)
         except OSError as error:
-            raise OSError(f"{path}: cannot be written ({error.strerror or error}).") from None
+            raise OSError(
+                tr("{path}: cannot be written ({strerror}).", path=path, strerror=error.strerror or error)
+            ) from None
         return path
 
     return task

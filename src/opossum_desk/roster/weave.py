@@ -127,7 +127,7 @@ class RosterCanvas(RowCanvas):
                 "event {name}\nsent {count:,} times\n{number}",
                 name=name,
                 count=count,
-                number=event_remark(known, item.number) or "every send was heard",
+                number=event_remark(known, item.number) or tr("every send was heard"),
             )
         if item.sort is Sort.PILE:
             members = known.members.rows(item.number)

@@ -20,6 +20,7 @@ from typing import Any, NamedTuple
 
 from opossum.stream.contents import StreamError
 from opossum.stream.damage import Damage
+from opossum.words import tr, use_the_users
 from opossum_desk.state.row_index import Flag
 from opossum_desk.state.session import Session
 
@@ -109,7 +110,7 @@ class FollowedTake:
             except (OSError, ValueError):
                 answer, files = {}, []
         if not answer:
-            raise ReaderEnded(self.path, "what reads it has ended; open it again")
+            raise ReaderEnded(self.path, tr("what reads it has ended; open it again"))
         if "error" in answer:
             raise StreamError(self.path, answer["error"])
         return answer, files[0] if files else None
@@ -164,7 +165,7 @@ class _Reader:
 
         session = self._session
         if session is None:
-            return {"error": "nothing of it was read yet"}, None
+            return {"error": tr("nothing of it was read yet")}, None
         self._findings = examine(session.take, playing=playing)
         self._examinations += 1
         doubled = session.doubled(self._findings)
@@ -183,6 +184,7 @@ def _with_plain_severity(finding: Any) -> Any:
 def serve(number: int, path: str) -> None:
     """Be the process: answer what is asked over a socket until it is closed."""
     os.nice(GIVES_WAY)
+    use_the_users()
     reader = _Reader(path)
     with socket.socket(fileno=number) as desk:
         while request := desk.recv(MOST_REQUEST_BYTES):
@@ -192,7 +194,7 @@ def serve(number: int, path: str) -> None:
             except StreamError as error:
                 answer, memory = {"error": error.reason}, None
             except MemoryError:
-                answer, memory = {"error": "it has become too large for this machine's memory"}, None
+                answer, memory = {"error": tr("it has become too large for this machine's memory")}, None
             try:
                 socket.send_fds(desk, [json.dumps(answer).encode()], [] if memory is None else [memory])
             except OSError:

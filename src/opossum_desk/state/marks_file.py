@@ -15,6 +15,7 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from opossum.whole_file import whole_file
+from opossum.words import tr
 from opossum_desk.state.session import Session
 
 SUFFIX = ".marks.json"
@@ -50,14 +51,24 @@ def read_marks(path: Path) -> list[Mark]:
         if not path.exists():
             return []
         if path.stat().st_size > MOST_BYTES:
-            raise MarksError(f"{path.name}: larger than {MOST_BYTES >> 20} MiB, so it is no file of marks")
+            raise MarksError(
+                tr(
+                    "{name}: larger than {most_bytes} MiB, so it is no file of marks",
+                    name=path.name,
+                    most_bytes=MOST_BYTES >> 20,
+                )
+            )
         said = json.loads(path.read_bytes())
     except OSError as error:
-        raise MarksError(f"{path.name}: cannot be read ({error.strerror or error})") from None
+        raise MarksError(
+            tr("{name}: cannot be read ({strerror})", name=path.name, strerror=error.strerror or error)
+        ) from None
     except (ValueError, RecursionError):
-        raise MarksError(f"{path.name}: is no JSON; its marks are not shown, and the file is left as it is") from None
+        raise MarksError(
+            tr("{name}: is no JSON; its marks are not shown, and the file is left as it is", name=path.name)
+        ) from None
     if not isinstance(said, dict) or said.get("format") != FORMAT or said.get("version") != VERSION:
-        raise MarksError(f"{path.name}: is no file of marks that this Opossum knows; it is left as it is")
+        raise MarksError(tr("{name}: is no file of marks that this Opossum knows; it is left as it is", name=path.name))
     entries = said.get("marks")
     marks = [mark for entry in (entries if isinstance(entries, list) else [])[:MOST_MARKS] if (mark := _mark(entry))]
     return list({(mark.peer, mark.frame): mark for mark in marks}.values())

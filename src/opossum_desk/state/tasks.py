@@ -144,9 +144,7 @@ def saving_task(session: Session, path: str) -> Callable[[Tell], str]:
         try:
             save_take(session.take, path)
         except OSError as error:
-            raise OSError(
-                tr("{path}: cannot be written ({strerror}).", path=path, strerror=error.strerror or error)
-            ) from None
+            raise OSError(tr("{path}: cannot be written ({why}).", path=path, why=error.strerror or error)) from None
         return path
 
     return task

@@ -130,7 +130,7 @@ class StoryView(QTextBrowser):
         colours = self.look.colours
         call = held_call(session.take, game.peer, game.at.call) if game.at.call else -1
         if game.at.call and call < 0:
-            return f'<p style="color:{colours.quiet}">Held. Reading up to there …</p>'
+            return f'<p style="color:{colours.quiet}">{tr("Held. Reading up to there …")}</p>'
         return held_html(session, call, game.tripwire, colours.quiet, colours.rose)
 
     def _offer(self, session: Session) -> tuple[str, str] | None:
@@ -147,7 +147,9 @@ class StoryView(QTextBrowser):
         if not session.findings:
             from opossum.findings.blind_spots import blind_spots
 
-            spots = "".join(f"<p>Not seen: {shown_html(spot)}</p>" for spot in blind_spots(session.take))
+            spots = "".join(
+                f"<p>{tr('Not seen: {spot}', spot=shown_html(spot))}</p>" for spot in blind_spots(session.take)
+            )
             return tr("Nothing was found in what was seen.") + spots if spots else tr("Nothing was found.")
         return tr("Choose a finding at the left, or press N for the first one.")
 

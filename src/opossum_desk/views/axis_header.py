@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter
 
+from opossum_desk.layout.scale import axis_title
 from opossum_desk.views.canvas import AxisCanvas
 
 
@@ -13,8 +14,7 @@ def paint_axis_header(view: AxisCanvas, painter: QPainter, grid: list[tuple[floa
     painter.fillRect(QRectF(0, 0, view.width(), height), view.colour("paper"))
     painter.setFont(view.small_font())
     painter.setPen(view.colour("quiet"))
-    word = "frame" if grid and not grid[0][1].endswith("s") else "time"
-    painter.drawText(QRectF(38, 0, 160, height), Qt.AlignmentFlag.AlignVCenter, f"{word} →")
+    painter.drawText(QRectF(38, 0, 160, height), Qt.AlignmentFlag.AlignVCenter, axis_title(grid))
     for x, label in grid:
         if view.label_px - 6 <= x <= view.width() - 16:
             painter.drawText(QRectF(x - 40, 2, 80, height - 4), Qt.AlignmentFlag.AlignCenter, label)

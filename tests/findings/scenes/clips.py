@@ -113,6 +113,30 @@ def a_clip_without_the_mark_that_is_waited_for(stage: Stage) -> int:
     return 500
 
 
+@fault("missing-mark", "wait-without", 348, clip="knead_left", mark="knead_low", cls="Cook")
+def another_clip_meets_the_wait_too_late(stage: Stage, gap: int = 10) -> int:
+    """The clip that has the mark begins so many frames after the one that lacks it ended."""
+    stage.spawn("cook#1", "Cook")
+    _mow(stage, 100, "knead", marked=True, waits=True)
+    _mow(stage, 300, "knead_left", marked=False, waits=True)
+    begin = 300 + round(0.8 * stage.hz) + gap
+    made: dict[str, int] = {}
+
+    def come() -> None:
+        s = stage.send("knead_low", o="cook#1", via="clip", y=made["y"], mark="knead_low", pos=0.4)
+        stage("met", w=2, s=s)
+
+    stage.at(begin, do=lambda: made.update(y=stage.play("cook#1", "knead", 0.8, [["knead_low", 0.4]])))
+    stage.at(begin + round(0.4 * stage.hz), do=come)
+    stage.at(begin + round(0.8 * stage.hz), do=lambda: stage("stop", y=made["y"], how="end", pos=0.8))
+    return begin + 100
+
+
+@quiet("missing-mark", "wait-without")
+def another_clip_meets_the_wait_at_once(stage: Stage) -> int:
+    return another_clip_meets_the_wait_too_late(stage, gap=1)
+
+
 @quiet("missing-mark", "wait-without")
 def every_clip_has_the_mark_that_is_waited_for(stage: Stage) -> int:
     _mow(stage, 100, "knead", marked=True, waits=True)

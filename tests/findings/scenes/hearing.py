@@ -273,8 +273,8 @@ def a_cook_stumbles(stage: Stage) -> int:
     return 200
 
 
-def _stumble(stage: Stage, cook) -> int:
-    s = stage.send("order", o="till#1")
+def _stumble(stage: Stage, cook, route: str | None = None) -> int:
+    s = stage.send("order", o="till#1", route=route)
     c = stage.open_call(s, cook)
     stage("ret", c=c, err="KeyError: 'bun'")
     return s
@@ -287,6 +287,35 @@ def the_others_are_not_called(stage: Stage) -> int:
     ledger = stage.bind("order", "ledger#1", "Ledger.on_order")
     stage.at(60, do=lambda: stage.heard("order", cook, ledger, o="till#1"))
     stage.at(100, do=lambda: _stumble(stage, cook))
+    return 200
+
+
+@fault("raised", "raised", 100, ev="order", cls="Cook", fn="Cook.on_order")
+def who_is_asked_alone_leaves_nobody_out(stage: Stage) -> int:
+    stage.spawn("cook#1", "Cook")
+    cook = stage.bind("order", "cook#1", "Cook.on_order")
+    ledger = stage.bind("order", "ledger#1", "Ledger.on_order")
+    stage.at(60, do=lambda: stage.heard("order", cook, ledger, o="till#1"))
+    stage.at(100, do=lambda: _stumble(stage, cook, route="first"))
+    return 200
+
+
+@fault("raised", "raised", 100, ev="order", cls="Cook", fn="Cook.on_order")
+def who_was_called_before_is_not_left_out(stage: Stage) -> int:
+    """Calls do not tell their binds: listeners are known by owner and function."""
+    stage.spawn("cook#1", "Cook")
+    for owner, function in (("ledger#1", "Ledger.on_order"), ("cook#1", "Cook.on_order")):
+        stage.bind("order", owner, function)
+
+    def order(error: str | None = None) -> None:
+        s = stage.send("order", o="till#1")
+        for owner, function in (("ledger#1", "Ledger.on_order"), ("cook#1", "Cook.on_order")):
+            c = stage.number("c")
+            stage("call", c=c, s=s, o=owner, fn=function)
+            stage("ret", c=c, eff=1, err=error if owner == "cook#1" else None)
+
+    stage.at(60, do=order)
+    stage.at(100, do=lambda: order("KeyError: 'bun'"))
     return 200
 
 

@@ -11,7 +11,7 @@ from opossum.findings.finding import Found
 from opossum.findings.frame_times import frame_times
 from opossum.findings.marks_told import by_mark, tell
 from opossum.findings.scene import Scene
-from opossum.findings.wording import plural
+from opossum.words import counted, tr
 
 
 def find_beside(scene: Scene, early: bool) -> Iterator[Found]:
@@ -30,10 +30,14 @@ def find_beside(scene: Scene, early: bool) -> Iterator[Found]:
             scene,
             came.rows[mine],
             came.frame[mine],
-            f"Cue `{{mark}}` of track `{{clip}}` was sent {beside:.0f} ms {'before' if early else 'after'} its place, "
-            f"{plural(len(mine), 'time')}.",
-            "Send `{mark}` by the position that the track of {owner} tells, not by a timer beside it"
-            + (", and take the output's delay off it." if early else "."),
+            tr(
+                "Cue `{{mark}}` of track `{{clip}}` was sent {beside:.0f} ms {before} its place, {times}.",
+                beside=beside,
+                before=tr("before") if early else tr("after"),
+                times=counted(len(mine), "time"),
+            ),
+            tr("Send `{mark}` by the position that the track of {owner} tells, not by a timer beside it")
+            + (tr(", and take the output's delay off it.") if early else "."),
         )
 
 

@@ -11,7 +11,7 @@ from opossum.findings.declaring import Cause
 from opossum.findings.finding import Found, Severity
 from opossum.findings.marks_told import by_mark, tell
 from opossum.findings.scene import Scene
-from opossum.findings.wording import plural
+from opossum.words import counted, tr
 
 
 def find(scene: Scene) -> Iterator[Found]:
@@ -28,9 +28,18 @@ def find(scene: Scene) -> Iterator[Found]:
             scene,
             came.rows[far],
             came.frame[far],
-            f"The cues of track `{{clip}}` drift {abs(growth):.0f} ms a minute {'behind' if growth > 0 else 'ahead of'} it and "
-            f"are {abs(last):.0f} ms off at the end ({plural(len(far), 'cue')} beside their place).",
-            "Send the cues of `{clip}` by the position that the track itself tells, not by adding up times beside it.",
+            tr(
+                "The cues of track `{{clip}}` drift {growth:.0f} ms a minute {behind} it and are {last:.0f} ms "
+                "off at the end ({cues} beside their place).",
+                growth=abs(growth),
+                behind=tr("behind") if growth > 0 else tr("ahead of"),
+                last=abs(last),
+                cues=counted(len(far), "cue"),
+            ),
+            tr(
+                "Send the cues of `{clip}` by the position that the track itself tells, not by adding up times "
+                "beside it."
+            ),
             whole_clip=True,
         )
 

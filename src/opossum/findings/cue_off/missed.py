@@ -13,7 +13,7 @@ from opossum.findings.frame_times import frame_times
 from opossum.findings.mark_late.coming import FROM_A_STALL
 from opossum.findings.marks_told import by_mark, tell
 from opossum.findings.scene import Scene
-from opossum.findings.wording import plural
+from opossum.words import counted, tr
 
 
 def find(scene: Scene) -> Iterator[Found]:
@@ -37,8 +37,11 @@ def find(scene: Scene) -> Iterator[Found]:
             scene,
             mine,
             np.minimum(due[mine], len(take.frames) - 1),
-            f"Track `{{clip}}` went past its cue `{{mark}}` and nothing was sent, {plural(len(mine), 'time')}.",
-            "Send every cue between the last position of `{clip}` and this one, not only one that is met exactly.",
+            tr(
+                "Track `{{clip}}` went past its cue `{{mark}}` and nothing was sent, {times}.",
+                times=counted(len(mine), "time"),
+            ),
+            tr("Send every cue between the last position of `{clip}` and this one, not only one that is met exactly."),
         )
 
 

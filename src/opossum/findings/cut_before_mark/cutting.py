@@ -9,8 +9,8 @@ import numpy as np
 from opossum.findings.clips import clips, wanted
 from opossum.findings.finding import Found, Severity
 from opossum.findings.scene import Scene
-from opossum.findings.wording import plural
 from opossum.stream.tables import Array
+from opossum.words import counted, tr
 
 
 def cut_marks(scene: Scene) -> Array:
@@ -50,26 +50,41 @@ def _tell(scene: Scene, rows: Array, replaced: bool) -> Found:
     subject = known.subject(plays, mark=name)
     at, place = marks.reached[plays[0]], marks.seconds[rows[0]]
     why = (
-        f", and {subject.o or subject.cls} waits for it"
+        tr(", and {o} waits for it", o=subject.o or subject.cls)
         if waiting.any()
-        else ", and somebody listens to it"
+        else tr(", and somebody listens to it")
         if bound.any()
         else ""
     )
     by = ""
     if replaced:
         others = known.following[plays]
-        by = f" by `{take.text(int(known.clip[others[0]]))}`" if others[0] >= 0 else ""
-    evidence = known.evidence(plays, "began")
-    evidence += scene.evidence("stop", take.plays.stop[plays[:4]].tolist(), f"stopped before `{name}`")
+        by = tr(" by `{clip}`", clip=take.text(int(known.clip[others[0]]))) if others[0] >= 0 else ""
+    evidence = known.evidence(plays, tr("began"))
+    evidence += scene.evidence("stop", take.plays.stop[plays[:4]].tolist(), tr("stopped before `{name}`", name=name))
     return Found(
         subject=subject,
         frame_rows=known.end_frame[plays],
         count=len(rows),
-        summary=f"`{subject.clip}` of {subject.o or subject.cls} was {'replaced' if replaced else 'cut'}{by} at {at:.2f} s, "
-        f"before its mark `{name}` at {place:.2f} s, {plural(len(rows), 'time')}{why}.",
-        advice=f"Let `{subject.clip}` play past `{name}` before it is {'replaced' if replaced else 'stopped'}, or do what "
-        f"`{name}` does where it is {'replaced' if replaced else 'stopped'}.",
+        summary=tr(
+            "`{clip}` of {o} {was_replaced}{by} at {at:.2f} s, before its mark `{name}` at {place:.2f} s, "
+            "{times}{why}.",
+            clip=subject.clip,
+            o=subject.o or subject.cls,
+            was_replaced=tr("was replaced") if replaced else tr("was cut"),
+            by=by,
+            at=at,
+            name=name,
+            place=place,
+            times=counted(len(rows), "time"),
+            why=why,
+        ),
+        advice=tr(
+            "Let `{clip}` play past `{name}` before it is {replaced}, or do what `{name}` does where it is {replaced}.",
+            clip=subject.clip,
+            name=name,
+            replaced=tr("replaced") if replaced else tr("stopped"),
+        ),
         evidence=tuple(evidence),
         rated=None if waiting.any() or bound.any() else Severity.NOTE,
     )

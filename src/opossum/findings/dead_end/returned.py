@@ -11,9 +11,10 @@ from opossum.findings.finding import Found, Severity
 from opossum.findings.links import FROM_STALE_CALLS
 from opossum.findings.scene import Scene
 from opossum.findings.settings import Threshold
-from opossum.findings.wording import at_place, listed, plural
+from opossum.findings.wording import at_place, listed
 from opossum.stream.tables import Array
 from opossum.take.grouping import distinct
+from opossum.words import counted, tr
 
 SENDS_ON_SHARE = Threshold("sends_on_share", 0.95, "share of the calls", "what sends on less often does so by choice")
 SENDS_ON_CALLS = Threshold("sends_on_calls", 20, "calls", "with fewer there is no rule that could be broken")
@@ -42,16 +43,27 @@ def _tell(scene: Scene, rows: Array, others: Array, whole: int, sending: int) ->
     example = others[(scene.class_groups[take.calls.listener[others]] == group) & scene.sent[others]][:50]
     sent = np.flatnonzero(np.isin(take.sends.cause, example))
     events = listed([f"`{take.text(int(code))}`" for code in distinct(np.asarray(take.tables["send"]["ev"])[sent])])
-    evidence = scene.evidence("call", rows[:6].tolist(), "came back without sending on")
-    evidence += scene.evidence("call", example[:2].tolist(), "sent on, as usual")
+    evidence = scene.evidence("call", rows[:6].tolist(), tr("came back without sending on"))
+    evidence += scene.evidence("call", example[:2].tolist(), tr("sent on, as usual"))
     return Found(
         subject=subject,
         frame_rows=take.calls.frame[rows],
         count=len(rows),
         cost_ns=scene.cost_of(rows),
-        summary=f"{subject.fn} sends {events} in {sending:,} of {whole:,} calls; {plural(len(rows), 'time')} it came back "
-        "without, and had changed nothing.",
-        advice=f"Look at the early return of {subject.fn}{at_place(subject.at)}: nobody is told that it did nothing.",
+        summary=tr(
+            "{fn} sends {events} in {sending:,} of {whole:,} calls; {times} it came back without, and had "
+            "changed nothing.",
+            fn=subject.fn,
+            events=events,
+            sending=sending,
+            whole=whole,
+            times=counted(len(rows), "time"),
+        ),
+        advice=tr(
+            "Look at the early return of {fn}{place}: nobody is told that it did nothing.",
+            fn=subject.fn,
+            place=at_place(subject.at),
+        ),
         evidence=tuple(evidence),
         calls=rows,
     )

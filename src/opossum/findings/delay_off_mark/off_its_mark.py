@@ -13,9 +13,10 @@ from opossum.findings.finding import Found
 from opossum.findings.frame_times import frame_times
 from opossum.findings.scene import Scene
 from opossum.findings.settings import Threshold
-from opossum.findings.wording import at_place, plural
+from opossum.findings.wording import at_place
 from opossum.stream.tables import Array
 from opossum.take.grouping import Groups, distinct, factorised, parted
+from opossum.words import counted, tr
 
 DELAY_OFF_MS = Threshold("delay_off_ms", 40.0, "ms", "less beside a mark is not seen")
 DELAY_OFF_FRAMES = Threshold("delay_off_frames", 2.0, "frames", "a delay lands on a frame, and a mark on another")
@@ -96,19 +97,37 @@ def _tell(scene: Scene, mine: Array, early: bool) -> Found:
     spread = (float(off.off_ns[mine].max()) - float(off.off_ns[mine].min())) / 1e6
     calls = scene.calls_of_sends(sends)
     listener = take.function_of_call(int(calls[0])) if len(calls) else ""
-    bind = f"Bind {listener} to the mark `{name}`" if listener else f"Do it on the mark `{name}`"
-    word = "before" if early else "after"
-    evidence = scene.evidence("arm", distinct(pairs.arm[place])[:3].tolist(), "the delay is set")
-    evidence += known.evidence(plays, "the clip begins", most=3)
-    evidence += scene.evidence("send", sends[:4].tolist(), "the delay lands")
+    bind = (
+        tr("Bind {listener} to the mark `{name}`", listener=listener, name=name)
+        if listener
+        else tr("Do it on the mark `{name}`", name=name)
+    )
+    word = tr("before") if early else tr("after")
+    evidence = scene.evidence("arm", distinct(pairs.arm[place])[:3].tolist(), tr("the delay is set"))
+    evidence += known.evidence(plays, tr("the clip begins"), most=3)
+    evidence += scene.evidence("send", sends[:4].tolist(), tr("the delay lands"))
     return Found(
         subject=subject,
         frame_rows=take.sends.frame[sends],
         count=len(sends),
-        summary=f"The delay for `{event}` of {subject.o or subject.cls} lands {abs(median) / 1e6:.0f} ms "
-        f"({abs(median) / frame:.1f} frames) {word} the mark `{name}` of `{subject.clip}`, {plural(len(sends), 'time')}"
-        f"{f', which differ by up to {spread:.0f} ms' if spread >= 1 else ''}.",
-        advice=f"{bind} instead of a delay{at_place(subject.at)}: the mark moves with the clip, the delay does not.",
+        summary=tr(
+            "The delay for `{event}` of {o} lands {median:.0f} ms ({median2:.1f} frames) {word} the mark "
+            "`{name}` of `{clip}`, {times}{what}.",
+            event=event,
+            o=subject.o or subject.cls,
+            median=abs(median) / 1e6,
+            median2=abs(median) / frame,
+            word=word,
+            name=name,
+            clip=subject.clip,
+            times=counted(len(sends), "time"),
+            what=tr(", which differ by up to {spread:.0f} ms", spread=spread) if spread >= 1 else "",
+        ),
+        advice=tr(
+            "{bind} instead of a delay{place}: the mark moves with the clip, the delay does not.",
+            bind=bind,
+            place=at_place(subject.at),
+        ),
         evidence=tuple(evidence),
         calls=calls,
         sends=pairs.send[place],

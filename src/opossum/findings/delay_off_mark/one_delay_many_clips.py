@@ -12,9 +12,10 @@ from opossum.findings.delay_off_mark.pairing import landings
 from opossum.findings.finding import Found, Severity
 from opossum.findings.scene import Scene
 from opossum.findings.settings import Threshold
-from opossum.findings.wording import at_place, listed, plural
+from opossum.findings.wording import at_place, listed
 from opossum.stream.tables import Array
 from opossum.take.grouping import distinct, parted
+from opossum.words import counted, tr
 
 CLIP_LENGTHS_SHARE = Threshold(
     "clip_lengths_share", 0.1, "share of the longer clip", "clips nearer in length than this can share a delay"
@@ -50,16 +51,27 @@ def _tell(scene: Scene, rows: Array) -> Found:
     lengths = np.asarray(take.tables["play"]["len"], np.float64)[plays]
     at = take.text(int(take.tables["arm"]["at"][arm]))
     subject = known.subject(plays, ev=event, clip="", at=at)
-    evidence = scene.evidence("arm", distinct(pairs.arm[rows])[:3].tolist(), "the delay is set")
+    evidence = scene.evidence("arm", distinct(pairs.arm[rows])[:3].tolist(), tr("the delay is set"))
     firsts = np.array([int(plays[known.clip[plays] == clip][0]) for clip in distinct(known.clip[plays])])
-    evidence += known.evidence(firsts, "a clip it is used with")
+    evidence += known.evidence(firsts, tr("a clip it is used with"))
     return Found(
         subject=subject,
         frame_rows=take.sends.frame[sends],
         count=len(sends),
-        summary=f"One delay for `{event}` of {subject.o or subject.cls} is used with {listed([f'`{name}`' for name in names])}, "
-        f"which take {lengths.min():.2f} to {lengths.max():.2f} s, {plural(len(sends), 'time')}.",
-        advice=f"Put a mark for `{event}` into each of these clips, and bind to it instead of a delay{at_place(at)}.",
+        summary=tr(
+            "One delay for `{event}` of {o} is used with {what}, which take {min:.2f} to {max:.2f} s, {times}.",
+            event=event,
+            o=subject.o or subject.cls,
+            what=listed([f"`{name}`" for name in names]),
+            min=lengths.min(),
+            max=lengths.max(),
+            times=counted(len(sends), "time"),
+        ),
+        advice=tr(
+            "Put a mark for `{event}` into each of these clips, and bind to it instead of a delay{place}.",
+            event=event,
+            place=at_place(at),
+        ),
         evidence=tuple(evidence),
         calls=scene.calls_of_sends(sends),
     )

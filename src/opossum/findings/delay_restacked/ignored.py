@@ -10,6 +10,7 @@ from opossum.findings.delay_restacked.restarted import is_restarted
 from opossum.findings.delay_restacked.stacked import is_stacked
 from opossum.findings.finding import Found, Severity
 from opossum.findings.scene import Scene
+from opossum.words import tr
 
 
 def find(scene: Scene) -> Iterator[Found]:
@@ -23,9 +24,11 @@ def find(scene: Scene) -> Iterator[Found]:
         scene,
         ignored,
         None,
-        "A delay for `{event}` of {owners} was set {asked} times while one was pending and landed {landed} times: only "
-        "the first counts.",
-        "Say in {cls} whether setting it again should begin anew, add, or do nothing, as now",
+        tr(
+            "A delay for `{event}` of {owners} was set {asked} while one was pending and landed "
+            "{landed}: only the first counts."
+        ),
+        tr("Say in {cls} whether setting it again should begin anew, add, or do nothing, as now"),
     )
 
 

@@ -16,6 +16,7 @@ from opossum.stream.tables import Array
 from opossum.take.grouping import Runs, distinct, factorised, parted
 from opossum.take.indexes.objects import NEVER
 from opossum.take.json_values import json_codes
+from opossum.words import counted, tr
 
 DELAY_REARMS = Threshold(
     "delay_rearms", 3, "times", "once or twice may be meant; who sets it three times forgot that one is pending"
@@ -121,7 +122,7 @@ def told(
 ) -> Iterator[Found]:
     """Yield findings about piles, each with the frames in which it shows, one for each peer, owner's class and event.
 
-    The texts name {event}, {owners}, {asked} (times set), {landed} (times it fired) and {cls}.
+    The texts name {event}, {owners}, {asked} (how often it was set), {landed} (how often it fired) and {cls}.
     """
     take = scene.take
     if not wanted:
@@ -140,12 +141,12 @@ def told(
         words = {
             "event": take.text(int(take.arms.event[arms[0]])),
             "owners": listed(owners),
-            "asked": f"{len(arms):,}",
-            "landed": f"{len(landings):,}",
+            "asked": counted(len(arms), "time"),
+            "landed": counted(len(landings), "time"),
             "cls": take.class_of(int(table["o"][arms[0]])) or owners[0],
         }
-        evidence = scene.evidence("arm", arms[:6].tolist(), "set while one was pending")
-        evidence += scene.evidence("send", landings[:4].tolist(), "landed")
+        evidence = scene.evidence("arm", arms[:6].tolist(), tr("set while one was pending"))
+        evidence += scene.evidence("send", landings[:4].tolist(), tr("landed"))
         frames = np.concatenate([shown for _, shown in mine])
         yield Found(
             subject=subject_of_arms(scene, arms),

@@ -8,6 +8,7 @@ from opossum.findings.declaring import Cause
 from opossum.findings.delay_restacked.piling import DELAY_REARMS, Pile, frames_of_rearms, piles, told
 from opossum.findings.finding import Found, Severity
 from opossum.findings.scene import Scene
+from opossum.words import tr
 
 
 def is_restarted(pile: Pile) -> bool:
@@ -22,9 +23,11 @@ def find(scene: Scene) -> Iterator[Found]:
         scene,
         again,
         None,
-        "A delay for `{event}` of {owners} was set {asked} times while one was pending and landed {landed} times: each "
-        "time it begins anew, and a steady trigger puts it off for ever.",
-        "Set the delay for `{event}` only while none is pending, or bound how often {cls} may put it off",
+        tr(
+            "A delay for `{event}` of {owners} was set {asked} while one was pending and landed "
+            "{landed}: each time it begins anew, and a steady trigger puts it off for ever."
+        ),
+        tr("Set the delay for `{event}` only while none is pending, or bound how often {cls} may put it off"),
     )
 
 

@@ -9,6 +9,7 @@ from opossum.findings.delay_restacked.piling import DELAY_REARMS, Pile, frames_o
 from opossum.findings.finding import Found, Severity
 from opossum.findings.links import FROM_STALE_CALLS
 from opossum.findings.scene import Scene
+from opossum.words import tr
 
 
 def is_stacked(pile: Pile) -> bool:
@@ -19,13 +20,15 @@ def is_stacked(pile: Pile) -> bool:
 
 def find(scene: Scene) -> Iterator[Found]:
     """Yield delays that pile up."""
-    summary = "A delay for `{event}` of {owners} was set {asked} times while one was pending, and landed {landed} times"
-    advice = "Clear the pending delay for `{event}` before it is set again, or do not set it while one is pending"
+    summary = tr("A delay for `{event}` of {owners} was set {asked} while one was pending, and landed {landed}")
+    advice = tr("Clear the pending delay for `{event}` before it is set again, or do not set it while one is pending")
     stacked = [pile for pile in scene.once(piles) if is_stacked(pile)]
     acting = [(pile, frames_of_landings(scene, pile)) for pile in stacked if pile.acted[pile.landed].all()]
     others = [(pile, frames_of_landings(scene, pile)) for pile in stacked if not pile.acted[pile.landed].all()]
-    yield from told(scene, acting, None, summary + ": its effect comes as often as it was asked for.", advice)
-    yield from told(scene, others, Severity.NOTE, summary + "; not every landing is known to change something.", advice)
+    yield from told(scene, acting, None, summary + tr(": its effect comes as often as it was asked for."), advice)
+    yield from told(
+        scene, others, Severity.NOTE, summary + tr("; not every landing is known to change something."), advice
+    )
 
 
 STACKED = Cause(

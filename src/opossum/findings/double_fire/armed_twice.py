@@ -11,11 +11,12 @@ from opossum.findings.declaring import Cause
 from opossum.findings.finding import Found, Severity, Subject
 from opossum.findings.links import FROM_PILED_DELAYS, FROM_STALE_CALLS
 from opossum.findings.scene import Scene
-from opossum.findings.wording import listed, plural
+from opossum.findings.wording import listed
 from opossum.stream.tables import Array
 from opossum.take.grouping import Runs, distinct, factorised, parted
 from opossum.take.indexes.objects import NEVER
 from opossum.take.json_values import json_codes
+from opossum.words import counted, tr
 
 MOST_COMPARED = 20
 """Firings of a timer whose data are looked at: enough to see whether they tell it from the other."""
@@ -143,14 +144,14 @@ def _tell(scene: Scene, loops: bool, pairs: list[tuple[int, int, Array]]) -> Fou
     first, second, _ = pairs[0]
     calls = scene.calls_of_sends(firings)
     event = take.text(int(take.arms.event[second]))
-    what, word = ("looping timers", "timer") if loops else ("delays", "delay")
-    effect = "so it comes at a higher rate than meant" if loops else "so the effect comes twice"
+    what, word = (tr("looping timers"), tr("timer")) if loops else (tr("delays"), tr("delay"))
+    effect = tr("so it comes at a higher rate than meant") if loops else tr("so the effect comes twice")
     places = [place for arm in (first, second) if (place := take.text(int(table["at"][arm])))]
     if not places:
         causes = [int(take.arms.cause[arm]) for arm in (first, second)]
         places = [take.function_of_call(cause) for cause in causes if cause >= 0]
-    evidence = scene.evidence("arm", [first, second], "alive together")
-    evidence += scene.evidence("send", firings[:4].tolist(), "fired on top of the other")
+    evidence = scene.evidence("arm", [first, second], tr("alive together"))
+    evidence += scene.evidence("send", firings[:4].tolist(), tr("fired on top of the other"))
     return Found(
         subject=Subject(
             ev=event,
@@ -163,10 +164,16 @@ def _tell(scene: Scene, loops: bool, pairs: list[tuple[int, int, Array]]) -> Fou
         frame_rows=take.sends.frame[firings],
         count=len(firings),
         cost_ns=scene.cost_of(calls),
-        summary=f"Two {what} for `{event}` of {listed(owners)} are alive together, {effect}: "
-        f"{plural(len(firings), 'firing')} too many.",
-        advice=f"Clear the first {word} before setting it again, or do not set it again"
-        + (f"; it is set in {listed(places)}." if places else "."),
+        summary=tr(
+            "Two {what} for `{event}` of {owners} are alive together, {effect}: {firings} too many.",
+            what=what,
+            event=event,
+            owners=listed(owners),
+            effect=effect,
+            firings=counted(len(firings), "firing"),
+        ),
+        advice=tr("Clear the first {word} before setting it again, or do not set it again", word=word)
+        + (tr("; it is set in {places}.", places=listed(places)) if places else "."),
         evidence=tuple(evidence),
         calls=calls,
         told_apart=(word,),

@@ -15,6 +15,7 @@ from opossum.findings.wording import listed
 from opossum.stream.tables import Array
 from opossum.take.grouping import Runs, distinct, joined, repeated
 from opossum.take.take import Take
+from opossum.words import tr
 
 
 class _Doubled(NamedTuple):
@@ -98,21 +99,38 @@ def _tell(scene: Scene, rows: Array, together: Array) -> Found:
     sends = distinct(take.calls.send[rows])
     subject = scene.subject_of_calls(rows)
     where = [place for place in places if place]
-    bound = f"bound {len(binds)} times at once" + (f" (at {listed(where)})" if where else "")
-    evidence = scene.evidence("bind", binds.tolist(), "bound here")
-    evidence += scene.evidence("send", [int(take.calls.send[together[0]])], "one send …")
-    evidence += scene.evidence("call", together.tolist(), "… ran it here")
-    again = places[-1] or "the second bind"
-    heard = f"each of {len(sends):,} `{subject.ev}` sends" if len(sends) > 1 else f"one `{subject.ev}` send"
-    times = {2: "twice"}.get(len(binds), f"{len(binds)} times")
+    bound = tr("bound {binds} times at once", binds=len(binds)) + (
+        tr(" (at {where})", where=listed(where)) if where else ""
+    )
+    evidence = scene.evidence("bind", binds.tolist(), tr("bound here"))
+    evidence += scene.evidence("send", [int(take.calls.send[together[0]])], tr("one send …"))
+    evidence += scene.evidence("call", together.tolist(), tr("… ran it here"))
+    again = places[-1] or tr("the second bind")
+    heard = (
+        tr("each of {sends:,} `{ev}` sends", sends=len(sends), ev=subject.ev)
+        if len(sends) > 1
+        else tr("one `{ev}` send", ev=subject.ev)
+    )
+    times = {2: tr("twice")}.get(len(binds), tr("{binds} times", binds=len(binds)))
     return Found(
         subject=subject,
         frame_rows=take.calls.frame[rows],
         count=len(rows),
         cost_ns=scene.cost_of(rows),
-        summary=f"{subject.fn} of {listed(scene.owners_of_calls(rows))} ran {times} for {heard}: it is {bound}.",
-        advice=f"Remove one of the binds of `{subject.ev}` to {subject.fn}, likely {again}, "
-        "or unbind before binding again.",
+        summary=tr(
+            "{fn} of {owners_of_calls} ran {times} for {heard}: it is {bound}.",
+            fn=subject.fn,
+            owners_of_calls=listed(scene.owners_of_calls(rows)),
+            times=times,
+            heard=heard,
+            bound=bound,
+        ),
+        advice=tr(
+            "Remove one of the binds of `{ev}` to {fn}, likely {again}, or unbind before binding again.",
+            ev=subject.ev,
+            fn=subject.fn,
+            again=again,
+        ),
         evidence=tuple(evidence),
         calls=distinct(np.concatenate((rows, together))),
     )

@@ -10,9 +10,10 @@ from opossum.findings.declaring import Cause
 from opossum.findings.finding import Found, Severity
 from opossum.findings.links import FROM_STALE_CALLS
 from opossum.findings.scene import Scene
-from opossum.findings.wording import at_place, listed, plural
+from opossum.findings.wording import at_place, listed
 from opossum.stream.tables import Array
 from opossum.take.grouping import Runs, distinct, factorised, joined
+from opossum.words import counted, tr
 
 
 def find(scene: Scene) -> Iterator[Found]:
@@ -74,17 +75,28 @@ def _tell(scene: Scene, rows: Array, extra: Array, key: Array) -> Found:
     pressed &= (np.asarray(sends["key"]) == key[one]) & (np.asarray(sends["p"]) == scene.peer[one])
     subject = scene.subject_of_calls(rows)
     runs = 1 + int((np.diff(distinct(calls.frame[extra])) > 1).sum())
-    evidence = scene.evidence("send", np.flatnonzero(pressed)[:2].tolist(), "the press that nobody uses for it")
-    evidence += scene.evidence("call", rows[:4].tolist(), "ran while held, and changed something")
+    evidence = scene.evidence("send", np.flatnonzero(pressed)[:2].tolist(), tr("the press that nobody uses for it"))
+    evidence += scene.evidence("call", rows[:4].tolist(), tr("ran while held, and changed something"))
     return Found(
         subject=subject,
         frame_rows=calls.frame[extra],
         count=len(extra),
         cost_ns=scene.cost_of(extra),
-        summary=f"{subject.fn} of {listed(scene.owners_of_calls(rows))} ran on every frame while key `{name}` was held: "
-        f"{plural(len(extra), 'time')} too many in {plural(runs, 'press', 'presses')}.",
-        advice=f"Bind {subject.fn} to the `down` of key `{name}` instead of `{subject.ev}`, which repeats while held"
-        f"{at_place(subject.at)}.",
+        summary=tr(
+            "{fn} of {owners_of_calls} ran on every frame while key `{name}` was held: {times} too many in {press}.",
+            fn=subject.fn,
+            owners_of_calls=listed(scene.owners_of_calls(rows)),
+            name=name,
+            times=counted(len(extra), "time"),
+            press=counted(runs, "press", "presses"),
+        ),
+        advice=tr(
+            "Bind {fn} to the `down` of key `{name}` instead of `{ev}`, which repeats while held{place}.",
+            fn=subject.fn,
+            name=name,
+            ev=subject.ev,
+            place=at_place(subject.at),
+        ),
         evidence=tuple(evidence),
         calls=rows,
         told_apart=(f"key {name}",),

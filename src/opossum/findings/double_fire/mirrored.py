@@ -9,9 +9,10 @@ import numpy as np
 from opossum.findings.declaring import Cause
 from opossum.findings.finding import Found, Severity
 from opossum.findings.scene import Scene
-from opossum.findings.wording import listed, plural
+from opossum.findings.wording import listed
 from opossum.stream.tables import Array
 from opossum.take.grouping import Runs, distinct, factorised, parted
+from opossum.words import counted, tr
 
 
 def find(scene: Scene) -> Iterator[Found]:
@@ -41,10 +42,17 @@ def _tell(scene: Scene, rows: Array, net: Array) -> Found:
         subject=subject,
         frame_rows=take.calls.frame[rows],
         count=sends,
-        summary=f"{subject.fn} of {take.owner_of_call(int(rows[0]))} changed the same object on {listed(names)} "
-        f"for {plural(sends, f'`{subject.ev}` send')}.",
-        advice="If one peer decides, let the others only show it; if each keeps its own copy, nothing is to be done.",
-        evidence=tuple(scene.evidence("call", rows[:4].tolist(), "changed it here")),
+        summary=tr(
+            "{fn} of {owner_of_call} changed the same object on {names} for {sends}.",
+            fn=subject.fn,
+            owner_of_call=take.owner_of_call(int(rows[0])),
+            names=listed(names),
+            sends=counted(sends, "`{ev}` send").format(ev=subject.ev),
+        ),
+        advice=tr(
+            "If one peer decides, let the others only show it; if each keeps its own copy, nothing is to be done."
+        ),
+        evidence=tuple(scene.evidence("call", rows[:4].tolist(), tr("changed it here"))),
         calls=rows,
     )
 

@@ -10,9 +10,10 @@ from opossum.findings.declaring import Cause
 from opossum.findings.finding import Found, Severity, Subject
 from opossum.findings.links import FROM_STALE_CALLS
 from opossum.findings.scene import Scene
-from opossum.findings.wording import listed, plural
+from opossum.findings.wording import listed
 from opossum.stream.tables import Array
 from opossum.take.grouping import Runs, distinct, joined, parted
+from opossum.words import counted, tr
 
 
 def find(scene: Scene) -> Iterator[Found]:
@@ -46,8 +47,8 @@ def _tell(scene: Scene, rows: Array, first_pull: int, frames: Array) -> Found:
     one_function = len(distinct(scene.function[repeats])) == 1
     about = scene.subject_of_calls(repeats) if one_function else Subject()
     placed = (np.asarray(put["p"]) == peer) & (np.asarray(put["q"]) == queue) & (np.asarray(put["s"]) == send_id)
-    evidence = scene.evidence("put", np.flatnonzero(placed).tolist(), "put once")
-    evidence += scene.evidence("pull", [first_pull, int(rows[0])], "pulled here")
+    evidence = scene.evidence("put", np.flatnonzero(placed).tolist(), tr("put once"))
+    evidence += scene.evidence("pull", [first_pull, int(rows[0])], tr("pulled here"))
     return Found(
         subject=Subject(
             ev=events[0] if len(events) == 1 else "",
@@ -60,9 +61,15 @@ def _tell(scene: Scene, rows: Array, first_pull: int, frames: Array) -> Found:
         frame_rows=frames[rows],
         count=len(rows),
         cost_ns=scene.cost_of(repeats),
-        summary=f"Queue `{name}` delivered {plural(len(sends), 'send')} ({listed([f'`{event}`' for event in events])}) "
-        f"again, {plural(len(rows), 'time')} in all: they stayed on the queue after they were pulled.",
-        advice=f"Take a send off `{name}` when it is pulled, or clear the queue after delivering it.",
+        summary=tr(
+            "Queue `{name}` delivered {sends} ({what}) again, {times} in all: they stayed on the queue after "
+            "they were pulled.",
+            name=name,
+            sends=counted(len(sends), "send"),
+            what=listed([f"`{event}`" for event in events]),
+            times=counted(len(rows), "time"),
+        ),
+        advice=tr("Take a send off `{name}` when it is pulled, or clear the queue after delivering it.", name=name),
         evidence=tuple(evidence),
         calls=repeats,
     )

@@ -10,10 +10,10 @@ from opossum.findings.declaring import Cause
 from opossum.findings.finding import Found, Severity
 from opossum.findings.links import FROM_PILED_DELAYS, FROM_STALE_CALLS
 from opossum.findings.scene import Scene
-from opossum.findings.wording import plural
 from opossum.stream.tables import Array
 from opossum.take.grouping import Runs, distinct, factorised, parted, repeated
 from opossum.take.json_values import json_codes
+from opossum.words import counted, tr
 
 DEEPEST_CYCLE = 64
 """So many causes outwards are looked through for the function itself: then it is a cycle, told as such."""
@@ -116,23 +116,40 @@ def _tell(scene: Scene, rows: Array, partners: Array) -> Found:
     top = int(scene.top[second])
     shared_call = int(scene.top[first]) == top
     if shared_call:
-        cause = f"{take.function_of_call(top)} of {take.owner_of_call(top)}"
-        evidence = scene.evidence("call", [top], "the one cause")
+        cause = tr(
+            "{function_of_call} of {owner_of_call}",
+            function_of_call=take.function_of_call(top),
+            owner_of_call=take.owner_of_call(top),
+        )
+        evidence = scene.evidence("call", [top], tr("the one cause"))
     else:
-        cause = f"one `{take.event_of_call(top)}` send"
-        evidence = scene.evidence("send", [int(calls.send[top])], "the one cause")
-    routes = f"through `{events[0]}` and `{events[1]}`" if len(events) == 2 else f"through two `{events[0]}` sends"
-    evidence += scene.evidence("send", [int(calls.send[first]), int(calls.send[second])], "a route")
-    evidence += scene.evidence("call", [first, second], "ran here")
+        cause = tr("one `{event_of_call}` send", event_of_call=take.event_of_call(top))
+        evidence = scene.evidence("send", [int(calls.send[top])], tr("the one cause"))
+    routes = (
+        tr("through `{events}` and `{events2}`", events=events[0], events2=events[1])
+        if len(events) == 2
+        else tr("through two `{events}` sends", events=events[0])
+    )
+    evidence += scene.evidence("send", [int(calls.send[first]), int(calls.send[second])], tr("a route"))
+    evidence += scene.evidence("call", [first, second], tr("ran here"))
     return Found(
         subject=subject,
         frame_rows=calls.frame[rows],
         count=len(rows),
         cost_ns=scene.cost_of(rows),
-        summary=f"{subject.fn} of {take.owner_of_call(second)} ran twice in a frame {routes}, both from {cause}; "
-        f"it happened {plural(len(rows), 'time')}.",
-        advice=f"Let {subject.fn} listen to one of the two only, or let the sender send once; look at "
-        f"{scene.place_of_call(second) or subject.fn}.",
+        summary=tr(
+            "{fn} of {owner_of_call} ran twice in a frame {routes}, both from {cause}; it happened {times}.",
+            fn=subject.fn,
+            owner_of_call=take.owner_of_call(second),
+            routes=routes,
+            cause=cause,
+            times=counted(len(rows), "time"),
+        ),
+        advice=tr(
+            "Let {fn} listen to one of the two only, or let the sender send once; look at {place_of_call}.",
+            fn=subject.fn,
+            place_of_call=scene.place_of_call(second) or subject.fn,
+        ),
         evidence=tuple(evidence),
         calls=distinct(np.concatenate((rows, partners))),
         told_apart=tuple(event for event in sorted(events) if event != subject.ev),

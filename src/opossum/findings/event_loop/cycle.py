@@ -12,10 +12,11 @@ from opossum.findings.finding import Found, Severity
 from opossum.findings.links import FROM_STALE_CALLS
 from opossum.findings.scene import Scene
 from opossum.findings.settings import Threshold
-from opossum.findings.wording import listed, plural
+from opossum.findings.wording import listed
 from opossum.stream.tables import Array
 from opossum.take.chains import chain_of, top_calls
 from opossum.take.grouping import distinct
+from opossum.words import counted, tr
 
 LOOP_TURNS = Threshold(
     "loop_turns", 60, "times through the same listeners", "what answers so often does not come to rest"
@@ -94,22 +95,38 @@ def _tell(scene: Scene, passes_of: list[Array]) -> Found:
         if calls.listener[call] in [calls.listener[other] for other in one_turn]:
             break
         one_turn.append(call)
-    names = [f"{take.function_of_call(call)} of {take.owner_of_call(call)}" for call in one_turn]
+    names = [
+        tr(
+            "{function_of_call} of {owner_of_call}",
+            function_of_call=take.function_of_call(call),
+            owner_of_call=take.owner_of_call(call),
+        )
+        for call in one_turn
+    ]
     events = [f"`{take.event_of_call(call)}`" for call in one_turn]
     first = int(passes[0])
     outside = int(top_calls(take.causes)[first])
     every = distinct(np.concatenate(passes_of))
     frames = distinct(calls.frame[every])
-    evidence = scene.evidence("call", [outside], "the outside cause") if outside != first else []
-    evidence += scene.evidence("call", passes[: 2 * len(one_turn) + 1].tolist(), "one turn of the circle")
+    evidence = scene.evidence("call", [outside], tr("the outside cause")) if outside != first else []
+    evidence += scene.evidence("call", passes[: 2 * len(one_turn) + 1].tolist(), tr("one turn of the circle"))
     return Found(
         subject=scene.subject_of_calls(every[calls.listener[every] == calls.listener[first]]),
         frame_rows=frames,
         count=turns,
         cost_ns=scene.cost_of(every),
-        summary=f"{listed(events)} lead to each other round and round, {plural(turns, 'time')} over "
-        f"{plural(len(frames), 'frame')}, from one cause: {' → '.join(names[:6])}.",
-        advice=f"Let {names[-1]} not send {events[0]} when it was called for it, or only when something changed.",
+        summary=tr(
+            "{events} lead to each other round and round, {times} over {frames}, from one cause: {names}.",
+            events=listed(events),
+            times=counted(turns, "time"),
+            frames=counted(len(frames), "frame"),
+            names=" → ".join(names[:6]),
+        ),
+        advice=tr(
+            "Let {names} not send {events} when it was called for it, or only when something changed.",
+            names=names[-1],
+            events=events[0],
+        ),
         evidence=tuple(evidence),
         calls=every,
         told_apart=tuple(sorted({event.strip("`") for event in events[1:]})),

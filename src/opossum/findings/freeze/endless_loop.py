@@ -12,6 +12,7 @@ from opossum.findings.freeze.telling import Verdict, told, verdicts_of
 from opossum.findings.scene import Scene
 from opossum.findings.wording import at_place, listed
 from opossum.stream.tables import Array
+from opossum.words import tr
 
 
 def judge(scene: Scene, frame: int, length: int) -> Verdict | None:
@@ -25,28 +26,30 @@ def judge(scene: Scene, frame: int, length: int) -> Verdict | None:
     place = take.text(int(take.tables["spin"]["at"][spin[-1]])) if len(spin) else ""
     if turning is not None:
         subject = scene.subject_of_calls(np.array([turning]), at=place or scene.place_of_call(turning))
-        name = f"{subject.fn} of {take.owner_of_call(turning)}"
+        name = tr("{fn} of {owner_of_call}", fn=subject.fn, owner_of_call=take.owner_of_call(turning))
     else:
-        subject, name = Subject(peer=scene.peer_name(int(take.frames.peer[frame])), at=place), "a loop"
+        subject, name = Subject(peer=scene.peer_name(int(take.frames.peer[frame])), at=place), tr("a loop")
     ended, known = len(opened) > 0, bool(len(spin) or len(stuck))
     details = stack_details(scene, stuck)
     if not known:
-        details.append("No watchdog was heard: the records do not tell whether the game froze here or crashed.")
+        details.append(tr("No watchdog was heard: the records do not tell whether the game froze here or crashed."))
     details.append(happened_before(scene, frame, turning))
     evidence = scene.evidence(
-        "call", [turning] if turning is not None else [], "never came back" if ended else "the call it turned in"
+        "call",
+        [turning] if turning is not None else [],
+        tr("never came back") if ended else tr("the call it turned in"),
     )
-    evidence += scene.evidence("spin", spin[-2:].tolist(), "the loop turned")
-    evidence += scene.evidence("stuck", stuck[-2:].tolist(), "the watchdog saw it")
+    evidence += scene.evidence("spin", spin[-2:].tolist(), tr("the loop turned"))
+    evidence += scene.evidence("stuck", stuck[-2:].tolist(), tr("the watchdog saw it"))
     where = place or subject.at or name
-    verb = "did not end" if ended or not len(spin) else "turned in a loop"
+    verb = tr("did not end") if ended or not len(spin) else tr("turned in a loop")
     return Verdict(
         key=(subject.cls, subject.fn, subject.ev, place),
         subject=subject,
         reason=f"{name} {verb}: {listed(_proof(scene, spin, stuck, place, ended))}",
-        advice=f"Give the loop in {where} a way out."
+        advice=tr("Give the loop in {where} a way out.", where=where)
         if known
-        else f"Look at {where}: the game froze or crashed inside it.",
+        else tr("Look at {where}: the game froze or crashed inside it.", where=where),
         evidence=evidence,
         calls=np.array([turning] if turning is not None else [], np.int64),
         details=details,
@@ -70,13 +73,17 @@ def _proof(scene: Scene, spin: Array, stuck: Array, place: str, ended: bool) -> 
     tables, proof = scene.take.tables, []
     if len(spin):
         turns = int(np.asarray(tables["spin"]["n"])[spin].max())
-        proof.append(f"its loop{at_place(place)} turned {turns:,} times")
+        proof.append(tr("its loop{place} turned {turns:,} times", place=at_place(place), turns=turns))
     if len(stuck):
         lasted = np.asarray(tables["stuck"]["sec"])[stuck]
         longest = float(np.max(lasted, initial=0.0, where=~np.isnan(lasted)))
-        proof.append(f"the watchdog saw it stuck for {longest:.1f} s" if longest else "the watchdog saw it stuck")
+        proof.append(
+            tr("the watchdog saw it stuck for {longest:.1f} s", longest=longest)
+            if longest
+            else tr("the watchdog saw it stuck")
+        )
     if ended:
-        proof.append("the stream ends inside it without `bye`")
+        proof.append(tr("the stream ends inside it without `bye`"))
     return proof
 
 
@@ -86,7 +93,7 @@ def _ending(scene: Scene, frame: int, known: bool) -> str:
     peer = int(take.frames.peer[frame])
     if take.recording.closed(peer) or frame != take.frames.of_peer(peer).stop - 1:
         return ""
-    return "froze and never ended ({length} recorded)" if known else "never ended"
+    return tr("froze and never ended ({length} recorded)") if known else tr("never ended")
 
 
 VERDICTS = verdicts_of(judge, event_storm.VERDICTS)

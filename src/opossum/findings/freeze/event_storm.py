@@ -13,6 +13,7 @@ from opossum.findings.settings import Threshold
 from opossum.findings.wording import at_place, listed
 from opossum.stream.tables import Array
 from opossum.take.chains import chain_of
+from opossum.words import tr
 
 STORM_ROUNDS = Threshold("storm_rounds", 8, "rounds in a frame", "a few answers are talk, so many are a circle")
 
@@ -40,18 +41,27 @@ def judge(scene: Scene, frame: int, length: int) -> Verdict | None:
     turn = [chain[i] for i in range(int(again[0]), int(again[1]))]
     steps = [f"`{take.event_of_call(row)}` → {take.function_of_call(row)}" for row in turn]
     events = [f"`{take.event_of_call(row)}`" for row in turn]
-    evidence = scene.evidence("call", turn[:6], "a step of the circle")
-    evidence += scene.evidence("call", [chain[-1]], "where the chain began")
+    evidence = scene.evidence("call", turn[:6], tr("a step of the circle"))
+    evidence += scene.evidence("call", [chain[-1]], tr("where the chain began"))
     return Verdict(
         key=tuple(sorted({take.function_of_call(row) for row in turn})),
         subject=scene.subject_of_calls(np.array([turn[0]])),
-        reason=f"{listed(events)} called each other {most:,} times in one frame, {len(chain):,} calls deep",
-        advice=f"Break the circle: let {take.function_of_call(turn[0])} not send while it is being called, "
-        f"or send only when something changed{at_place(scene.place_of_call(turn[0]))}.",
+        reason=tr(
+            "{events} called each other {most:,} times in one frame, {chain:,} calls deep",
+            events=listed(events),
+            most=most,
+            chain=len(chain),
+        ),
+        advice=tr(
+            "Break the circle: let {function_of_call} not send while it is being called, or send only when "
+            "something changed{place}.",
+            function_of_call=take.function_of_call(turn[0]),
+            place=at_place(scene.place_of_call(turn[0])),
+        ),
         evidence=evidence,
         calls=rows[np.isin(calls.listener[rows], calls.listener[turn])],
         details=[
-            "The circle, innermost to outermost: " + " ← ".join(steps) + ".",
+            tr("The circle, innermost to outermost: ") + " ← ".join(steps) + ".",
             happened_before(scene, frame, chain[-1]),
         ],
     )

@@ -12,6 +12,7 @@ from opossum.findings.settings import Threshold
 from opossum.stream.tables import Array
 from opossum.take.chains import nested_own_time
 from opossum.take.grouping import Groups
+from opossum.words import tr
 
 FREEZE_LONGER_THAN_MS = Threshold("freeze_longer_than_ms", 100.0, "ms", "from here on a stop of the picture is felt")
 FREEZE_TIMES_MEDIAN = Threshold(
@@ -138,7 +139,7 @@ def stack_of(scene: Scene, stuck: Array) -> list[str]:
 def stack_details(scene: Scene, stuck: Array) -> list[str]:
     """Return the last stack the watchdog left as a line of text."""
     lines = stack_of(scene, stuck)
-    return ["Stack, innermost first: " + " ← ".join(lines)] if lines else []
+    return [tr("Stack, innermost first: ") + " ← ".join(lines)] if lines else []
 
 
 def happened_before(scene: Scene, frame: int, call: int | None) -> str:
@@ -149,9 +150,19 @@ def happened_before(scene: Scene, frame: int, call: int | None) -> str:
         rows = rows[rows < call]
     last = int(rows[-1]) if len(rows) else _last_before(calls.frame, call)
     if last < 0:
-        return "Nothing was called before in this take."
-    ago = "in the same frame" if calls.frame[last] == frame else f"in frame {take.frames.number[calls.frame[last]]}"
-    return f"Last before: `{take.event_of_call(last)}` called {take.function_of_call(last)} of {take.owner_of_call(last)} {ago}."
+        return tr("Nothing was called before in this take.")
+    ago = (
+        tr("in the same frame")
+        if calls.frame[last] == frame
+        else tr("in frame {number}", number=take.frames.number[calls.frame[last]])
+    )
+    return tr(
+        "Last before: `{event_of_call}` called {function_of_call} of {owner_of_call} {ago}.",
+        event_of_call=take.event_of_call(last),
+        function_of_call=take.function_of_call(last),
+        owner_of_call=take.owner_of_call(last),
+        ago=ago,
+    )
 
 
 def _last_before(frame_of_call: Array, call: int | None) -> int:

@@ -10,7 +10,8 @@ from opossum.findings.declaring import Cause
 from opossum.findings.finding import Found, Severity, Subject
 from opossum.findings.freeze.frozen import FREEZE_LONGER_THAN_MS, THRESHOLDS, frozen
 from opossum.findings.scene import Scene
-from opossum.findings.wording import milliseconds, plural
+from opossum.findings.wording import milliseconds
+from opossum.words import counted, tr
 
 
 def find(scene: Scene) -> Iterator[Found]:
@@ -31,12 +32,18 @@ def find(scene: Scene) -> Iterator[Found]:
             subject=Subject(peer=scene.peer_name(peer)),
             frame_rows=rows,
             count=len(rows),
-            summary=f"This machine was taken away from the game for {milliseconds(float(taken[rows].sum()))} in "
-            f"{plural(len(rows), 'frame')}, {milliseconds(float(taken[rows].max()))} at most: the game's thread could have run "
-            "and was not run.",
-            advice="Nothing is to be changed in the game; record it on a machine with less to do beside it.",
+            summary=tr(
+                "This machine was taken away from the game for {length} in {frames}, {length2} at most: the "
+                "game's thread could have run and was not run.",
+                length=milliseconds(float(taken[rows].sum())),
+                frames=counted(len(rows), "frame"),
+                length2=milliseconds(float(taken[rows].max())),
+            ),
+            advice=tr("Nothing is to be changed in the game; record it on a machine with less to do beside it."),
             evidence=tuple(
-                scene.evidence("frame", np.searchsorted(table, lines).tolist(), "the machine was taken away", most=6)
+                scene.evidence(
+                    "frame", np.searchsorted(table, lines).tolist(), tr("the machine was taken away"), most=6
+                )
             ),
         )
 

@@ -12,7 +12,8 @@ from opossum.findings.freeze.telling import Verdict, told, verdicts_of
 from opossum.findings.links import FROM_STALE_CALLS
 from opossum.findings.scene import Scene
 from opossum.findings.symptoms import EATS_THE_FRAME, HANGS
-from opossum.findings.wording import at_place, listed, milliseconds, plural
+from opossum.findings.wording import at_place, listed, milliseconds
+from opossum.words import counted, tr
 
 MOST_NAMED = 2000
 """Calls of a burst whose functions are named."""
@@ -36,14 +37,23 @@ def judge(scene: Scene, frame: int, length: int) -> Verdict | None:
     name = take.text(int(events[event]))
     if len(functions) > 1:
         subject = Subject(ev=name, peer=subject.peer)
-    evidence = scene.evidence("call", burst[:2].tolist(), "the first of them")
-    evidence += scene.evidence("call", burst[-1:].tolist(), "the last of them")
+    evidence = scene.evidence("call", burst[:2].tolist(), tr("the first of them"))
+    evidence += scene.evidence("call", burst[-1:].tolist(), tr("the last of them"))
     return Verdict(
         key=(name,),
         subject=subject,
-        reason=f"`{name}` made {plural(len(burst), 'call')} of {listed(functions)} in one frame, "
-        f"{milliseconds(float(spent[event]))} together, none of them long",
-        advice=f"Send `{name}` once with all it is about, or spread it over frames{at_place(subject.at)}.",
+        reason=tr(
+            "`{name}` made {calls} of {functions} in one frame, {length} together, none of them long",
+            name=name,
+            calls=counted(len(burst), "call"),
+            functions=listed(functions),
+            length=milliseconds(float(spent[event])),
+        ),
+        advice=tr(
+            "Send `{name}` once with all it is about, or spread it over frames{place}.",
+            name=name,
+            place=at_place(subject.at),
+        ),
         evidence=evidence,
         calls=burst,
         details=[happened_before(scene, frame, int(burst[0]))],

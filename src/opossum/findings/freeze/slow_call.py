@@ -21,6 +21,7 @@ from opossum.findings.links import FROM_STALE_CALLS
 from opossum.findings.scene import Scene
 from opossum.findings.symptoms import EATS_THE_FRAME, HANGS
 from opossum.findings.wording import at_place, milliseconds
+from opossum.words import tr
 
 
 def judge(scene: Scene, frame: int, length: int) -> Verdict | None:
@@ -36,16 +37,25 @@ def judge(scene: Scene, frame: int, length: int) -> Verdict | None:
     call = int(rows[worst])
     subject = scene.subject_of_calls(rows[worst : worst + 1])
     stuck = records_in(scene, "stuck", frame)
-    evidence = scene.evidence("call", [call], "began here")
+    evidence = scene.evidence("call", [call], tr("began here"))
     if calls.ret[call] >= 0:
-        evidence += scene.evidence("ret", [int(calls.ret[call])], "came back here")
-    evidence += scene.evidence("stuck", stuck[-2:].tolist(), "the watchdog saw it")
+        evidence += scene.evidence("ret", [int(calls.ret[call])], tr("came back here"))
+    evidence += scene.evidence("stuck", stuck[-2:].tolist(), tr("the watchdog saw it"))
     return Verdict(
         key=(subject.cls, subject.fn, subject.ev),
         subject=subject,
-        reason=f"{subject.fn} of {take.owner_of_call(call)}, called by `{subject.ev}`, "
-        f"took {milliseconds(int(own[worst]))} itself",
-        advice=f"Spread the work of {subject.fn} over frames, or do it on another thread{at_place(subject.at)}.",
+        reason=tr(
+            "{fn} of {owner_of_call}, called by `{ev}`, took {length} itself",
+            fn=subject.fn,
+            owner_of_call=take.owner_of_call(call),
+            ev=subject.ev,
+            length=milliseconds(int(own[worst])),
+        ),
+        advice=tr(
+            "Spread the work of {fn} over frames, or do it on another thread{place}.",
+            fn=subject.fn,
+            place=at_place(subject.at),
+        ),
         evidence=evidence,
         calls=np.array([call], np.int64),
         details=[*stack_details(scene, stuck), happened_before(scene, frame, call)],

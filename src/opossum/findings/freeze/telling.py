@@ -11,9 +11,10 @@ import numpy as np
 from opossum.findings.finding import Evidence, Found, Subject
 from opossum.findings.freeze.frozen import frozen
 from opossum.findings.scene import Scene
-from opossum.findings.wording import milliseconds, plural
+from opossum.findings.wording import milliseconds
 from opossum.stream.tables import Array
 from opossum.take.grouping import distinct
+from opossum.words import counted, tr
 
 
 @dataclass(eq=False, repr=False, kw_only=True)
@@ -73,10 +74,14 @@ def _tell(scene: Scene, frames: list[tuple[int, Verdict]]) -> Found:
     rows = np.array([row for row, _ in frames], np.int64)
     worst_row, verdict = max(frames, key=lambda item: lengths[item[0]])
     longest = int(lengths[worst_row])
-    name = f"Frame {take.frames.number[worst_row]}" if take.frames.number[worst_row] >= 0 else "Start-up"
+    name = (
+        tr("Frame {number}", number=take.frames.number[worst_row])
+        if take.frames.number[worst_row] >= 0
+        else tr("Start-up")
+    )
     length = milliseconds(longest)
-    verb = f"took {length}" if not verdict.ending else verdict.ending.format(length=length)
-    more = f" It happened in {plural(len(rows), 'frame')}." if len(rows) > 1 else ""
+    verb = tr("took {length}", length=length) if not verdict.ending else verdict.ending.format(length=length)
+    more = tr(" It happened in {frames}.", frames=counted(len(rows), "frame")) if len(rows) > 1 else ""
     return Found(
         subject=verdict.subject,
         frame_rows=rows,

@@ -19,9 +19,14 @@ from opossum.findings.freeze.telling import Verdict, told, verdicts_of
 from opossum.findings.scene import Scene
 from opossum.findings.wording import at_place, milliseconds
 from opossum.stream.tables import Array
+from opossum.words import tr, translatable
 
-_WAITED = "Do not wait on the game's thread{where}: load or ask on another thread and send an event when it is done."
-_WORKED = "See what the loop itself does{where}: no call was recorded meanwhile, so spread that work over frames, or tell its calls."
+_WAITED = translatable(
+    "Do not wait on the game's thread{where}: load or ask on another thread and send an event when it is done."
+)
+_WORKED = translatable(
+    "See what the loop itself does{where}: no call was recorded meanwhile, so spread that work over frames, or tell its calls."
+)
 
 
 def judge(scene: Scene, frame: int, length: int) -> Verdict | None:
@@ -37,17 +42,21 @@ def judge(scene: Scene, frame: int, length: int) -> Verdict | None:
     place = _place_in(stack[0]) if stack else ""
     table = take.tables["frame"]
     frame_row = np.flatnonzero(np.asarray(table["line"], np.int64) == take.frames.line[frame])
-    evidence = scene.evidence("frame", frame_row.tolist(), "the frame")
-    evidence += scene.evidence("stuck", stuck[-2:].tolist(), "the watchdog saw it")
+    evidence = scene.evidence("frame", frame_row.tolist(), tr("the frame"))
+    evidence += scene.evidence("stuck", stuck[-2:].tolist(), tr("the watchdog saw it"))
     if last is not None:
-        evidence += scene.evidence("call", [last], "the last call before")
+        evidence += scene.evidence("call", [last], tr("the last call before"))
     after = last + 1 if last is not None else (int(rows[0]) if len(rows) else len(take.calls))
     worked = _worked(scene, frame)
     return Verdict(
         key=(place,),
         subject=Subject(peer=scene.peer_name(peer), at=place),
-        reason=f"the game's thread {'worked' if worked else 'stood still'} for {milliseconds(long_ns)} outside any call",
-        advice=(_WORKED if worked else _WAITED).format(where=at_place(place)),
+        reason=tr(
+            "the game's thread {worked} for {length} outside any call",
+            worked=tr("worked") if worked else tr("stood still"),
+            length=milliseconds(long_ns),
+        ),
+        advice=tr(_WORKED if worked else _WAITED, where=at_place(place)),
         evidence=evidence,
         details=[*stack_details(scene, stuck), happened_before(scene, frame, after)],
     )

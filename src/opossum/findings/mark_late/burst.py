@@ -11,9 +11,10 @@ from opossum.findings.finding import Found, Severity
 from opossum.findings.mark_late.coming import FROM_A_STALL, coming
 from opossum.findings.marks_told import by_mark, tell
 from opossum.findings.scene import Scene
-from opossum.findings.wording import listed, plural
+from opossum.findings.wording import listed
 from opossum.take.grouping import distinct
 from opossum.take.indexes.marks import mark_names
+from opossum.words import counted, tr
 
 
 def find(scene: Scene) -> Iterator[Found]:
@@ -28,10 +29,15 @@ def find(scene: Scene) -> Iterator[Found]:
             scene,
             came.rows[mine],
             came.came[mine],
-            f"Marks {listed(names)} of `{{clip}}`, more than a frame apart by plan, came in one frame, "
-            f"{plural(times, 'time')}.",
-            "Look at what held `{clip}` of {owner} up before that frame; what hangs on the order and distance of its marks "
-            "must bear with their coming at once.",
+            tr(
+                "Marks {names} of `{{clip}}`, more than a frame apart by plan, came in one frame, {times}.",
+                names=listed(names),
+                times=counted(times, "time"),
+            ),
+            tr(
+                "Look at what held `{clip}` of {owner} up before that frame; what hangs on the order and "
+                "distance of its marks must bear with their coming at once."
+            ),
             whole_clip=True,
         )
 

@@ -11,7 +11,8 @@ from opossum.findings.finding import Found, Severity
 from opossum.findings.mark_late.coming import FROM_A_STALL, MARK_LATE_FRAMES, MARK_LATE_MS, coming
 from opossum.findings.marks_told import by_mark, tell
 from opossum.findings.scene import Scene
-from opossum.findings.wording import milliseconds, plural
+from opossum.findings.wording import milliseconds
+from opossum.words import counted, tr
 
 
 def find(scene: Scene) -> Iterator[Found]:
@@ -26,10 +27,16 @@ def find(scene: Scene) -> Iterator[Found]:
             scene,
             rows,
             late.came[mine],
-            f"Mark `{{mark}}` of `{{clip}}` came {milliseconds(float(np.median(late.off_ns[mine])))} "
-            f"({plural(round(float(np.median(frames))), 'frame')}) after its place, {plural(len(mine), 'time')}.",
-            "Send `{mark}` in the first frame in which `{clip}` of {owner} has reached its place, not from a check that "
-            "runs now and then.",
+            tr(
+                "Mark `{{mark}}` of `{{clip}}` came {length} ({frames}) after its place, {times}.",
+                length=milliseconds(float(np.median(late.off_ns[mine]))),
+                frames=counted(round(float(np.median(frames))), "frame"),
+                times=counted(len(mine), "time"),
+            ),
+            tr(
+                "Send `{mark}` in the first frame in which `{clip}` of {owner} has reached its place, not from a "
+                "check that runs now and then."
+            ),
         )
 
 

@@ -13,8 +13,9 @@ from opossum.findings.frame_times import frame_times
 from opossum.findings.mark_late.coming import FROM_A_STALL, coming
 from opossum.findings.marks_told import by_mark, tell
 from opossum.findings.scene import Scene
-from opossum.findings.wording import milliseconds, plural
+from opossum.findings.wording import milliseconds
 from opossum.stream.tables import Array
+from opossum.words import counted, tr
 
 
 def find(scene: Scene) -> Iterator[Found]:
@@ -31,10 +32,16 @@ def find(scene: Scene) -> Iterator[Found]:
             scene,
             came.rows[mine],
             frames,
-            f"`{{clip}}` of {{owner}} went past its mark `{{mark}}` and it was not sent, {plural(len(mine), 'time')}; "
-            f"the frame that stepped over it took {longest} at most.",
-            "Send every mark between the last position and this one, not only one that is met exactly; and do not start "
-            "`{clip}` beyond `{mark}`.",
+            tr(
+                "`{{clip}}` of {{owner}} went past its mark `{{mark}}` and it was not sent, {times}; the frame "
+                "that stepped over it took {longest} at most.",
+                times=counted(len(mine), "time"),
+                longest=longest,
+            ),
+            tr(
+                "Send every mark between the last position and this one, not only one that is met exactly; and "
+                "do not start `{clip}` beyond `{mark}`."
+            ),
         )
 
 

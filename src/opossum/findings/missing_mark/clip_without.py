@@ -12,8 +12,8 @@ from opossum.findings.finding import Found, Severity
 from opossum.findings.missing_mark.lacking import marked_clips, tell
 from opossum.findings.missing_mark.wait_without import waited_in_vain
 from opossum.findings.scene import Scene
-from opossum.findings.wording import plural
 from opossum.take.grouping import parted
+from opossum.words import counted, tr
 
 
 def find(scene: Scene) -> Iterator[Found]:
@@ -39,7 +39,11 @@ def find(scene: Scene) -> Iterator[Found]:
                     mine,
                     name,
                     known.begin_frame[mine],
-                    f"{function} starts both, and started this one {plural(len(mine), 'time')}",
+                    tr(
+                        "{function} starts both, and started this one {times}",
+                        function=function,
+                        times=counted(len(mine), "time"),
+                    ),
                     others,
                     [],
                 )

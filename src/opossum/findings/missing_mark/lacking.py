@@ -12,6 +12,7 @@ from opossum.findings.scene import Scene
 from opossum.findings.wording import listed
 from opossum.stream.tables import Array
 from opossum.take.grouping import factorised
+from opossum.words import tr
 
 
 class MarkedClips(NamedTuple):
@@ -61,13 +62,32 @@ def tell(
     if lengths[model] > 0 and lengths[plays[0]] > 0:
         near *= lengths[plays[0]] / lengths[model]
     having = listed([f"`{clip}`" for clip in names])
-    verb = "has" if len(names) == 1 else "have"
-    evidence = known.evidence(plays, f"has no mark `{text}`") + evidence + known.evidence(np.array([model]), "has it")
+    verb = tr("has") if len(names) == 1 else tr("have")
+    evidence = (
+        known.evidence(plays, tr("has no mark `{text_}`", text_=text))
+        + evidence
+        + known.evidence(np.array([model]), tr("has it"))
+    )
     return Found(
         subject=subject,
         frame_rows=frames,
         count=len(plays),
-        summary=f"`{subject.clip}` of {subject.o or subject.cls} has no mark `{text}`, which {having} {verb}; {why}.",
-        advice=f"Put the mark `{text}` into `{subject.clip}` near {near:.2f} s, where {having} {verb} it.",
+        summary=tr(
+            "`{clip}` of {o} has no mark `{text_}`, which {having} {verb}; {why}.",
+            clip=subject.clip,
+            o=subject.o or subject.cls,
+            text_=text,
+            having=having,
+            verb=verb,
+            why=why,
+        ),
+        advice=tr(
+            "Put the mark `{text_}` into `{clip}` near {near:.2f} s, where {having} {verb} it.",
+            text_=text,
+            clip=subject.clip,
+            near=near,
+            having=having,
+            verb=verb,
+        ),
         evidence=tuple(evidence),
     )

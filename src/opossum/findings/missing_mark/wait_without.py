@@ -11,9 +11,9 @@ from opossum.findings.declaring import Cause
 from opossum.findings.finding import Found, Severity
 from opossum.findings.missing_mark.lacking import marked_clips, tell
 from opossum.findings.scene import Scene
-from opossum.findings.wording import plural
 from opossum.stream.tables import Array
 from opossum.take.spans import LineSpans
+from opossum.words import counted, tr
 
 MOST_CLIPS = 4
 """Clips of an owner that end after a wait began and are looked at."""
@@ -121,9 +121,9 @@ def find(scene: Scene) -> Iterator[Found]:
             plays,
             name,
             known.end_frame[plays],
-            f"it ended {plural(len(plays), 'time')} while {_who(scene, waits)} waited for it",
+            tr("it ended {times} while {who} waited for it", times=counted(len(plays), "time"), who=_who(scene, waits)),
             others,
-            scene.evidence("wait", waits[:3].tolist(), "waits for it"),
+            scene.evidence("wait", waits[:3].tolist(), tr("waits for it")),
         )
 
 

@@ -9,9 +9,10 @@ import numpy as np
 from opossum.findings.declaring import Cause
 from opossum.findings.finding import Found, Severity, Subject
 from opossum.findings.scene import Scene
-from opossum.findings.wording import listed, plural
+from opossum.findings.wording import listed
 from opossum.stream.tables import Array
 from opossum.take.grouping import Runs, distinct, factorised
+from opossum.words import counted, tr
 
 
 def find(scene: Scene) -> Iterator[Found]:
@@ -54,10 +55,19 @@ def _of_peer(scene: Scene, peer: int, names: list[str], rows: Array) -> Iterator
         subject=Subject(peer=scene.peer_name(peer)),
         frame_rows=frames,
         count=len(frames),
-        summary=f"Phase {late} came after a later one in {plural(len(frames), 'frame')}: {', '.join(came)} instead of "
-        f"{', '.join(name for name in names if name in came)}.",
-        advice=f"Run {late} in its place; whatever hangs on the order {', '.join(names)} was wrong in these frames.",
-        evidence=tuple(scene.evidence("phase", rows[wrong][:6].tolist(), "came too late")),
+        summary=tr(
+            "Phase {late} came after a later one in {frames}: {came} instead of {name}.",
+            late=late,
+            frames=counted(len(frames), "frame"),
+            came=", ".join(came),
+            name=", ".join(name for name in names if name in came),
+        ),
+        advice=tr(
+            "Run {late} in its place; whatever hangs on the order {names} was wrong in these frames.",
+            late=late,
+            names=", ".join(names),
+        ),
+        evidence=tuple(scene.evidence("phase", rows[wrong][:6].tolist(), tr("came too late"))),
     )
 
 

@@ -11,9 +11,10 @@ from opossum.findings.finding import Found, Severity
 from opossum.findings.links import FROM_STALE_CALLS
 from opossum.findings.scene import Scene
 from opossum.findings.settings import Threshold
-from opossum.findings.wording import at_place, listed, plural
+from opossum.findings.wording import at_place, listed
 from opossum.stream.tables import Array
 from opossum.take.grouping import distinct, factorised, parted
+from opossum.words import counted, tr
 
 PHASE_SHARE = Threshold(
     "phase_share", 0.95, "share of the calls", "what runs elsewhere more often has no phase of its own"
@@ -55,10 +56,22 @@ def _tell(scene: Scene, rows: Array, home: int, whole: int) -> Found:
         frame_rows=take.calls.frame[rows],
         count=len(rows),
         cost_ns=scene.cost_of(rows),
-        summary=f"{subject.fn} runs in phase `{take.text(home)}`, but ran in {phases} {plural(len(rows), 'time')} of "
-        f"{whole:,} and changed something there.",
-        advice=f"Let {sender} wait for phase `{take.text(home)}` before it calls {subject.fn}{at_place(subject.at)}.",
-        evidence=tuple(scene.evidence("call", rows[:6].tolist(), "in another phase")),
+        summary=tr(
+            "{fn} runs in phase `{home}`, but ran in {phases} {times} of {whole:,} and changed something there.",
+            fn=subject.fn,
+            home=take.text(home),
+            phases=phases,
+            times=counted(len(rows), "time"),
+            whole=whole,
+        ),
+        advice=tr(
+            "Let {sender} wait for phase `{home}` before it calls {fn}{place}.",
+            sender=sender,
+            home=take.text(home),
+            fn=subject.fn,
+            place=at_place(subject.at),
+        ),
+        evidence=tuple(scene.evidence("call", rows[:6].tolist(), tr("in another phase"))),
         calls=rows,
     )
 

@@ -11,8 +11,9 @@ from opossum.findings.finding import Found, Severity
 from opossum.findings.links import FROM_STALE_CALLS
 from opossum.findings.order_changes.pairs import FLIP_FRAMES, FLIP_SHARE, FLIP_SHARE_OF, Flip, flips, shares_value
 from opossum.findings.scene import Scene
-from opossum.findings.wording import at_place, plural
+from opossum.findings.wording import at_place
 from opossum.take.grouping import distinct, parted
+from opossum.words import counted, tr
 
 
 def find(scene: Scene) -> Iterator[Found]:
@@ -52,21 +53,40 @@ def _tell(scene: Scene, pairs: list[Flip]) -> Found:
     other_owner = take.text(int(listeners.owner[one.second]))
     second_calls = calls[take.calls.listener[calls] == one.second]
     place = scene.place_of_call(int(second_calls[0])) if len(second_calls) else ""
-    evidence = scene.evidence("call", calls[:6].tolist(), "in the rarer order")
+    evidence = scene.evidence("call", calls[:6].tolist(), tr("in the rarer order"))
     return Found(
         subject=subject,
         frame_rows=frames,
         count=len(frames),
-        summary=f"{subject.fn} ran before {other} in {share:.0%} of {plural(usual + rare, 'frame')} and after it in the rest"
-        f"{f', first in frame {first_frame[0]}' if first_frame else ''}: nothing guarantees their order"
-        f"{f', and {shared}' if shared else ''}.",
-        advice=f"Put {subject.fn}{at_place(subject.at)} and {other}{at_place(place)} into phases of their own, or let the "
-        "first one send an event that the second listens to.",
+        summary=tr(
+            "{fn} ran before {other} in {share:.0%} of {frames} and after it in the rest{what}: nothing "
+            "guarantees their order{what2}.",
+            fn=subject.fn,
+            other=other,
+            share=share,
+            frames=counted(usual + rare, "frame"),
+            what=tr(", first in frame {first_frame}", first_frame=first_frame[0]) if first_frame else "",
+            what2=tr(", and {shared}", shared=shared) if shared else "",
+        ),
+        advice=tr(
+            "Put {fn}{place} and {other}{place2} into phases of their own, or let the first one send an "
+            "event that the second listens to.",
+            fn=subject.fn,
+            place=at_place(subject.at),
+            other=other,
+            place2=at_place(place),
+        ),
         evidence=tuple(evidence),
         calls=calls,
         details=(
-            f"The other is {other} of {other_owner}: {share:.0%} after, {1 - share:.0%} before.",
-            *((f"They meet in {plural(len(pairs), 'pair')} of objects.",) if len(pairs) > 1 else ()),
+            tr(
+                "The other is {other} of {other_owner}: {share:.0%} after, {value:.0%} before.",
+                other=other,
+                other_owner=other_owner,
+                share=share,
+                value=1 - share,
+            ),
+            *((tr("They meet in {pairs} of objects.", pairs=counted(len(pairs), "pair")),) if len(pairs) > 1 else ()),
         ),
         told_apart=(other, *sorted(events - {subject.ev})),
         rated=Severity.FAULT if shared else None,

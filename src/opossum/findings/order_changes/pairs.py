@@ -10,6 +10,7 @@ from opossum.findings.scene import Scene
 from opossum.findings.settings import Threshold
 from opossum.stream.tables import Array
 from opossum.take.grouping import Runs, distinct, factorised, parted
+from opossum.words import tr
 
 FLIP_FRAMES = Threshold(
     "flip_frames", 5, "frames each way", "an order that was different a few times may have been set up so"
@@ -230,11 +231,15 @@ def shares_value(scene: Scene, flip: Flip) -> str:
     both = values.get(flip.first, set()) & values.get(flip.second, set())
     if both:
         owner, name = min(both)
-        return f"both change `{take.text(name)}` of {take.text(owner)}"
+        return tr("both change `{name}` of {owner}", name=take.text(name), owner=take.text(owner))
     for sender, reader in ((flip.first, flip.second), (flip.second, flip.first)):
         calls = take.calls_by_listener.rows(sender)[:MOST_CALLS_COMPARED]
         children = take.children.rows_of_all(calls.astype(np.int64)) if len(calls) else calls
         if (scene.owner[children] == listeners.owner[reader]).any():
             function = take.text(int(listeners.function[sender]))
-            return f"what {function} sends is heard by {take.text(int(listeners.owner[reader]))}"
+            return tr(
+                "what {function} sends is heard by {owner}",
+                function=function,
+                owner=take.text(int(listeners.owner[reader])),
+            )
     return ""

@@ -11,11 +11,12 @@ from opossum.findings.polling_waste.timed import timed_calls
 from opossum.findings.polling_waste.wasting import THRESHOLDS, Schedule, wasted
 from opossum.findings.scene import Scene
 from opossum.findings.wording import milliseconds
+from opossum.words import tr, translatable
 
 SCHEDULE = Schedule(
-    lambda interval: f"by a delay that sets itself again every {milliseconds(interval)}",
-    "Set no delay again in {function}; let whatever changes the value send an event{where}.",
-    "The delay is shorter than a frame, so this is worse than a tick: it runs more often than frames do.",
+    lambda interval: tr("by a delay that sets itself again every {length}", length=milliseconds(interval)),
+    translatable("Set no delay again in {function}; let whatever changes the value send an event{where}."),
+    translatable("The delay is shorter than a frame, so this is worse than a tick: it runs more often than frames do."),
 )
 
 

@@ -11,10 +11,11 @@ from opossum.findings.finding import Found, Severity
 from opossum.findings.links import FROM_STALE_CALLS
 from opossum.findings.polling_waste.wasting import THRESHOLDS, Schedule, wasted
 from opossum.findings.scene import Scene
+from opossum.words import tr, translatable
 
 SCHEDULE = Schedule(
-    lambda interval: "on every frame",
-    "Let whatever changes the value send an event, and bind {function} to it instead of the tick{where}.",
+    lambda interval: tr("on every frame"),
+    translatable("Let whatever changes the value send an event, and bind {function} to it instead of the tick{where}."),
 )
 
 

@@ -11,10 +11,13 @@ from opossum.findings.polling_waste.timed import timed_calls
 from opossum.findings.polling_waste.wasting import THRESHOLDS, Schedule, wasted
 from opossum.findings.scene import Scene
 from opossum.findings.wording import milliseconds
+from opossum.words import tr, translatable
 
 SCHEDULE = Schedule(
-    lambda interval: f"by a timer every {milliseconds(interval)}",
-    "Let whatever changes the value send an event, and bind {function} to it instead of the timer{where}.",
+    lambda interval: tr("by a timer every {length}", length=milliseconds(interval)),
+    translatable(
+        "Let whatever changes the value send an event, and bind {function} to it instead of the timer{where}."
+    ),
 )
 
 

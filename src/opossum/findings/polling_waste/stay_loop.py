@@ -11,10 +11,11 @@ from opossum.findings.finding import Found, Severity
 from opossum.findings.links import FROM_STALE_CALLS
 from opossum.findings.polling_waste.wasting import THRESHOLDS, Schedule, wasted
 from opossum.findings.scene import Scene
+from opossum.words import tr, translatable
 
 SCHEDULE = Schedule(
-    lambda interval: "on every frame somebody stayed in the zone",
-    "Act in {function} on `enter` and `leave`, or on the event it waits for, not on every `stay`{where}.",
+    lambda interval: tr("on every frame somebody stayed in the zone"),
+    translatable("Act in {function} on `enter` and `leave`, or on the event it waits for, not on every `stay`{where}."),
 )
 
 

@@ -11,9 +11,10 @@ from opossum.findings.finding import Found, Severity
 from opossum.findings.polling_waste.replacing import POLLING_EVENT_SHARE, Replacement, interval_ns, replacement
 from opossum.findings.scene import Scene
 from opossum.findings.settings import Threshold
-from opossum.findings.wording import at_place, milliseconds, plural
+from opossum.findings.wording import at_place, milliseconds
 from opossum.stream.tables import Array
 from opossum.take.grouping import distinct
+from opossum.words import counted, tr
 
 POLLING_CALLS = Threshold("polling_calls", 60, "calls", "a second of ticks: with fewer, there is no schedule to judge")
 POLLING_WASTED_SHARE = Threshold(
@@ -113,21 +114,31 @@ def _tell(scene: Scene, looked: _Looked, schedule: Schedule) -> Found:
     budget = scene.budgets_ns[peer]
     interval = interval_ns(scene, group)
     instead = replacement(scene, peer, group, looked.hits)
-    owner = subject.o or plural(len(distinct(scene.owner[group])), "object")
-    about = "about " if looked.sampled else ""
-    summary = (
-        f"{subject.fn} of {owner} ran {plural(len(group), 'time')} {schedule.rhythm(interval)}, {_share(looked)}: "
-        f"{about}{wasted_ns / 1e6 / (scene.played_ns / 1e9):.2f} ms a second, {per_frame / budget:.1%} of the frame budget."
+    owner = subject.o or counted(len(distinct(scene.owner[group])), "object")
+    about = tr("about ") if looked.sampled else ""
+    summary = tr(
+        "{fn} of {owner} ran {times} {rhythm}, {share}: {about}{wasted_ns:.2f} ms a second, "
+        "{per_frame:.1%} of the frame budget.",
+        fn=subject.fn,
+        owner=owner,
+        times=counted(len(group), "time"),
+        rhythm=schedule.rhythm(interval),
+        share=_share(looked),
+        about=about,
+        wasted_ns=wasted_ns / 1e6 / (scene.played_ns / 1e9),
+        per_frame=per_frame / budget,
     )
     where = at_place(subject.at)
-    advice = schedule.advice.format(function=subject.fn, where=where)
+    advice = tr(schedule.advice, function=subject.fn, where=where)
     if instead is not None:
-        advice = (
-            f"Bind {subject.fn} to `{take.text(instead.event)}` instead{where}: "
-            "it comes just when there is something to find."
+        advice = tr(
+            "Bind {fn} to `{event}` instead{where}: it comes just when there is something to find.",
+            fn=subject.fn,
+            event=take.text(instead.event),
+            where=where,
         )
-    evidence = scene.evidence("call", looked.wasted[:4].tolist(), "ran for nothing")
-    evidence += scene.evidence("call", looked.hits[:3].tolist(), "found something")
+    evidence = scene.evidence("call", looked.wasted[:4].tolist(), tr("ran for nothing"))
+    evidence += scene.evidence("call", looked.hits[:3].tolist(), tr("found something"))
     unseen = _longest_unseen(looked)
     small = looked.sampled and per_frame < scene[POLLING_SAMPLED_BUDGET_SHARE] * budget
     weak = small or unseen > scene[POLLING_UNSEEN_SHARE] * len(group)
@@ -168,12 +179,20 @@ def _share(looked: _Looked) -> str:
     """Say how much of it was for nothing: of all, or of those that were looked at."""
     hits = len(looked.hits)
     if not looked.sampled:
-        found = f"it found something {plural(hits, 'time')}" if hits else "it never found anything"
-        return f"{len(looked.wasted) / len(looked.known):.1%} of them for nothing ({found})"
+        found = tr("it found something {times}", times=counted(hits, "time")) if hits else tr("it never found anything")
+        return tr(
+            "{wasted:.1%} of them for nothing ({found})", wasted=len(looked.wasted) / len(looked.known), found=found
+        )
     seen = len(looked.known) - len(looked.wasted)
-    found = f"{seen:,} of them found something" if seen else "none of them found anything"
-    others = f", {hits - seen:,} others sent something" if hits > seen else ""
-    return f"{len(looked.known):,} of {len(looked.group):,} looked at, {found}{others}"
+    found = tr("{seen:,} of them found something", seen=seen) if seen else tr("none of them found anything")
+    others = tr(", {hits:,} others sent something", hits=hits - seen) if hits > seen else ""
+    return tr(
+        "{known:,} of {group:,} looked at, {found}{others}",
+        known=len(looked.known),
+        group=len(looked.group),
+        found=found,
+        others=others,
+    )
 
 
 def _details(
@@ -185,26 +204,40 @@ def _details(
     faster: bool,
     instead: Replacement | None,
 ) -> tuple[str, ...]:
-    about = "about " if looked.sampled else ""
+    about = tr("about ") if looked.sampled else ""
     saved = round(len(looked.group) * len(looked.wasted) / len(looked.known))
-    details = [f"Saved if replaced: {about}{plural(saved, 'call')} and {milliseconds(wasted_ns)} in this take."]
+    details = [
+        tr(
+            "Saved if replaced: {about}{calls} and {length} in this take.",
+            about=about,
+            calls=counted(saved, "call"),
+            length=milliseconds(wasted_ns),
+        )
+    ]
     if instead is not None:
         details.append(
-            f"`{scene.take.text(instead.event)}` came just then in {instead.share:.0%} of the finds; "
-            f"polling noticed it {milliseconds(instead.delay_ns)} later on average."
+            tr(
+                "`{event}` came just then in {share:.0%} of the finds; polling noticed it {length} later on average.",
+                event=scene.take.text(instead.event),
+                share=instead.share,
+                length=milliseconds(instead.delay_ns),
+            )
         )
     else:
         details.append(
-            f"Polling notices a change {milliseconds(interval / 2)} late on average "
-            f"(half the interval of {milliseconds(interval)})."
+            tr(
+                "Polling notices a change {length} late on average (half the interval of {length2}).",
+                length=milliseconds(interval / 2),
+                length2=milliseconds(interval),
+            )
         )
     if faster and schedule.faster_than_frames:
-        details.append(schedule.faster_than_frames)
+        details.append(tr(schedule.faster_than_frames))
     if looked.sampled:
-        details.append("Only some calls were looked at, so rare finds cannot be excluded.")
+        details.append(tr("Only some calls were looked at, so rare finds cannot be excluded."))
         unseen = _longest_unseen(looked)
         if unseen > scene[POLLING_UNSEEN_SHARE] * len(looked.group):
-            details.append(f"Of {unseen:,} calls in a row nothing is known; it may work there.")
+            details.append(tr("Of {unseen:,} calls in a row nothing is known; it may work there.", unseen=unseen))
     if looked.own_only:
-        details.append("It did nothing as far as its own object shows; what lies elsewhere is not known.")
+        details.append(tr("It did nothing as far as its own object shows; what lies elsewhere is not known."))
     return tuple(details)

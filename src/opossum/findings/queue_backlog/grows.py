@@ -10,7 +10,7 @@ from opossum.findings.declaring import Cause
 from opossum.findings.finding import Found, Severity
 from opossum.findings.queue_backlog.lengths import BACKLOG_GROWTH, BACKLOG_MORE, queues, subject_of_queue, waited_frames
 from opossum.findings.scene import Scene
-from opossum.findings.wording import plural
+from opossum.words import counted, tr
 
 
 def find(scene: Scene) -> Iterator[Found]:
@@ -23,17 +23,28 @@ def find(scene: Scene) -> Iterator[Found]:
         highest = np.maximum.accumulate(queue.lengths)
         longer = np.concatenate(([highest[0] > 0], highest[1:] > highest[:-1]))
         pulled, waited = waited_frames(scene, queue)
-        worst = f"; what was pulled waited up to {plural(int(waited.max()), 'frame')}" if len(waited) else ""
+        worst = (
+            tr("; what was pulled waited up to {frames}", frames=counted(int(waited.max()), "frame"))
+            if len(waited)
+            else ""
+        )
         left = queue.puts[take.queue_waits.pull[queue.puts] < 0]
-        evidence = scene.evidence("put", left[:6].tolist(), "still on the queue at the end")
-        evidence += scene.evidence("put", pulled[-2:].tolist(), "pulled late")
+        evidence = scene.evidence("put", left[:6].tolist(), tr("still on the queue at the end"))
+        evidence += scene.evidence("put", pulled[-2:].tolist(), tr("pulled late"))
         yield Found(
             subject=subject,
             frame_rows=queue.frames[longer],
             count=int(queue.lengths[-1]),
-            summary=f"Queue `{subject.q}` grows by {queue.growth:.1f} sends a second and holds "
-            f"{int(queue.lengths[-1]):,} at the end{worst}.",
-            advice=f"Pull more of `{subject.q}` in each frame, put less on it, or drop what is too old to matter.",
+            summary=tr(
+                "Queue `{q}` grows by {growth:.1f} sends a second and holds {lengths:,} at the end{worst}.",
+                q=subject.q,
+                growth=queue.growth,
+                lengths=int(queue.lengths[-1]),
+                worst=worst,
+            ),
+            advice=tr(
+                "Pull more of `{q}` in each frame, put less on it, or drop what is too old to matter.", q=subject.q
+            ),
             evidence=tuple(evidence),
         )
 

@@ -11,7 +11,7 @@ from opossum.findings.finding import Found, Severity
 from opossum.findings.queue_backlog.lengths import queues, subject_of_queue, waited_frames
 from opossum.findings.scene import Scene
 from opossum.findings.settings import Threshold
-from opossum.findings.wording import plural
+from opossum.words import counted, tr
 
 QUEUE_WAIT_FRAMES = Threshold(
     "queue_wait_frames", 2, "frames", "a queue may pass on in this frame or the next what it is given"
@@ -28,15 +28,22 @@ def find(scene: Scene) -> Iterator[Found]:
             continue
         subject = subject_of_queue(scene, queue)
         late = pulled[waited > scene[QUEUE_WAIT_FRAMES]]
-        evidence = scene.evidence("put", late[:4].tolist(), "put here")
-        evidence += scene.evidence("pull", scene.take.queue_waits.pull[late[:4]].tolist(), "pulled here")
+        evidence = scene.evidence("put", late[:4].tolist(), tr("put here"))
+        evidence += scene.evidence("pull", scene.take.queue_waits.pull[late[:4]].tolist(), tr("pulled here"))
         yield Found(
             subject=subject,
             frame_rows=scene.take.queue_waits.pull_frame[late],
             count=len(late),
-            summary=f"What is put on queue `{subject.q}` waits {plural(int(np.median(waited)), 'frame')} in the median, "
-            f"{plural(int(waited.max()), 'frame')} at worst ({plural(len(waited), 'send')} pulled).",
-            advice=f"Pull `{subject.q}` in each frame until it is empty, or in the phase after the one that fills it.",
+            summary=tr(
+                "What is put on queue `{q}` waits {frames} in the median, {frames2} at worst ({sends} pulled).",
+                q=subject.q,
+                frames=counted(int(np.median(waited)), "frame"),
+                frames2=counted(int(waited.max()), "frame"),
+                sends=counted(len(waited), "send"),
+            ),
+            advice=tr(
+                "Pull `{q}` in each frame until it is empty, or in the phase after the one that fills it.", q=subject.q
+            ),
             evidence=tuple(evidence),
         )
 

@@ -11,9 +11,10 @@ from opossum.findings.finding import Finding, Found, Severity, Subject
 from opossum.findings.listening import listening
 from opossum.findings.scene import Scene
 from opossum.findings.settings import Threshold
-from opossum.findings.wording import at_place, plural
+from opossum.findings.wording import at_place
 from opossum.stream.tables import Array
 from opossum.take.grouping import Runs, distinct, factorised, parted
+from opossum.words import counted, tr
 
 RACE_SPAWNS = Threshold("race_spawns", 4, "spawns", "with fewer, now this and now that is no pattern")
 RACE_FRAMES = Threshold("race_frames", 10, "frames", "what comes so soon after a spawn belongs to its start")
@@ -123,9 +124,9 @@ def _tell(scene: Scene, missed: Array, sends: Array, heard: Array) -> Found:
     event, cls = take.text(int(table["ev"][missed[0]])), take.class_of(int(table["o"][missed[0]]))
     functions = distinct(np.asarray(table["fn"])[missed])
     at = take.text(int(table["at"][missed[0]]))
-    evidence = scene.evidence("send", distinct(sends)[:4].tolist(), "sent before it was bound")
-    evidence += scene.evidence("bind", missed[:3].tolist(), "bound too late")
-    evidence += scene.evidence("bind", heard[:3].tolist(), "bound in time")
+    evidence = scene.evidence("send", distinct(sends)[:4].tolist(), tr("sent before it was bound"))
+    evidence += scene.evidence("bind", missed[:3].tolist(), tr("bound too late"))
+    evidence += scene.evidence("bind", heard[:3].tolist(), tr("bound in time"))
     return Found(
         subject=Subject(
             ev=event,
@@ -136,9 +137,20 @@ def _tell(scene: Scene, missed: Array, sends: Array, heard: Array) -> Found:
         ),
         frame_rows=take.sends.frame[sends],
         count=len(missed),
-        summary=f"Of {plural(len(missed) + len(heard), 'new ' + cls)} {len(heard):,} were bound to `{event}` before it was "
-        f"sent and {len(missed):,} after: whether they hear it is luck.",
-        advice=f"Bind `{event}` where {cls or 'the object'} is made{at_place(at)}, before anything can send it.",
+        summary=tr(
+            "Of {plural} {heard:,} were bound to `{event}` before it was sent and {missed:,} after: whether "
+            "they hear it is luck.",
+            plural=counted(len(missed) + len(heard), "new " + cls),
+            heard=len(heard),
+            event=event,
+            missed=len(missed),
+        ),
+        advice=tr(
+            "Bind `{event}` where {cls} is made{place}, before anything can send it.",
+            event=event,
+            cls=cls or tr("the object"),
+            place=at_place(at),
+        ),
         evidence=tuple(evidence),
     )
 

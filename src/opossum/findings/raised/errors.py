@@ -9,9 +9,10 @@ import numpy as np
 from opossum.findings.finding import Found
 from opossum.findings.listening import listening
 from opossum.findings.scene import Scene
-from opossum.findings.wording import at_place, plural
+from opossum.findings.wording import at_place
 from opossum.stream.tables import Array
 from opossum.take.grouping import distinct, factorised
+from opossum.words import counted, tr
 
 WAYS_TO_END = ("SystemExit", "KeyboardInterrupt", "GeneratorExit")
 """What is raised to end the game, or a loop, is no error."""
@@ -76,18 +77,24 @@ def tell(scene: Scene, calls: Array, shown: Array, rest: str, advice: str, binds
     codes = np.asarray(take.tables["ret"]["err"])[take.calls.ret[calls]]
     texts = [(take.text(int(code)), int((codes == code).sum())) for code in distinct(codes)]
     texts.sort(key=lambda item: -item[1])
-    evidence = scene.evidence("call", shown[:3].tolist(), "this call")
-    evidence += scene.evidence("ret", take.calls.ret[shown[:3]].tolist(), "ended in an error")
-    evidence += scene.evidence("bind", binds[:3].tolist(), "not called after it")
+    evidence = scene.evidence("call", shown[:3].tolist(), tr("this call"))
+    evidence += scene.evidence("ret", take.calls.ret[shown[:3]].tolist(), tr("ended in an error"))
+    evidence += scene.evidence("bind", binds[:3].tolist(), tr("not called after it"))
     return Found(
         subject=subject,
         frame_rows=take.calls.frame[shown],
         count=len(calls),
         cost_ns=scene.cost_of(calls),
-        summary=f"{subject.fn} ended in an error {plural(len(calls), 'time')} when called for `{subject.ev}`: "
-        f"{texts[0][0] or 'no text'}{rest}.",
+        summary=tr(
+            "{fn} ended in an error {times} when called for `{ev}`: {texts}{rest}.",
+            fn=subject.fn,
+            times=counted(len(calls), "time"),
+            ev=subject.ev,
+            texts=texts[0][0] or tr("no text"),
+            rest=rest,
+        ),
         advice=f"{advice}{at_place(subject.at)}.",
         evidence=tuple(evidence),
         calls=shown,
-        details=tuple(f"{plural(count, 'time')}: {text}" for text, count in texts[:8]),
+        details=tuple(f"{counted(count, 'time')}: {text}" for text, count in texts[:8]),
     )

@@ -11,6 +11,7 @@ from opossum.findings.finding import Found, Severity
 from opossum.findings.links import FROM_STALE_CALLS
 from opossum.findings.raised.errors import errors, tell
 from opossum.findings.scene import Scene
+from opossum.words import tr
 
 
 def find(scene: Scene) -> Iterator[Found]:
@@ -18,7 +19,7 @@ def find(scene: Scene) -> Iterator[Found]:
     for error in scene.once(errors):
         if not any(len(binds) for binds in error.left_out):
             function = scene.take.function_of_call(int(error.calls[0]))
-            advice = f"Mend {function}, or let it check what it is given"
+            advice = tr("Mend {function}, or let it check what it is given", function=function)
             yield tell(scene, error.calls, error.calls, "", advice, np.zeros(0, np.int64))
 
 

@@ -13,6 +13,7 @@ from opossum.findings.raised.errors import errors, tell
 from opossum.findings.scene import Scene
 from opossum.findings.wording import listed
 from opossum.take.grouping import distinct
+from opossum.words import tr
 
 
 def find(scene: Scene) -> Iterator[Found]:
@@ -24,10 +25,17 @@ def find(scene: Scene) -> Iterator[Found]:
         if not len(shown):
             continue
         binds = distinct(np.concatenate(error.left_out))
-        names = listed([f"{take.text(int(table['fn'][b]))} of {take.text(int(table['o'][b]))}" for b in binds])
+        names = listed(
+            [
+                tr("{table} of {table2}", table=take.text(int(table["fn"][b])), table2=take.text(int(table["o"][b])))
+                for b in binds
+            ]
+        )
         function = take.function_of_call(int(shown[0]))
-        advice = f"Mend {function}, and let the dispatcher go on to the other listeners when one raises"
-        yield tell(scene, error.calls, shown, f"; not called after it: {names}", advice, binds)
+        advice = tr(
+            "Mend {function}, and let the dispatcher go on to the other listeners when one raises", function=function
+        )
+        yield tell(scene, error.calls, shown, tr("; not called after it: {names}", names=names), advice, binds)
 
 
 REST_NOT_CALLED = Cause(

@@ -11,10 +11,11 @@ from opossum.findings.finding import Found, Severity
 from opossum.findings.scene import Scene
 from opossum.findings.stale_listener.outliving import gone_evidence, outlives, pile_up
 from opossum.findings.symptoms import EARLY_OR_LATE
-from opossum.findings.wording import at_place, listed, milliseconds, plural
+from opossum.findings.wording import at_place, listed, milliseconds
 from opossum.stream.tables import Array
 from opossum.take.grouping import distinct
 from opossum.take.indexes.objects import GONE
+from opossum.words import counted, tr
 
 
 def find(scene: Scene) -> Iterator[Found]:
@@ -48,19 +49,27 @@ def _tell(scene: Scene, rows: Array) -> Found:
     binds = distinct(calls.bind[rows])
     binds = binds[binds >= 0]
     cost = scene.cost_of(rows)
-    evidence = scene.evidence("bind", binds[:3].tolist(), "bound here")
-    evidence += gone_evidence(scene, _gone_lines(scene, rows, binds), "its owner went")
-    evidence += scene.evidence("call", rows[:4].tolist(), "called all the same")
+    evidence = scene.evidence("bind", binds[:3].tolist(), tr("bound here"))
+    evidence += gone_evidence(scene, _gone_lines(scene, rows, binds), tr("its owner went"))
+    evidence += scene.evidence("call", rows[:4].tolist(), tr("called all the same"))
     where = take.text(int(take.tables["bind"]["at"][binds[0]])) if len(binds) else ""
-    unbind = f"Unbind `{subject.ev}` where {subject.cls or 'the owner'} is destroyed"
+    unbind = tr("Unbind `{ev}` where {cls} is destroyed", ev=subject.ev, cls=subject.cls or tr("the owner"))
     return Found(
         subject=subject,
         frame_rows=calls.frame[rows],
         count=len(rows),
         cost_ns=cost,
-        summary=f"{subject.fn} was called {plural(len(rows), 'time')} for {plural(len(owners), 'object')} already gone "
-        f"({listed(owners)}), {milliseconds(cost)} in all{pile_up(scene, len(owners))}.",
-        advice=f"{unbind}{f'; it is bound at {where}' if where else f' ({subject.fn}{at_place(subject.at)})'}.",
+        summary=tr(
+            "{fn} was called {times} for {objects} already gone ({owners}), {length} in all{pile_up}.",
+            fn=subject.fn,
+            times=counted(len(rows), "time"),
+            objects=counted(len(owners), "object"),
+            owners=listed(owners),
+            length=milliseconds(cost),
+            pile_up=pile_up(scene, len(owners)),
+        ),
+        advice=unbind
+        + (tr("; it is bound at {where}.", where=where) if where else f" ({subject.fn}{at_place(subject.at)})."),
         evidence=tuple(evidence),
         calls=rows,
     )

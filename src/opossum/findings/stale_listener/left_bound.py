@@ -23,6 +23,7 @@ from opossum.findings.stale_listener.outliving import (
 from opossum.findings.symptoms import NEVER_COMES
 from opossum.findings.wording import listed
 from opossum.stream.tables import Array
+from opossum.words import tr
 
 
 def find(scene: Scene) -> Iterator[Found]:
@@ -39,17 +40,27 @@ def _tell(scene: Scene, binds: Array) -> Found:
     subject = subject_of_binds(scene, binds)
     owners = names_of(scene, binds, "o")
     gone_line = scene.take.binds.owner_gone_line
-    evidence = scene.evidence("bind", binds[:3].tolist(), "bound here, never unbound")
-    evidence += gone_evidence(scene, gone_line[binds], "its owner went")
-    went = "its owner" if len(owners) == 1 else "their owners"
+    evidence = scene.evidence("bind", binds[:3].tolist(), tr("bound here, never unbound"))
+    evidence += gone_evidence(scene, gone_line[binds], tr("its owner went"))
+    went = tr("its owner") if len(owners) == 1 else tr("their owners")
     return Found(
         subject=subject,
         frame_rows=frames_of_lines(scene, gone_line)[binds],
         count=len(binds),
-        summary=f"{subject.fn} of {listed(owners)} was still bound to `{subject.ev}` when {went} went; "
-        f"it was not called since{pile_up(scene, len(owners))}.",
-        advice=f"Unbind `{subject.ev}` where {subject.cls or 'the owner'} is destroyed"
-        f"{f'; it is bound ({subject.at})' if subject.at else ''}.",
+        summary=tr(
+            "{fn} of {owners} was still bound to `{ev}` when {went} went; it was not called since{pile_up}.",
+            fn=subject.fn,
+            owners=listed(owners),
+            ev=subject.ev,
+            went=went,
+            pile_up=pile_up(scene, len(owners)),
+        ),
+        advice=tr(
+            "Unbind `{ev}` where {cls} is destroyed{what}.",
+            ev=subject.ev,
+            cls=subject.cls or tr("the owner"),
+            what=tr("; it is bound ({at})", at=subject.at) if subject.at else "",
+        ),
         evidence=tuple(evidence),
     )
 

@@ -11,6 +11,7 @@ from opossum.findings.scene import Scene
 from opossum.stream.tables import Array
 from opossum.take.grouping import distinct, parted
 from opossum.take.indexes.objects import NEVER
+from opossum.words import tr
 
 
 def frames_of_lines(scene: Scene, lines: Array) -> Array:
@@ -77,4 +78,4 @@ def pile_up(scene: Scene, objects: int) -> str:
     """Say how fast leftovers pile up, where there are several."""
     if objects < 2:
         return ""
-    return f"; {objects * 60e9 / scene.played_ns:.1f} more pile up a minute"
+    return tr("; {objects:.1f} more pile up a minute", objects=objects * 60e9 / scene.played_ns)

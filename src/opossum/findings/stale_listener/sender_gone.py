@@ -22,6 +22,7 @@ from opossum.findings.symptoms import NEVER_COMES
 from opossum.findings.wording import listed
 from opossum.stream.tables import Array
 from opossum.take.indexes.objects import ALIVE
+from opossum.words import tr
 
 
 def find(scene: Scene) -> Iterator[Found]:
@@ -46,15 +47,25 @@ def _tell(scene: Scene, binds: Array) -> Found:
     subject = subject_of_binds(scene, binds)
     sources = names_of(scene, binds, "src")
     gone_line = scene.take.binds.source_gone_line
-    evidence = scene.evidence("bind", binds[:3].tolist(), "listens to that sender only")
-    evidence += gone_evidence(scene, gone_line[binds], "the sender went")
+    evidence = scene.evidence("bind", binds[:3].tolist(), tr("listens to that sender only"))
+    evidence += gone_evidence(scene, gone_line[binds], tr("the sender went"))
     return Found(
         subject=subject,
         frame_rows=frames_of_lines(scene, gone_line)[binds],
         count=len(binds),
-        summary=f"{subject.fn} of {listed(names_of(scene, binds, 'o'))} still listens to `{subject.ev}` of "
-        f"{listed(sources)}, which {'is' if len(sources) == 1 else 'are'} gone: it can never be called again.",
-        advice=f"Unbind `{subject.ev}` when its sender goes{f'; it is bound ({subject.at})' if subject.at else ''}.",
+        summary=tr(
+            "{fn} of {names_of} still listens to `{ev}` of {sources}, which {is_} gone: it can never be called again.",
+            fn=subject.fn,
+            names_of=listed(names_of(scene, binds, "o")),
+            ev=subject.ev,
+            sources=listed(sources),
+            is_=tr("is") if len(sources) == 1 else tr("are"),
+        ),
+        advice=tr(
+            "Unbind `{ev}` when its sender goes{what}.",
+            ev=subject.ev,
+            what=tr("; it is bound ({at})", at=subject.at) if subject.at else "",
+        ),
         evidence=tuple(evidence),
     )
 

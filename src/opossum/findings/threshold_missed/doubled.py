@@ -10,7 +10,7 @@ from opossum.findings.declaring import Cause
 from opossum.findings.finding import Found, Severity
 from opossum.findings.scene import Scene
 from opossum.findings.threshold_missed.passing import LEARNT_FIRINGS, by_event, tell
-from opossum.findings.wording import plural
+from opossum.words import counted, tr
 
 
 def find(scene: Scene) -> Iterator[Found]:
@@ -26,8 +26,11 @@ def find(scene: Scene) -> Iterator[Found]:
             missed,
             scene.take.sends.frame[again],
             np.concatenate((first[:1], again)),
-            f"`{{event}}` is due {{when}} and was sent again {plural(len(again), 'time')} before its time came round.",
-            "Remember that `{event}` was sent for this passing, and send it again only after the next one.",
+            tr(
+                "`{{event}}` is due {{when}} and was sent again {times} before its time came round.",
+                times=counted(len(again), "time"),
+            ),
+            tr("Remember that `{event}` was sent for this passing, and send it again only after the next one."),
             np.zeros(0, np.int64),
         )
 

@@ -10,6 +10,7 @@ from opossum.findings.scene import Scene
 from opossum.findings.threshold_missed import passing as passed
 from opossum.findings.threshold_missed.passing import LEARNT_FIRINGS
 from opossum.findings.threshold_missed.unsent import find_unsent
+from opossum.words import tr
 
 
 def find(scene: Scene) -> Iterator[Found]:
@@ -17,8 +18,11 @@ def find(scene: Scene) -> Iterator[Found]:
     yield from find_unsent(
         scene,
         passed.JUMP,
-        "the clock was set past it",
-        "When the clock is set on, send `{event}` and everything else that lies between the old time and the new one.",
+        tr("the clock was set past it"),
+        tr(
+            "When the clock is set on, send `{event}` and everything else that lies between the old time and "
+            "the new one."
+        ),
     )
 
 

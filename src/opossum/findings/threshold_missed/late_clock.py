@@ -12,8 +12,8 @@ from opossum.findings.frame_times import frame_times
 from opossum.findings.mark_late.coming import FROM_A_STALL
 from opossum.findings.scene import Scene
 from opossum.findings.threshold_missed.passing import CLOCK_STEPS, LEARNT_FIRINGS, Passing, by_event, tell
-from opossum.findings.wording import plural
 from opossum.stream.tables import Array
+from opossum.words import counted, tr
 
 
 def find(scene: Scene) -> Iterator[Found]:
@@ -33,9 +33,14 @@ def find(scene: Scene) -> Iterator[Found]:
                 missed,
                 scene.take.sends.frame[sends],
                 sends,
-                f"`{{event}}` is due {{when}} and came up to {worst:.0f} in-game seconds late, {plural(len(sends), 'time')}; "
-                f"a step of the clock is {missed[0].step:.2g}.",
-                "Look for `{event}` in every step of the clock, or let a timer to its time send it.",
+                tr(
+                    "`{{event}}` is due {{when}} and came up to {worst:.0f} in-game seconds late, {times}; a step of "
+                    "the clock is {step:.2g}.",
+                    worst=worst,
+                    times=counted(len(sends), "time"),
+                    step=missed[0].step,
+                ),
+                tr("Look for `{event}` in every step of the clock, or let a timer to its time send it."),
                 np.zeros(0, np.int64),
             )
 

@@ -11,10 +11,10 @@ from opossum.findings.declaring import Cause
 from opossum.findings.finding import Found, Severity, Subject
 from opossum.findings.scene import Scene
 from opossum.findings.settings import Threshold
-from opossum.findings.wording import plural
 from opossum.stream.tables import Array
 from opossum.take.grouping import Groups, distinct, factorised
 from opossum.take.json_values import json_values
+from opossum.words import counted, tr
 
 LEVEL_CROSSINGS = Threshold(
     "level_crossings", 4, "crossings", "an event that came at three crossings may have come by chance"
@@ -166,9 +166,9 @@ def _tell(
     table = take.tables["watch"]
     owner, name = take.text(int(table["o"][changes.rows[0]])), take.text(int(table["name"][changes.rows[0]]))
     first = int(unseen[0])
-    step = f"from {changes.before[first]:g} to {changes.after[first]:g}"
-    evidence = scene.evidence("watch", changes.rows[unseen][:4].tolist(), "crossed, and nothing was sent")
-    evidence += scene.evidence("watch", changes.rows[seen][:3].tolist(), "crossed, and the event came")
+    step = tr("from {before:g} to {after:g}", before=changes.before[first], after=changes.after[first])
+    evidence = scene.evidence("watch", changes.rows[unseen][:4].tolist(), tr("crossed, and nothing was sent"))
+    evidence += scene.evidence("watch", changes.rows[seen][:3].tolist(), tr("crossed, and the event came"))
     return Found(
         subject=Subject(
             ev=take.text(event),
@@ -178,9 +178,23 @@ def _tell(
         ),
         frame_rows=changes.frame[unseen],
         count=len(unseen),
-        summary=f"`{take.text(event)}` follows when `{name}` of {owner} {'rises to' if up else 'falls to'} about {level:g} "
-        f"({plural(len(seen), 'time')}), but not {plural(len(unseen), 'time')}: it went {step} at once.",
-        advice=f"Ask whether `{name}` crossed {level:g} since the last look, not whether it equals it or lies near it.",
+        summary=tr(
+            "`{event}` follows when `{name}` of {owner} {rises_to} about {level:g} ({times}), but not "
+            "{times2}: it went {step} at once.",
+            event=take.text(event),
+            name=name,
+            owner=owner,
+            rises_to=tr("rises to") if up else tr("falls to"),
+            level=level,
+            times=counted(len(seen), "time"),
+            times2=counted(len(unseen), "time"),
+            step=step,
+        ),
+        advice=tr(
+            "Ask whether `{name}` crossed {level:g} since the last look, not whether it equals it or lies near it.",
+            name=name,
+            level=level,
+        ),
         evidence=tuple(evidence),
         told_apart=(name,),
     )

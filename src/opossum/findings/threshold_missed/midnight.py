@@ -10,6 +10,7 @@ from opossum.findings.scene import Scene
 from opossum.findings.threshold_missed import passing as passed
 from opossum.findings.threshold_missed.passing import LEARNT_FIRINGS
 from opossum.findings.threshold_missed.unsent import find_unsent
+from opossum.words import tr
 
 
 def find(scene: Scene) -> Iterator[Found]:
@@ -17,8 +18,11 @@ def find(scene: Scene) -> Iterator[Found]:
     yield from find_unsent(
         scene,
         passed.MIDNIGHT,
-        "it lies between the last time before midnight and the first after it",
-        "Compare times that run on over midnight (days and seconds), so that `{event}` is found between the last and this.",
+        tr("it lies between the last time before midnight and the first after it"),
+        tr(
+            "Compare times that run on over midnight (days and seconds), so that `{event}` is found between "
+            "the last and this."
+        ),
     )
 
 

@@ -15,6 +15,7 @@ from opossum.findings.wording import listed
 from opossum.stream.tables import Array
 from opossum.take.grouping import distinct, parted
 from opossum.take.indexes.clocks import DAY, Clock
+from opossum.words import tr
 
 LEARNT_FIRINGS = Threshold("learnt_firings", 3, "firings", "twice at one time of day may be chance")
 CLOCK_STEPS = Threshold("clock_steps", 2.0, "steps of the clock", "a check in every frame comes one step late at most")
@@ -235,8 +236,10 @@ def by_event(scene: Scene) -> Iterator[list[Passing]]:
 def moment_of(passing: Passing) -> str:
     """Return when an event is due, in words."""
     if passing.period == "day":
-        return f"at {time_of_day(passing.due)}"
-    return f"every {passing.period}" + (f", {passing.due:.0f} s past it" if passing.due >= 1 else "")
+        return tr("at {time_of_day}", time_of_day=time_of_day(passing.due))
+    return tr("every {period}", period=passing.period) + (
+        tr(", {due:.0f} s past it", due=passing.due) if passing.due >= 1 else ""
+    )
 
 
 def frame_after(scene: Scene, passing: Passing, places: Array) -> Array:
@@ -258,8 +261,8 @@ def tell(
     """Return a finding about one event's moments; the texts name {event} and {when}."""
     take, passing = scene.take, missed[0]
     words = {"event": take.text(passing.event), "when": listed([moment_of(one) for one in missed])}
-    evidence = scene.evidence("clock", distinct(clock[clock >= 0])[:4].tolist(), "the clock was set here")
-    evidence += scene.evidence("send", sends[:6].tolist(), "it came here")
+    evidence = scene.evidence("clock", distinct(clock[clock >= 0])[:4].tolist(), tr("the clock was set here"))
+    evidence += scene.evidence("send", sends[:6].tolist(), tr("it came here"))
     return Found(
         subject=Subject(ev=words["event"], peer=scene.peer_name(passing.peer)),
         frame_rows=frames,

@@ -9,7 +9,7 @@ import numpy as np
 from opossum.findings.finding import Found
 from opossum.findings.scene import Scene
 from opossum.findings.threshold_missed.passing import by_event, frame_after, tell
-from opossum.findings.wording import plural
+from opossum.words import counted, tr
 
 
 def find_unsent(scene: Scene, how: int, why: str, advice: str) -> Iterator[Found]:
@@ -31,7 +31,11 @@ def find_unsent(scene: Scene, how: int, why: str, advice: str) -> Iterator[Found
                 missed,
                 shown,
                 np.array(came[:3], np.int64),
-                f"`{{event}}` is due {{when}} and was not sent, {plural(len(shown), 'time')}: {why}.",
+                tr(
+                    "`{{event}}` is due {{when}} and was not sent, {times}: {why}.",
+                    times=counted(len(shown), "time"),
+                    why=why,
+                ),
                 advice,
                 np.concatenate(clock),
             )

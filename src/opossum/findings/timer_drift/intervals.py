@@ -13,9 +13,10 @@ from opossum.findings.finding import Finding, Found
 from opossum.findings.frame_times import frame_times, stalls
 from opossum.findings.scene import Scene
 from opossum.findings.settings import Threshold
-from opossum.findings.wording import at_place, listed, plural
+from opossum.findings.wording import at_place, listed
 from opossum.stream.tables import Array
 from opossum.take.grouping import distinct, parted
+from opossum.words import counted, tr
 
 DRIFT_INTERVALS = Threshold("drift_intervals", 8, "intervals", "fewer may be off by chance")
 DRIFT_FRAMES = Threshold(
@@ -153,19 +154,33 @@ def _tell(scene: Scene, intervals: list[Interval], why: str, advice: str) -> Fou
     mean = float(off.mean())
     usual = scene.once(frame_times).usual_ns[int(table["p"][first.arm])]
     words = {"event": event, "asked": f"{first.asked:.3g}", "frames": f"{float(np.median(first.frames)):.3g}"}
-    evidence = scene.evidence("arm", arms[:3].tolist(), "set here")
-    evidence += scene.evidence("send", firings[:6].tolist(), "fired off its interval")
+    evidence = scene.evidence("arm", arms[:3].tolist(), tr("set here"))
+    evidence += scene.evidence("send", firings[:6].tolist(), tr("fired off its interval"))
     return Found(
         subject=subject_of_arms(scene, arms),
         frame_rows=take.sends.frame[firings],
         count=len(firings),
-        summary=f"The timer for `{event}` of {listed(owners) or 'the game'} is {abs(mean):.2g} {'frame' if abs(mean) <= 1 else 'frames'} too "
-        f"{'late' if mean > 0 else 'early'} an interval on average, over {plural(len(off), 'interval')}: "
-        f"{why.format(**words)}.",
+        summary=tr(
+            "The timer for `{event}` of {owners} is {mean:.2g} {frame} too {late} an interval on average, "
+            "over {intervals}: {what}.",
+            event=event,
+            owners=listed(owners) or tr("the game"),
+            mean=abs(mean),
+            frame=tr("frame") if abs(mean) <= 1 else tr("frames"),
+            late=tr("late") if mean > 0 else tr("early"),
+            intervals=counted(len(off), "interval"),
+            what=why.format(**words),
+        ),
         advice=f"{advice.format(**words)}{at_place(at)}.",
         evidence=tuple(evidence),
         calls=scene.calls_of_sends(firings),
-        details=(f"It gains {mean * usual / 1e6 * len(off):+.0f} ms over {plural(len(off), 'interval')}.",),
+        details=(
+            tr(
+                "It gains {mean:+.0f} ms over {intervals}.",
+                mean=mean * usual / 1e6 * len(off),
+                intervals=counted(len(off), "interval"),
+            ),
+        ),
     )
 
 

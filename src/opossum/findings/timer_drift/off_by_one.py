@@ -18,6 +18,7 @@ from opossum.findings.timer_drift.intervals import (
     told,
     whole_frames,
 )
+from opossum.words import tr
 
 
 def _judged(scene: Scene, interval: Interval) -> bool:
@@ -33,8 +34,11 @@ def find(scene: Scene) -> Iterator[Found]:
     yield from told(
         scene,
         _judged,
-        "every {frames} frames instead of every {asked}",
-        "Count from the frame in which it was due, and compare with `>=`, so that `{event}` comes every {asked} frames",
+        tr("every {frames} frames instead of every {asked}"),
+        tr(
+            "Count from the frame in which it was due, and compare with `>=`, so that `{event}` comes every "
+            "{asked} frames"
+        ),
     )
 
 

@@ -18,6 +18,7 @@ from opossum.findings.timer_drift.intervals import (
     told,
     whole_frames,
 )
+from opossum.words import tr
 
 
 def _judged(scene: Scene, interval: Interval) -> bool:
@@ -30,9 +31,11 @@ def find(scene: Scene) -> Iterator[Found]:
     yield from told(
         scene,
         _judged,
-        "{frames} whole frames where {asked} were asked for, and the rest is dropped each time",
-        "Carry what is left over into the next interval of `{event}` (take the interval off the time counted, do not set it "
-        "to zero)",
+        tr("{frames} whole frames where {asked} were asked for, and the rest is dropped each time"),
+        tr(
+            "Carry what is left over into the next interval of `{event}` (take the interval off the time "
+            "counted, do not set it to zero)"
+        ),
     )
 
 

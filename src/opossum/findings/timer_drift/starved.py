@@ -8,6 +8,7 @@ from opossum.findings.declaring import Cause
 from opossum.findings.finding import Found, Severity
 from opossum.findings.scene import Scene
 from opossum.findings.timer_drift.intervals import FROM_A_FREEZE, THRESHOLDS, starving, told
+from opossum.words import tr
 
 
 def find(scene: Scene) -> Iterator[Found]:
@@ -15,8 +16,8 @@ def find(scene: Scene) -> Iterator[Found]:
     yield from told(
         scene,
         starving,
-        "it falls behind in long frames only, and does not catch up",
-        "Count time for `{event}`, not frames, and fire as often as the time that passed holds its interval",
+        tr("it falls behind in long frames only, and does not catch up"),
+        tr("Count time for `{event}`, not frames, and fire as often as the time that passed holds its interval"),
     )
 
 

@@ -13,9 +13,10 @@ from opossum.findings.scene import Scene
 from opossum.findings.settings import Threshold
 from opossum.findings.timer_left_running.owner_gone import left_armed
 from opossum.findings.unheard.hearing import unheard_sends
-from opossum.findings.wording import at_place, listed, plural
+from opossum.findings.wording import at_place, listed
 from opossum.stream.tables import Array
 from opossum.take.grouping import parted
+from opossum.words import counted, tr
 
 FIRINGS_FOR_NOBODY = Threshold(
     "firings_for_nobody", 20, "firings in a row", "a timer may wait a while for its listener, but not so long"
@@ -64,16 +65,23 @@ def _tell(scene: Scene, arms: Array, fired: Array) -> Found:
     table = take.tables["arm"]
     owners = owners_of_arms(scene, arms)
     event, at = take.text(int(take.arms.event[arms[0]])), take.text(int(table["at"][arms[0]]))
-    evidence = scene.evidence("arm", arms[:3].tolist(), "set here")
-    evidence += scene.evidence("send", fired[:6].tolist(), "fired for nobody")
+    evidence = scene.evidence("arm", arms[:3].tolist(), tr("set here"))
+    evidence += scene.evidence("send", fired[:6].tolist(), tr("fired for nobody"))
     return Found(
         subject=subject_of_arms(scene, arms),
         frame_rows=take.sends.frame[fired],
         count=len(fired),
-        summary=f"The timer for `{event}` of {listed(owners) or 'the game'} fired {plural(len(fired), 'time')} and nobody "
-        "was called.",
-        advice=f"Clear the timer for `{event}` when its last listener goes, or do not set it before one is bound"
-        f"{at_place(at)}.",
+        summary=tr(
+            "The timer for `{event}` of {owners} fired {times} and nobody was called.",
+            event=event,
+            owners=listed(owners) or tr("the game"),
+            times=counted(len(fired), "time"),
+        ),
+        advice=tr(
+            "Clear the timer for `{event}` when its last listener goes, or do not set it before one is bound{place}.",
+            event=event,
+            place=at_place(at),
+        ),
         evidence=tuple(evidence),
     )
 

@@ -14,10 +14,11 @@ from opossum.findings.links import FROM_STALE_CALLS
 from opossum.findings.scene import Scene
 from opossum.findings.settings import Threshold
 from opossum.findings.stale_listener.outliving import gone_evidence
-from opossum.findings.wording import at_place, listed, plural
+from opossum.findings.wording import at_place, listed
 from opossum.stream.tables import Array
 from opossum.take.grouping import parted
 from opossum.take.indexes.objects import NEVER
+from opossum.words import counted, tr
 
 LEFT_ARMED_SECONDS = Threshold(
     "left_armed_seconds", 5.0, "s", "what is still set so long after its owner went was forgotten"
@@ -87,23 +88,34 @@ def _tell(scene: Scene, arms: Array, fired: Array) -> Found:
     gone_line, _ = take.objects.next_gone(*(np.asarray(table[name])[arms] for name in ("p", "o", "line")))
     owners = owners_of_arms(scene, arms)
     loops = (np.asarray(table["loop"])[arms] == 1).any()
-    what = "timer" if loops else "delay"
+    what = tr("timer") if loops else tr("delay")
     event, at = take.text(int(take.arms.event[arms[0]])), take.text(int(table["at"][arms[0]]))
     calls = scene.calls_of_sends(np.sort(fired))
     frames = take.sends.frame[fired] if len(fired) else take.frames.rows_of_lines(table["p"][arms], gone_line)
-    how = f"fired {plural(len(fired), 'time')} after" if len(fired) else "stayed set after"
-    evidence = scene.evidence("arm", arms[:3].tolist(), "set here")
-    evidence += gone_evidence(scene, gone_line, "its owner went")
-    evidence += scene.evidence("send", fired[:4].tolist(), "fired all the same")
+    how = tr("fired {times} after", times=counted(len(fired), "time")) if len(fired) else tr("stayed set after")
+    evidence = scene.evidence("arm", arms[:3].tolist(), tr("set here"))
+    evidence += gone_evidence(scene, gone_line, tr("its owner went"))
+    evidence += scene.evidence("send", fired[:4].tolist(), tr("fired all the same"))
     return Found(
         subject=subject_of_arms(scene, arms),
         frame_rows=frames,
         count=len(fired) or len(arms),
         cost_ns=scene.cost_of(calls),
-        summary=f"The {what} for `{event}` of {listed(owners)} {how} {'its owner' if len(owners) == 1 else 'their owners'} "
-        "went.",
-        advice=f"Clear the {what} for `{event}` where {take.class_of(int(table['o'][arms[0]])) or 'its owner'} is "
-        f"destroyed{at_place(at)}.",
+        summary=tr(
+            "The {what} for `{event}` of {owners} {how} {its_owner} went.",
+            what=what,
+            event=event,
+            owners=listed(owners),
+            how=how,
+            its_owner=tr("its owner") if len(owners) == 1 else tr("their owners"),
+        ),
+        advice=tr(
+            "Clear the {what} for `{event}` where {class_of} is destroyed{place}.",
+            what=what,
+            event=event,
+            class_of=take.class_of(int(table["o"][arms[0]])) or tr("its owner"),
+            place=at_place(at),
+        ),
         evidence=tuple(evidence),
         calls=calls,
     )

@@ -10,8 +10,9 @@ from opossum.findings.declaring import Cause
 from opossum.findings.finding import Found, Severity
 from opossum.findings.scene import Scene
 from opossum.findings.unheard.hearing import bearing, by_event, place_of_sends, senders, told
-from opossum.findings.wording import at_place, plural
+from opossum.findings.wording import at_place
 from opossum.stream.tables import Array
+from opossum.words import counted, tr
 
 
 def nameless(scene: Scene) -> Array:
@@ -30,13 +31,21 @@ def find(scene: Scene) -> Iterator[Found]:
     for part in by_event(scene, rows, np.asarray(table["o"])[rows]):
         sends = rows[part]
         name = take.text(int(table["ev"][sends[0]]))
-        what = "with only white space for a name" if name else "without a name"
+        what = tr("with only white space for a name") if name else tr("without a name")
         place = at_place(place_of_sends(scene, sends))
         yield told(
             scene,
             sends,
-            f"{senders(scene, sends)} sent an event {what}, {plural(len(sends), 'time')}: nobody can listen to it.",
-            f"Give the event its name where it is sent{place}; the name is likely read from something left empty.",
+            tr(
+                "{senders} sent an event {what}, {times}: nobody can listen to it.",
+                senders=senders(scene, sends),
+                what=what,
+                times=counted(len(sends), "time"),
+            ),
+            tr(
+                "Give the event its name where it is sent{place}; the name is likely read from something left empty.",
+                place=place,
+            ),
             owner=take.text(int(table["o"][sends[0]])),
         )
 

@@ -11,8 +11,9 @@ from opossum.findings.finding import Found, Severity
 from opossum.findings.listening import listening
 from opossum.findings.scene import Scene
 from opossum.findings.unheard.hearing import by_event, place_of_sends, told
-from opossum.findings.wording import at_place, listed, plural
+from opossum.findings.wording import at_place, listed
 from opossum.take.grouping import distinct
+from opossum.words import counted, tr
 
 
 def find(scene: Scene) -> Iterator[Found]:
@@ -41,17 +42,35 @@ def find(scene: Scene) -> Iterator[Found]:
             continue
         missed_sends = sends[missed]
         event = take.text(int(table["ev"][sends[0]]))
-        names = [f"{take.text(int(take.tables['bind']['fn'][b]))} of {take.text(int(known.owner[b]))}" for b in meant]
+        names = [
+            tr(
+                "{tables} of {owner}",
+                tables=take.text(int(take.tables["bind"]["fn"][b])),
+                owner=take.text(int(known.owner[b])),
+            )
+            for b in meant
+        ]
         firsts = distinct(scene.owner[scene.calls_of_sends(missed_sends)])
         winner = listed([take.text(int(code)) for code in firsts])
         yield told(
             scene,
             missed_sends,
-            f"`{event}` went to {winner} only, {plural(len(missed_sends), 'time')}: {listed(names)} was bound too "
-            "and never called, as the first listener found takes it.",
-            f"Send `{event}` to all{at_place(place_of_sends(scene, missed_sends))}, or unbind {listed(names)}.",
+            tr(
+                "`{event}` went to {winner} only, {times}: {names} was bound too and never called, as the first "
+                "listener found takes it.",
+                event=event,
+                winner=winner,
+                times=counted(len(missed_sends), "time"),
+                names=listed(names),
+            ),
+            tr(
+                "Send `{event}` to all{place}, or unbind {names}.",
+                event=event,
+                place=at_place(place_of_sends(scene, missed_sends)),
+                names=listed(names),
+            ),
             binds=np.array(meant, np.int64),
-            note="bound and never called",
+            note=tr("bound and never called"),
         )
 
 

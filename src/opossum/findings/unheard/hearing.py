@@ -13,6 +13,7 @@ from opossum.findings.scene import Scene
 from opossum.findings.wording import listed
 from opossum.stream.tables import Array
 from opossum.take.grouping import distinct, parted
+from opossum.words import tr
 
 FIRST_SECONDS_NS = 5_000_000_000
 """The first seconds of play, or of an owner's life, in which who listens is still being set up."""
@@ -76,9 +77,16 @@ def senders(scene: Scene, sends: Array) -> str:
     """Return who sent, in words: the call it was sent from where known, else the object."""
     take = scene.take
     calls = distinct(take.sends.cause[sends])
-    named = [f"{take.function_of_call(int(call))} of {take.owner_of_call(int(call))}" for call in calls[calls >= 0][:6]]
+    named = [
+        tr(
+            "{function_of_call} of {owner_of_call}",
+            function_of_call=take.function_of_call(int(call)),
+            owner_of_call=take.owner_of_call(int(call)),
+        )
+        for call in calls[calls >= 0][:6]
+    ]
     named = named or [take.text(int(code)) for code in distinct(np.asarray(take.tables["send"]["o"])[sends])]
-    return listed([name for name in named if name]) or "the game"
+    return listed([name for name in named if name]) or tr("the game")
 
 
 def place_of_sends(scene: Scene, sends: Array) -> str:
@@ -106,7 +114,7 @@ def told(
     """Return a finding about sends (rows) of one event, with the binds that prove it."""
     take = scene.take
     table = take.tables["send"]
-    evidence = scene.evidence("send", sends[:6].tolist(), "nobody heard it")
+    evidence = scene.evidence("send", sends[:6].tolist(), tr("nobody heard it"))
     if binds is not None:
         evidence += scene.evidence("bind", binds[:4].tolist(), note)
     return Found(

@@ -11,10 +11,11 @@ from opossum.findings.finding import Found, Severity
 from opossum.findings.listening import listening
 from opossum.findings.scene import Scene
 from opossum.findings.unheard.hearing import bearing, by_event, place_of_sends, senders, told
-from opossum.findings.wording import at_place, listed, plural
+from opossum.findings.wording import at_place, listed
 from opossum.stream.tables import Array
 from opossum.take.grouping import distinct
 from opossum.take.nearness import NearNames
+from opossum.words import counted, tr
 
 
 def find(scene: Scene) -> Iterator[Found]:
@@ -45,18 +46,35 @@ def _tell(scene: Scene, sends: Array, near: str, binds: Array) -> Found:
     take = scene.take
     table = take.tables["bind"]
     event = take.text(int(take.tables["send"]["ev"][sends[0]]))
-    who = listed([f"{take.text(int(table['fn'][bind]))} of {take.text(int(table['o'][bind]))}" for bind in binds])
+    who = listed(
+        [
+            tr("{table} of {table2}", table=take.text(int(table["fn"][bind])), table2=take.text(int(table["o"][bind])))
+            for bind in binds
+        ]
+    )
     place = at_place(place_of_sends(scene, sends))
     bound_at = at_place(take.text(int(table["at"][binds[0]])))
     return told(
         scene,
         sends,
-        f"`{event}` was sent {plural(len(sends), 'time')} by {senders(scene, sends)} and nobody listens to it; "
-        f"`{near}` is listened to by {who}.",
-        f"Send `{near}`{place}, or bind `{event}`{bound_at}: the two names differ by a slip.",
+        tr(
+            "`{event}` was sent {times} by {senders} and nobody listens to it; `{near}` is listened to by {who}.",
+            event=event,
+            times=counted(len(sends), "time"),
+            senders=senders(scene, sends),
+            near=near,
+            who=who,
+        ),
+        tr(
+            "Send `{near}`{place}, or bind `{event}`{bound_at}: the two names differ by a slip.",
+            near=near,
+            place=place,
+            event=event,
+            bound_at=bound_at,
+        ),
         binds=binds,
-        note=f"listens to `{near}`",
-        details=(f"The near name is `{near}`, listened to by {who}.",),
+        note=tr("listens to `{near}`", near=near),
+        details=(tr("The near name is `{near}`, listened to by {who}.", near=near, who=who),),
     )
 
 

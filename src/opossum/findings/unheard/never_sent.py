@@ -17,6 +17,7 @@ from opossum.findings.wording import at_place, listed
 from opossum.stream.tables import Array
 from opossum.take.grouping import distinct
 from opossum.take.nearness import NearNames
+from opossum.words import tr
 
 
 def find(scene: Scene) -> Iterator[Found]:
@@ -82,18 +83,28 @@ def _tell(scene: Scene, binds: Array, of_sender: bool) -> Found:
     owners = listed(names_of(scene, binds, "o"))
     sources = listed(names_of(scene, binds, "src"))
     why = (
-        f"it listens to {sources} only, who never came into the take"
+        tr("it listens to {sources} only, who never came into the take", sources=sources)
         if of_sender
-        else "nobody ever sends it, though every other event of its class occurs"
+        else tr("nobody ever sends it, though every other event of its class occurs")
     )
-    fix = f"Put {sources} into the scene" if of_sender else f"Put what sends `{subject.ev}` into the scene"
+    fix = (
+        tr("Put {sources} into the scene", sources=sources)
+        if of_sender
+        else tr("Put what sends `{ev}` into the scene", ev=subject.ev)
+    )
     return Found(
         subject=subject,
         frame_rows=take.binds.frame[binds],
         count=len(binds),
-        summary=f"{subject.fn} of {owners} listened to `{subject.ev}` to the end and was never called: {why}.",
-        advice=f"{fix}, or take the listener away{at_place(subject.at)}.",
-        evidence=tuple(scene.evidence("bind", binds[:4].tolist(), "bound here, never called")),
+        summary=tr(
+            "{fn} of {owners} listened to `{ev}` to the end and was never called: {why}.",
+            fn=subject.fn,
+            owners=owners,
+            ev=subject.ev,
+            why=why,
+        ),
+        advice=tr("{fix}, or take the listener away{place}.", fix=fix, place=at_place(subject.at)),
+        evidence=tuple(scene.evidence("bind", binds[:4].tolist(), tr("bound here, never called"))),
         told_apart=("src",) if of_sender else (),
     )
 

@@ -11,9 +11,10 @@ from opossum.findings.finding import Finding, Found, Severity, Subject
 from opossum.findings.frame_times import play_ends
 from opossum.findings.scene import Scene
 from opossum.findings.settings import Threshold
-from opossum.findings.wording import listed, plural
+from opossum.findings.wording import listed
 from opossum.stream.tables import Array
 from opossum.take.grouping import parted
+from opossum.words import counted, tr
 
 UNPULLED_SECONDS = Threshold(
     "unpulled_seconds", 2.0, "s", "what lies on a queue for so long was forgotten, not left for the next frame"
@@ -52,19 +53,31 @@ def _tell(scene: Scene, puts: Array) -> Found:
     event = take.text(int(take.tables["send"]["ev"][sends[0]])) if sends[0] >= 0 else ""
     pulled = waits.pull_ns[(waits.queue == waits.queue[puts[0]]) & (waits.pull >= 0)]
     last = (
-        "nothing was ever pulled from it"
+        tr("nothing was ever pulled from it")
         if not len(pulled)
-        else f"{plural(len(pulled), 'other send')} were pulled from it"
+        else tr("one other send was pulled from it")
+        if len(pulled) == 1
+        else tr("{sends} were pulled from it", sends=counted(len(pulled), "other send"))
     )
     return Found(
         subject=Subject(ev=event, q=queue, peer=scene.peer_name(peer)),
         frame_rows=waits.frame[puts],
         count=len(puts),
-        summary=f"{plural(len(puts), 'send')} of `{event}` put on queue `{queue}` {'was' if len(puts) == 1 else 'were'} never "
-        f"pulled: {last}.",
-        advice=f"Pull `{queue}` until it is empty, or clear it on purpose where what it holds is no longer wanted; look at "
-        f"who pulls it: {listed(_pullers(scene, puts)) or 'nobody does'}.",
-        evidence=tuple(scene.evidence("put", puts[:6].tolist(), "put here, never pulled")),
+        summary=tr(
+            "{sends} of `{event}` put on queue `{queue}` {was} never pulled: {last}.",
+            sends=counted(len(puts), "send"),
+            event=event,
+            queue=queue,
+            was=tr("was") if len(puts) == 1 else tr("were"),
+            last=last,
+        ),
+        advice=tr(
+            "Pull `{queue}` until it is empty, or clear it on purpose where what it holds is no longer "
+            "wanted; look at who pulls it: {pullers}.",
+            queue=queue,
+            pullers=listed(_pullers(scene, puts)) or tr("nobody does"),
+        ),
+        evidence=tuple(scene.evidence("put", puts[:6].tolist(), tr("put here, never pulled"))),
     )
 
 

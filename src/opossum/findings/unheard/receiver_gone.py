@@ -13,9 +13,10 @@ from opossum.findings.listening import listening
 from opossum.findings.scene import Scene
 from opossum.findings.unheard.hearing import bearing, by_event, place_of_sends, senders, told
 from opossum.findings.unheard.sent_before_bind import too_early
-from opossum.findings.wording import at_place, listed, plural
+from opossum.findings.wording import at_place, listed
 from opossum.stream.tables import Array
 from opossum.take.indexes.objects import GONE, NEVER
+from opossum.words import counted, tr
 
 
 class ReceiverGone(NamedTuple):
@@ -83,13 +84,15 @@ def find(scene: Scene) -> Iterator[Found]:
     for part in by_event(scene, gone.addressed):
         sends = gone.addressed[part]
         names = listed([take.text(int(code)) for code in dict.fromkeys(to[sends].tolist())])
-        yield _tell(scene, sends, f"it is addressed to who is gone ({names})", None)
+        yield _tell(scene, sends, tr("it is addressed to who is gone ({names})", names=names), None)
     known = scene.once(listening)
     for part in by_event(scene, gone.deserted):
         sends = gone.deserted[part]
         binds = known.bound.rows(int(known.of_sends(sends[:1])[0]))
         names = listed(list(dict.fromkeys(take.text(int(code)) for code in known.owner[binds[::-1]])))
-        yield _tell(scene, sends, f"everybody who ever listened to it is gone or unbound ({names})", binds[::-1])
+        yield _tell(
+            scene, sends, tr("everybody who ever listened to it is gone or unbound ({names})", names=names), binds[::-1]
+        )
 
 
 def _tell(scene: Scene, sends: Array, why: str, binds: Array | None) -> Found:
@@ -98,10 +101,20 @@ def _tell(scene: Scene, sends: Array, why: str, binds: Array | None) -> Found:
     return told(
         scene,
         sends,
-        f"`{event}` was sent {plural(len(sends), 'time')} by {senders(scene, sends)} and nobody heard it: {why}.",
-        f"Stop sending `{event}`{place} when its receiver goes, or bind whoever takes its place.",
+        tr(
+            "`{event}` was sent {times} by {senders} and nobody heard it: {why}.",
+            event=event,
+            times=counted(len(sends), "time"),
+            senders=senders(scene, sends),
+            why=why,
+        ),
+        tr(
+            "Stop sending `{event}`{place} when its receiver goes, or bind whoever takes its place.",
+            event=event,
+            place=place,
+        ),
         binds=binds,
-        note="listened once",
+        note=tr("listened once"),
         told_apart=("to",) if binds is None else (),
     )
 

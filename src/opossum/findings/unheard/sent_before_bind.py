@@ -13,11 +13,12 @@ from opossum.findings.frame_times import frame_times
 from opossum.findings.listening import listening
 from opossum.findings.scene import Scene
 from opossum.findings.unheard.hearing import FIRST_SECONDS_NS, bearing, by_event, place_of_sends, senders, told
-from opossum.findings.wording import at_place, plural
+from opossum.findings.wording import at_place
 from opossum.stream.tables import Array
 from opossum.take.grouping import Runs, factorised, joined
 from opossum.take.indexes.objects import NEVER
 from opossum.take.spans import LineSpans
+from opossum.words import counted, tr
 
 NEAR_FRAMES = 10
 """Where others of its class listened and went before, a send this close to the bind was meant for the new one."""
@@ -149,20 +150,34 @@ def _tell(scene: Scene, sends: Array, binds: Array) -> Found:
     event = take.text(int(take.tables["send"]["ev"][sends[0]]))
     cls = take.class_of(int(table["o"][binds[0]]))
     late = int(take.binds.frame[binds[0]]) - int(take.sends.frame[sends[0]])
-    bound = "in the same frame" if late == 0 else f"{plural(late, 'frame')} later"
+    bound = tr("in the same frame") if late == 0 else tr("{frames} later", frames=counted(late, "frame"))
     function, place = take.text(int(table["fn"][binds[0]])), at_place(take.text(int(table["at"][binds[0]])))
     who = senders(scene, sends)
     return told(
         scene,
         sends,
-        f"`{event}` was sent {plural(len(sends), 'time')} by {who} before {function} of {owners[0]} was bound to it: "
-        f"{owners[0]} was bound {bound}.",
-        f"Bind `{event}`{place} before {who} sends it{at_place(place_of_sends(scene, sends))}, or let {cls or owners[0]} "
-        "ask for the state when it is bound.",
+        tr(
+            "`{event}` was sent {times} by {who} before {function} of {owners} was bound to it: {owners} was "
+            "bound {bound}.",
+            event=event,
+            times=counted(len(sends), "time"),
+            who=who,
+            function=function,
+            owners=owners[0],
+            bound=bound,
+        ),
+        tr(
+            "Bind `{event}`{place} before {who} sends it{place2}, or let {cls} ask for the state when it is bound.",
+            event=event,
+            place=place,
+            who=who,
+            place2=at_place(place_of_sends(scene, sends)),
+            cls=cls or owners[0],
+        ),
         owner=owners[0] if len(owners) == 1 else "",
         cls=cls,
         binds=binds,
-        note="bound too late",
+        note=tr("bound too late"),
     )
 
 

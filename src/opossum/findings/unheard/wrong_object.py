@@ -13,9 +13,10 @@ from opossum.findings.scene import Scene
 from opossum.findings.unheard.hearing import bearing, by_event, place_of_sends, told
 from opossum.findings.unheard.receiver_gone import of_one_event
 from opossum.findings.unheard.sent_before_bind import too_early
-from opossum.findings.wording import at_place, listed, plural
+from opossum.findings.wording import at_place, listed
 from opossum.stream.tables import Array
 from opossum.take.indexes.objects import ALIVE
+from opossum.words import counted, tr
 
 
 def find(scene: Scene) -> Iterator[Found]:
@@ -58,11 +59,23 @@ def _wrong_sender(scene: Scene, sends: Array, binds: Array) -> Iterator[Found]:
     yield told(
         scene,
         missed,
-        f"{listed(names)} sent `{event}` {plural(len(missed), 'time')} and nobody heard it: "
-        f"{function} listens to {listed(others)} only.",
-        f"Bind {function} to `{event}` of {listed(names)} too{place}, or of any sender.",
+        tr(
+            "{names} sent `{event}` {times} and nobody heard it: {function} listens to {others} only.",
+            names=listed(names),
+            event=event,
+            times=counted(len(missed), "time"),
+            function=function,
+            others=listed(others),
+        ),
+        tr(
+            "Bind {function} to `{event}` of {names} too{place}, or of any sender.",
+            function=function,
+            event=event,
+            names=listed(names),
+            place=place,
+        ),
         binds=binds,
-        note="listens to another sender",
+        note=tr("listens to another sender"),
         told_apart=("src",),
     )
 
@@ -92,10 +105,22 @@ def _wrongly_addressed(scene: Scene, sends: Array, lines: Array, binds: Array) -
     yield told(
         scene,
         missed,
-        f"`{event}` was sent to {names} {plural(len(missed), 'time')}, which does not listen to it; {others} does.",
-        f"Address `{event}` to {others}{at_place(place_of_sends(scene, missed))}, or bind it in {names}.",
+        tr(
+            "`{event}` was sent {times} to {names}, which does not listen to it; {others} does.",
+            event=event,
+            names=names,
+            times=counted(len(missed), "time"),
+            others=others,
+        ),
+        tr(
+            "Address `{event}` to {others}{place}, or bind it in {names}.",
+            event=event,
+            others=others,
+            place=at_place(place_of_sends(scene, missed)),
+            names=names,
+        ),
         binds=binds,
-        note="listens to it",
+        note=tr("listens to it"),
         told_apart=("to",),
     )
 

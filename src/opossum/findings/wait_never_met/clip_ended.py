@@ -9,6 +9,7 @@ from opossum.findings.declaring import Cause
 from opossum.findings.finding import Found, Severity
 from opossum.findings.scene import Scene
 from opossum.findings.wait_never_met.waiting import FROM_THE_MARK, never_met, told
+from opossum.words import tr
 
 
 def find(scene: Scene) -> Iterator[Found]:
@@ -19,8 +20,8 @@ def find(scene: Scene) -> Iterator[Found]:
         scene,
         never.rows[mine],
         known.end_frame[never.play[mine]],
-        "the clip that carried it ended, and no other began",
-        "Give up the wait for `{event}`{where} when the clip ends, or let the clip play past its mark.",
+        tr("the clip that carried it ended, and no other began"),
+        tr("Give up the wait for `{event}`{where} when the clip ends, or let the clip play past its mark."),
     )
 
 

@@ -10,6 +10,7 @@ from opossum.findings.declaring import Cause
 from opossum.findings.finding import Found, Severity
 from opossum.findings.scene import Scene
 from opossum.findings.wait_never_met.waiting import FROM_THE_MARK, never_met, told, went
+from opossum.words import tr
 
 
 def find(scene: Scene) -> Iterator[Found]:
@@ -23,8 +24,8 @@ def find(scene: Scene) -> Iterator[Found]:
         scene,
         rows,
         take.frames.rows_of_lines(peers, lines),
-        "its owner went while it waited",
-        "Give up the wait for `{event}`{where} where its owner is destroyed.",
+        tr("its owner went while it waited"),
+        tr("Give up the wait for `{event}`{where} where its owner is destroyed."),
     )
 
 

@@ -13,6 +13,7 @@ from opossum.findings.scene import Scene
 from opossum.findings.settings import Threshold
 from opossum.findings.wait_never_met.waiting import FROM_THE_MARK, never_met, told, went
 from opossum.findings.wording import milliseconds
+from opossum.words import tr
 
 WAITED_SECONDS = Threshold(
     "waited_seconds", 5.0, "s", "what is waited for that long at the end of a take may well never come"
@@ -37,8 +38,8 @@ def find(scene: Scene) -> Iterator[Found]:
         scene,
         rows[long],
         last[long],
-        f"it is still waited for at the end of the take, for {longest} at most",
-        "See who should send `{event}`, or give up the wait{where} after a while.",
+        tr("it is still waited for at the end of the take, for {longest} at most", longest=longest),
+        tr("See who should send `{event}`, or give up the wait{where} after a while."),
     )
 
 

@@ -11,11 +11,12 @@ from opossum.findings.clips import clips, open_waits
 from opossum.findings.declaring import Spring
 from opossum.findings.finding import Finding, Found, Subject
 from opossum.findings.scene import Scene
-from opossum.findings.wording import listed, plural
+from opossum.findings.wording import listed
 from opossum.stream.tables import Array
 from opossum.take.grouping import distinct, parted
 from opossum.take.indexes.objects import NEVER
 from opossum.take.spans import LineSpans
+from opossum.words import counted, tr
 
 
 class NeverMet(NamedTuple):
@@ -70,7 +71,7 @@ def told(scene: Scene, waits: Array, frames: Array, why: str, advice: str) -> It
         event = take.text(int(table["ev"][mine[0]]))
         openers = take.call_ids.rows(np.asarray(table["p"])[mine[:1]], np.asarray(table["c"])[mine[:1]])
         opener = int(openers[0])
-        where = f" in {take.function_of_call(opener)}" if opener >= 0 else ""
+        where = tr(" in {function_of_call}", function_of_call=take.function_of_call(opener)) if opener >= 0 else ""
         yield Found(
             subject=Subject(
                 ev=event,
@@ -81,10 +82,16 @@ def told(scene: Scene, waits: Array, frames: Array, why: str, advice: str) -> It
             ),
             frame_rows=frames[part],
             count=len(mine),
-            summary=f"{listed(owners) or 'Code'} waited for `{event}`{where} and it never came, "
-            f"{plural(len(mine), 'time')}: {why}.",
+            summary=tr(
+                "{owners} waited for `{event}`{where} and it never came, {times}: {why}.",
+                owners=listed(owners) or tr("Code"),
+                event=event,
+                where=where,
+                times=counted(len(mine), "time"),
+                why=why,
+            ),
             advice=advice.format(event=event, where=where),
-            evidence=tuple(scene.evidence("wait", mine[:6].tolist(), "waits from here on")),
+            evidence=tuple(scene.evidence("wait", mine[:6].tolist(), tr("waits from here on"))),
         )
 
 

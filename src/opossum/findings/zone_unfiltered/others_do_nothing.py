@@ -11,6 +11,7 @@ from opossum.findings.finding import Found, Severity
 from opossum.findings.links import FROM_STALE_CALLS
 from opossum.findings.scene import Scene
 from opossum.findings.zone_unfiltered.visiting import OTHER_VISITS, tell, visits
+from opossum.words import tr
 
 
 def find(scene: Scene) -> Iterator[Found]:
@@ -26,7 +27,10 @@ def find(scene: Scene) -> Iterator[Found]:
                 scene,
                 visit,
                 others,
-                "{function} is called for {others} too, {times} times for nothing; it changes something for {served} only.",
+                tr(
+                    "{function} is called for {others} too, {times} times for nothing; it changes something for "
+                    "{served} only."
+                ),
             )
 
 

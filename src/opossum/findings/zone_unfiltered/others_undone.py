@@ -14,6 +14,7 @@ from opossum.findings.settings import Threshold
 from opossum.findings.zone_unfiltered.visiting import OTHER_VISITS, Visits, tell, visits
 from opossum.stream.tables import Array
 from opossum.take.grouping import factorised
+from opossum.words import tr
 
 UNDONE_FRAMES = Threshold("undone_frames", 2, "frames", "what is taken back later was true for a while")
 UNDONE_SHARE = Threshold(
@@ -39,7 +40,10 @@ def find(scene: Scene) -> Iterator[Found]:
                 scene,
                 visit,
                 rows,
-                "What {function} does for {others} is undone within two frames, {times} times; only for {served} it lasts.",
+                tr(
+                    "What {function} does for {others} is undone within two frames, {times} times; only for {served} "
+                    "it lasts."
+                ),
             )
 
 

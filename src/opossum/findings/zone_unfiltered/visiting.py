@@ -15,6 +15,7 @@ from opossum.stream.tables import Array
 from opossum.take.grouping import distinct
 from opossum.take.indexes.zones import NOBODY
 from opossum.take.json_values import json_values
+from opossum.words import tr
 
 OTHER_VISITS = Threshold("other_visits", 20, "calls for others", "a stray visitor now and then is no waste")
 
@@ -94,14 +95,20 @@ def tell(scene: Scene, visit: Visits, others: Array, summary: str) -> Found:
         count=len(others),
         cost_ns=cost,
         summary=summary.format(**words),
-        advice=f"Let the zone tell only of {served} (by layer, group or class), or return at once in "
-        f"{subject.fn}{at_place(subject.at)} for {strange}.",
+        advice=tr(
+            "Let the zone tell only of {served} (by layer, group or class), or return at once in {fn}{place} "
+            "for {strange}.",
+            served=served,
+            fn=subject.fn,
+            place=at_place(subject.at),
+            strange=strange,
+        ),
         evidence=tuple(_evidence(scene, visit, others)),
         calls=others,
     )
 
 
 def _evidence(scene: Scene, visit: Visits, others: Array) -> Iterator:
-    yield from scene.evidence("call", others[:4].tolist(), "for a visitor it does not care for")
+    yield from scene.evidence("call", others[:4].tolist(), tr("for a visitor it does not care for"))
     served = np.setdiff1d(visit.calls, others)
-    yield from scene.evidence("call", served[:2].tolist(), "for one it does")
+    yield from scene.evidence("call", served[:2].tolist(), tr("for one it does"))

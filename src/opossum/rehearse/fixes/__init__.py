@@ -8,6 +8,7 @@ from opossum.findings.finding import Finding
 from opossum.rehearse.fixes import double_fire, freezes, lives, moving, polling, zones
 from opossum.rehearse.plan import Plan, RehearsalError
 from opossum.take.take import Take
+from opossum.words import tr, translatable
 
 FIXES: dict[str, Callable[[Take, Finding], Plan]] = {
     "double-fire/bound-twice": double_fire.second_bind,
@@ -35,11 +36,12 @@ FIXES: dict[str, Callable[[Take, Finding], Plan]] = {
 """The fix of each cause, or of all causes of a kind."""
 
 WHY_NOT = {
-    "freeze/endless-loop": "what comes after a loop that never ended was never recorded",
-    "raised": "what would have run after an error was never recorded",
-    "dead-end": "what a call that gave up would have done was never recorded",
+    "freeze/endless-loop": translatable("what comes after a loop that never ended was never recorded"),
+    "raised": translatable("what would have run after an error was never recorded"),
+    "dead-end": translatable("what a call that gave up would have done was never recorded"),
 }
 """Why some cannot be rehearsed."""
+WITHOUT_A_FIX = translatable("its fix brings calls that were never recorded")
 LONGEST_NAME = 200
 """What a finding is called in a sentence is cut beyond this: names come from the game."""
 
@@ -53,9 +55,9 @@ def fix_of(take: Take, finding: Finding) -> Plan:
     cause = f"{finding.kind}/{finding.cause}"
     fix = FIXES.get(cause) or FIXES.get(finding.kind)
     if fix is None:
-        why = WHY_NOT.get(cause) or WHY_NOT.get(finding.kind) or "its fix brings calls that were never recorded"
+        why = WHY_NOT.get(cause) or WHY_NOT.get(finding.kind) or WITHOUT_A_FIX
         name = finding.id if len(finding.id) <= LONGEST_NAME else f"{finding.id[:LONGEST_NAME]}…"
-        raise RehearsalError(f"{name} cannot be rehearsed: {why}")
+        raise RehearsalError(tr("{name} cannot be rehearsed: {why}", name=name, why=tr(why)))
     return fix(take, finding)
 
 

@@ -9,6 +9,7 @@ from opossum.rehearse.plan import Plan, RehearsalError
 from opossum.stream.tables import Array
 from opossum.take.grouping import Runs, factorised
 from opossum.take.take import Take
+from opossum.words import tr
 
 
 def second_bind(take: Take, finding: Finding) -> Plan:
@@ -16,7 +17,7 @@ def second_bind(take: Take, finding: Finding) -> Plan:
     calls = finding.calls
     bind = np.asarray(take.calls.bind, np.int64)[calls]
     if not (bind >= 0).all():
-        raise RehearsalError("the take does not say through which bind each call came")
+        raise RehearsalError(tr("the take does not say through which bind each call came"))
     codes, _ = factorised(take.calls.send[calls], take.calls.listener[calls])
     runs = Runs(codes, bind)
     ordered = bind[runs.order]
@@ -25,7 +26,12 @@ def second_bind(take: Take, finding: Finding) -> Plan:
     places = [place for row in binds.tolist() if (place := take.text(int(take.tables["bind"]["at"][row])))]
     where = f" ({places[0]})" if places else ""
     return Plan(
-        done=f"`{finding.subject.fn}` is bound to `{finding.subject.ev}` once: the second bind{where} is taken away",
+        done=tr(
+            "`{fn}` is bound to `{ev}` once: the second bind{where} is taken away",
+            fn=finding.subject.fn,
+            ev=finding.subject.ev,
+            where=where,
+        ),
         binds=binds,
     )
 
@@ -46,7 +52,7 @@ def second_route(take: Take, finding: Finding) -> Plan:
     )
     event = take.event_of_call(int(extra[0]))
     return Plan(
-        done=f"`{finding.subject.fn}` is reached once: no longer through `{event}`",
+        done=tr("`{fn}` is reached once: no longer through `{event}`", fn=finding.subject.fn, event=event),
         binds=whole,
         calls=extra,
     )
@@ -56,12 +62,12 @@ def first_timer(take: Take, finding: Finding) -> Plan:
     """Clear what is still armed when the same is armed again."""
     arms, lines = pending_at(take, _arms_of(take, finding))
     if not len(arms):
-        raise RehearsalError("no timer of it was pending when it was set again")
+        raise RehearsalError(tr("no timer of it was pending when it was set again"))
     event = finding.subject.ev
     return Plan(
-        done=f"the pending `{event}` is cleared where it is set again",
+        done=tr("the pending `{event}` is cleared where it is set again", event=event),
         cleared=(arms, lines),
-        unknown=("whether it is cleared at another place than where it is set again",),
+        unknown=(tr("whether it is cleared at another place than where it is set again"),),
     )
 
 
@@ -101,9 +107,9 @@ def on_press(take: Take, finding: Finding) -> Plan:
     frames = take.calls.frame[rows]
     follows = np.concatenate(([False], (np.diff(frames) == 1) & (np.diff(runs.group) == 0)))
     return Plan(
-        done=f"`{finding.subject.fn}` acts once a press",
+        done=tr("`{fn}` acts once a press", fn=finding.subject.fn),
         calls=np.sort(rows[follows]),
-        unknown=("in which frame of the press it acts: the first is taken",),
+        unknown=(tr("in which frame of the press it acts: the first is taken"),),
     )
 
 
@@ -115,16 +121,19 @@ def latch(take: Take, finding: Finding) -> Plan:
     by_zone = via == take.code("zone")
     if by_zone.any() and "stay" in finding.told_apart:
         acted = calls[by_zone]
-        return Plan(done=f"`{finding.subject.fn}` remembers that it has acted until the zone is left", silenced=acted)
+        return Plan(
+            done=tr("`{fn}` remembers that it has acted until the zone is left", fn=finding.subject.fn), silenced=acted
+        )
     if by_zone.any():
-        return Plan(done=f"`{finding.subject.ev}` is sent once for each entering", sends=np.unique(send))
+        return Plan(done=tr("`{ev}` is sent once for each entering", ev=finding.subject.ev), sends=np.unique(send))
     return Plan(
-        done=f"`{finding.subject.ev}` is sent when the value is crossed, not while it is beyond", sends=np.unique(send)
+        done=tr("`{ev}` is sent when the value is crossed, not while it is beyond", ev=finding.subject.ev),
+        sends=np.unique(send),
     )
 
 
 def queue_kept(take: Take, finding: Finding) -> Plan:
     """Say why it cannot be told."""
     raise RehearsalError(
-        "what stays on a queue changes the order of all that is pulled later, which cannot be foretold"
+        tr("what stays on a queue changes the order of all that is pulled later, which cannot be foretold")
     )

@@ -8,6 +8,7 @@ from opossum.findings.finding import Finding
 from opossum.rehearse.plan import Plan, RehearsalError
 from opossum.take.grouping import Runs, factorised
 from opossum.take.take import Take
+from opossum.words import tr
 
 
 def first_of_burst(take: Take, finding: Finding) -> Plan:
@@ -20,10 +21,10 @@ def first_of_burst(take: Take, finding: Finding) -> Plan:
     kept = np.unique(take.calls.send[calls[runs.order[runs.rank == 0]]])
     sends = sends[~np.isin(sends, kept) & (sends >= 0)]
     return Plan(
-        done=f"`{finding.subject.ev or finding.subject.fn}` comes once a frame, for all at once",
+        done=tr("`{ev}` comes once a frame, for all at once", ev=finding.subject.ev or finding.subject.fn),
         sends=sends,
         calls=np.sort(extra),
-        unknown=("what the one call for all of them takes",),
+        unknown=(tr("what the one call for all of them takes"),),
     )
 
 
@@ -38,9 +39,9 @@ def as_long_as_usual(take: Take, finding: Finding) -> Plan:
         usual = int(np.median(duration[others])) if len(others) else 0
         less.append(max(0, int(duration[call]) - usual))
     return Plan(
-        done=f"`{finding.subject.fn}` takes what it usually takes: the rest is spread or done elsewhere",
+        done=tr("`{fn}` takes what it usually takes: the rest is spread or done elsewhere", fn=finding.subject.fn),
         quicker=(calls, np.array(less, np.int64)),
-        unknown=("what the work costs where it is done instead",),
+        unknown=(tr("what the work costs where it is done instead"),),
     )
 
 
@@ -62,9 +63,9 @@ def no_standstill(take: Take, finding: Finding) -> Plan:
             begins.append(int(moments[int(np.argmax(gaps))]))
             lengths.append(int(gaps.max()))
     if not begins:
-        raise RehearsalError("the take does not tell where the thread stood still")
+        raise RehearsalError(tr("the take does not tell where the thread stood still"))
     return Plan(
-        done="the game's thread does not stand still there",
+        done=tr("the game's thread does not stand still there"),
         gaps=(np.array(begins, np.int64), np.array(lengths, np.int64)),
-        unknown=("when what it waited for comes instead",),
+        unknown=(tr("when what it waited for comes instead"),),
     )

@@ -14,6 +14,7 @@ from opossum.rules.sentence import Count, Form, Moment, Rule
 from opossum.stream.tables import Array
 from opossum.take.grouping import Runs, factorised
 from opossum.take.take import Take
+from opossum.words import tr
 
 TAKEN_AWAY = {"call": "calls", "send": "sends", "bind": "binds", "arm": "arms"}
 """The tables whose rows can be taken away, by where they stand in a plan."""
@@ -35,17 +36,24 @@ def held(take: Take, rule: Rule) -> Plan:
         return _one_at_a_time(ground, rule)
     else:
         raise RehearsalError(
-            f"`{rule.text}` cannot be rehearsed: held are `no … comes`, `every … causes at most …` and `never more than …`"
+            tr(
+                "`{rule}` cannot be rehearsed: held are `no … comes`, `every … causes at most …` and `never more "
+                "than …`",
+                rule=rule.text,
+            )
         )
     if found.kind not in TAKEN_AWAY:
         raise RehearsalError(
-            f"`{rule.text}` cannot be rehearsed: only calls, sends, binds and timers can be taken away"
+            tr("`{rule}` cannot be rehearsed: only calls, sends, binds and timers can be taken away", rule=rule.text)
         )
     if not len(extra):
         raise RehearsalError(
-            f"`{rule.text}` holds in this take, or breaks where too little comes; what never came cannot be told"
+            tr(
+                "`{rule}` holds in this take, or breaks where too little comes; what never came cannot be told",
+                rule=rule.text,
+            )
         )
-    plan = Plan(done=f"the rule `{rule.text}` is held: what is too much does not come")
+    plan = Plan(done=tr("the rule `{rule}` is held: what is too much does not come", rule=rule.text))
     setattr(plan, TAKEN_AWAY[found.kind], found.rows[extra])
     return plan
 
@@ -73,7 +81,7 @@ def _one_at_a_time(ground: Ground, rule: Rule) -> Plan:
     """Take away listeners that are bound beside others, and clear timers where the next is set."""
     number, thing, _ = rule.form.children
     if int(float(number)) != 1 or thing.data == "clips":
-        raise RehearsalError(f"`{rule.text}` cannot be rehearsed: held is one timer or listener at once")
+        raise RehearsalError(tr("`{rule}` cannot be rehearsed: held is one timer or listener at once", rule=rule.text))
     sort = "arming" if thing.data == "timers" else "bind"
     of, by = thing.children
     found = moments_of(ground, Moment(sort, of or (), by or ()))
@@ -91,12 +99,14 @@ def _one_at_a_time(ground: Ground, rule: Rule) -> Plan:
     last = np.append(runs.group[1:] != runs.group[:-1], True) if len(order) else np.zeros(0, bool)
     pending = ~last & (ends > following)
     if not pending.any():
-        raise RehearsalError(f"`{rule.text}` holds in this take")
-    done = f"the rule `{rule.text}` is held"
+        raise RehearsalError(tr("`{rule}` holds in this take", rule=rule.text))
+    done = tr("the rule `{rule}` is held", rule=rule.text)
     if sort == "arming":
         return Plan(
-            done=f"{done}: what is pending is cleared where it is set again",
+            done=tr("{done}: what is pending is cleared where it is set again", done=done),
             cleared=(found.rows[order[pending]], following[pending]),
         )
     later = np.roll(order, -1)[pending]
-    return Plan(done=f"{done}: what is bound already is not bound again", binds=np.sort(found.rows[later]))
+    return Plan(
+        done=tr("{done}: what is bound already is not bound again", done=done), binds=np.sort(found.rows[later])
+    )

@@ -9,16 +9,17 @@ from opossum.rehearse.plan import Plan, RehearsalError
 from opossum.stream.tables import Array
 from opossum.take.indexes.objects import NEVER
 from opossum.take.take import Take
+from opossum.words import tr
 
 
 def unbound_with_owner(take: Take, finding: Finding) -> Plan:
     """Unbind where the owner goes."""
-    return _unbound(take, finding, take.binds.owner_gone_line, "its owner goes")
+    return _unbound(take, finding, take.binds.owner_gone_line, tr("its owner goes"))
 
 
 def unbound_with_sender(take: Take, finding: Finding) -> Plan:
     """Unbind where the only sender goes."""
-    return _unbound(take, finding, take.binds.source_gone_line, "what it listens to goes")
+    return _unbound(take, finding, take.binds.source_gone_line, tr("what it listens to goes"))
 
 
 def _unbound(take: Take, finding: Finding, gone: Array, when: str) -> Plan:
@@ -32,8 +33,11 @@ def _unbound(take: Take, finding: Finding, gone: Array, when: str) -> Plan:
         owners = np.asarray(table["o"])[binds].tolist()
         binds = binds[[take.class_of(owner) == subject.cls for owner in owners]]
     if not len(binds):
-        raise RehearsalError("the take does not tell which bind outlived its owner")
-    return Plan(done=f"`{subject.fn}` is unbound from `{subject.ev}` where {when}", unbound=(binds, gone[binds]))
+        raise RehearsalError(tr("the take does not tell which bind outlived its owner"))
+    return Plan(
+        done=tr("`{fn}` is unbound from `{ev}` where {when}", fn=subject.fn, ev=subject.ev, when=when),
+        unbound=(binds, gone[binds]),
+    )
 
 
 def cleared_with_owner(take: Take, finding: Finding) -> Plan:
@@ -44,8 +48,10 @@ def cleared_with_owner(take: Take, finding: Finding) -> Plan:
         (gone != NEVER) & (take.arms.end_line > gone) & (take.arms.event == take.code(finding.subject.ev))
     )
     if not len(arms):
-        raise RehearsalError("the take does not tell which timer outlived its owner")
-    return Plan(done=f"the timer `{finding.subject.ev}` is cleared where its owner goes", cleared=(arms, gone[arms]))
+        raise RehearsalError(tr("the take does not tell which timer outlived its owner"))
+    return Plan(
+        done=tr("the timer `{ev}` is cleared where its owner goes", ev=finding.subject.ev), cleared=(arms, gone[arms])
+    )
 
 
 def never_set(take: Take, finding: Finding) -> Plan:
@@ -54,4 +60,6 @@ def never_set(take: Take, finding: Finding) -> Plan:
     same = np.isin(take.arms.event, take.arms.event[told]) & np.isin(
         take.tables["arm"]["o"], np.asarray(take.tables["arm"]["o"])[told]
     )
-    return Plan(done=f"the timer `{finding.subject.ev}`, which nobody hears, is not set", arms=np.flatnonzero(same))
+    return Plan(
+        done=tr("the timer `{ev}`, which nobody hears, is not set", ev=finding.subject.ev), arms=np.flatnonzero(same)
+    )

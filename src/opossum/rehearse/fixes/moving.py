@@ -7,16 +7,21 @@ import numpy as np
 from opossum.findings.finding import Finding
 from opossum.rehearse.plan import Plan, RehearsalError
 from opossum.take.take import Take
+from opossum.words import tr
 
 
 def on_the_mark(take: Take, finding: Finding) -> Plan:
     """Let what a delay did come with the mark it stands in for."""
     if not len(finding.due_ns):
-        raise RehearsalError("the take does not tell when the mark was due")
+        raise RehearsalError(tr("the take does not tell when the mark was due"))
     return Plan(
-        done=f"`{finding.subject.ev}` comes with the mark `{finding.subject.mark}` instead of after a delay",
+        done=tr(
+            "`{ev}` comes with the mark `{mark}` instead of after a delay",
+            ev=finding.subject.ev,
+            mark=finding.subject.mark,
+        ),
         moved=(finding.sends, _recorded(take, finding.sends, finding.due_ns)),
-        unknown=("what is set in motion by it later comes at the time it was recorded at",),
+        unknown=(tr("what is set in motion by it later comes at the time it was recorded at"),),
     )
 
 
@@ -36,12 +41,15 @@ def after_the_bind(take: Take, finding: Finding) -> Plan:
         else np.array([item.row for item in finding.evidence if item.k == "send"], np.int64)
     )
     if not binds or not len(sends):
-        raise RehearsalError("the take does not tell what was sent before which bind")
+        raise RehearsalError(tr("the take does not tell what was sent before which bind"))
     when = int(np.max(np.asarray(take.tables["bind"]["t"], np.int64)[binds]))
     return Plan(
-        done=f"`{finding.subject.ev}` is sent after its listener is bound",
+        done=tr("`{ev}` is sent after its listener is bound", ev=finding.subject.ev),
         moved=(sends, np.full(len(sends), when, np.int64)),
         unknown=(
-            f"what `{finding.subject.fn or 'the listener'}` does when it hears it: a call that never was cannot be told",
+            tr(
+                "what `{fn}` does when it hears it: a call that never was cannot be told",
+                fn=finding.subject.fn or tr("the listener"),
+            ),
         ),
     )

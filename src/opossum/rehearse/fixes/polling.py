@@ -5,13 +5,18 @@ from __future__ import annotations
 from opossum.findings.finding import Finding
 from opossum.rehearse.plan import Plan
 from opossum.take.take import Take
+from opossum.words import tr
 
 
 def told_once(take: Take, finding: Finding) -> Plan:
     """Take away the calls that did nothing; those that found something stay, as the event that replaces the asking."""
-    instead = f" by `{finding.instead}`" if finding.instead else ""
+    instead = tr(" by `{instead}`", instead=finding.instead) if finding.instead else ""
     return Plan(
-        done=f"`{finding.subject.fn}` is called{instead} when there is something, no longer to look",
+        done=tr(
+            "`{fn}` is called{instead} when there is something, no longer to look",
+            fn=finding.subject.fn,
+            instead=instead,
+        ),
         calls=finding.calls,
-        unknown=("what it costs to send the event instead",),
+        unknown=(tr("what it costs to send the event instead"),),
     )

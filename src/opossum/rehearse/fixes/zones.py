@@ -5,8 +5,9 @@ from __future__ import annotations
 from opossum.findings.finding import Finding
 from opossum.rehearse.plan import Plan
 from opossum.take.take import Take
+from opossum.words import tr
 
 
 def only_who_is_meant(take: Take, finding: Finding) -> Plan:
     """Take away the calls for visitors who are not meant."""
-    return Plan(done=f"`{finding.subject.fn}` is called only for whom the zone is meant", calls=finding.calls)
+    return Plan(done=tr("`{fn}` is called only for whom the zone is meant", fn=finding.subject.fn), calls=finding.calls)

@@ -12,6 +12,7 @@ from opossum.rules.sentence import Form, Moment, Same
 from opossum.stream.tables import Array
 from opossum.take.grouping import factorised
 from opossum.take.spans import LineSpans
+from opossum.words import tr
 
 _SORTS = {"timers": "arming", "listeners": "bind", "clips": "play"}
 
@@ -28,7 +29,12 @@ def alive(ground: Ground, form: Form) -> Occasions:
     # spans are open after their line: those open at the next line are those with this one
     many = LineSpans(keys, begins, ends).open_at(keys, begins + 1)
     return occasions(
-        begins, found.frames, many <= most, lambda place: f"{many[place]} at once", found.peers, found.owners
+        begins,
+        found.frames,
+        many <= most,
+        lambda place: tr("{many} at once", many=many[place]),
+        found.peers,
+        found.owners,
     )
 
 

@@ -10,6 +10,7 @@ from opossum.rules.moments import moments_of
 from opossum.rules.occurrences import Occurrences
 from opossum.rules.sentence import Count, Form, Moment
 from opossum.stream.tables import Array
+from opossum.words import tr
 
 
 def causes(ground: Ground, moment: Moment, form: Form) -> Occasions:
@@ -21,7 +22,12 @@ def causes(ground: Ground, moment: Moment, form: Form) -> Occasions:
     held = np.array([count.holds(number) for number in range(int(times.max(initial=0)) + 1)])[times]
     name = form.children[1].text
     return occasions(
-        first.lines, first.frames, held, lambda place: f"caused {times[place]} × {name}", first.peers, first.owners
+        first.lines,
+        first.frames,
+        held,
+        lambda place: tr("caused {times} × {name}", times=times[place], name=name),
+        first.peers,
+        first.owners,
     )
 
 
@@ -31,7 +37,12 @@ def springs(ground: Ground, moment: Moment, form: Form) -> Occasions:
     held = nearest_cause(ground, second, first) >= 0
     name = form.children[0].text
     return occasions(
-        second.lines, second.frames, held, lambda place: f"does not spring from {name}", second.peers, second.owners
+        second.lines,
+        second.frames,
+        held,
+        lambda place: tr("does not spring from {name}", name=name),
+        second.peers,
+        second.owners,
     )
 
 

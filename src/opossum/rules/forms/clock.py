@@ -11,6 +11,7 @@ from opossum.rules.sentence import Form, Moment, Span
 from opossum.rules.series import Series
 from opossum.stream.tables import Array
 from opossum.take.indexes.clocks import DAY, Clock
+from opossum.words import tr
 
 MOST_DUE = 100_000
 """Times of day that are looked at in one take."""
@@ -64,7 +65,7 @@ def _judged(ground: Ground, moment: Moment, span: Span | None, begin: float, ste
         np.asarray(frames.line, np.int64)[rows_of],
         rows_of,
         held,
-        lambda place: f"no {moment.text} within {span}",
+        lambda place: tr("no {moment} within {span}", moment=moment.text, span=span),
         peers,
     )
 

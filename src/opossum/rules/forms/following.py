@@ -13,6 +13,7 @@ from opossum.rules.occurrences import Occurrences
 from opossum.rules.sentence import Count, Form, Moment, Same, Span
 from opossum.rules.series import Series
 from opossum.stream.tables import Array
+from opossum.words import tr
 
 SAME_FRAME = Span(0, True)
 FOREVER = np.iinfo(np.int64).max // 4
@@ -47,12 +48,14 @@ def followed(ground: Ground, moment: Moment, form: Form) -> Occasions:
     more = ~held & enough & (extra >= 0)
     lines[more], frames[more] = second.lines[extra[more]], second.frames[extra[more]]
     peers, owners, times, at = first.peers[counts], first.owners[counts], times[counts], first.lines[counts]
-    told = f"× {then.text}" + (f" within {span}" if span and span.value else " in that frame" if span else "")
+    told = f"× {then.text}" + (
+        tr(" within {span}", span=span) if span and span.value else tr(" in that frame") if span else ""
+    )
     return occasions(
         lines[counts],
         frames[counts],
         held[counts],
-        lambda place: f"line {at[place]:,} was followed by {times[place]} {told}",
+        lambda place: tr("line {at:,} was followed by {times} {told}", at=at[place], times=times[place], told=told),
         peers,
         owners,
     )
@@ -69,7 +72,12 @@ def preceded(ground: Ground, moment: Moment, form: Form) -> Occasions:
     since = series.before(keys, _scale(span, second) - int(span.value) if span else np.full(len(second), -FOREVER))
     held = upto > since
     return occasions(
-        second.lines, second.frames, held, lambda place: f"no {earlier.text} before it", second.peers, second.owners
+        second.lines,
+        second.frames,
+        held,
+        lambda place: tr("no {earlier} before it", earlier=earlier.text),
+        second.peers,
+        second.owners,
     )
 
 
@@ -95,7 +103,14 @@ def between(ground: Ground, form: Form) -> Occasions:
     too_many = (count.most >= 0) & (times > count.most) & (extra >= 0)
     lines = np.where(too_many, np.append(found.lines, 0)[extra], last.lines[place])
     frames = np.where(too_many, np.append(found.frames, 0)[extra], last.frames[place])
-    return occasions(lines, frames, held, lambda at: f"{times[at]} × {inner.text} between", first.peers, first.owners)
+    return occasions(
+        lines,
+        frames,
+        held,
+        lambda at: tr("{times} × {inner} between", times=times[at], inner=inner.text),
+        first.peers,
+        first.owners,
+    )
 
 
 def _reach(reach: Any) -> tuple[Span | None, Moment | None]:

@@ -14,6 +14,7 @@ from opossum.rules.sentence import Form
 from opossum.stream.tables import Array
 from opossum.take.grouping import factorised
 from opossum.take.indexes.frames import STARTUP
+from opossum.words import tr
 
 
 def within(ground: Ground, form: Form) -> Occasions:
@@ -56,7 +57,12 @@ def _order(ground: Ground, period: Form, what: Form) -> Occasions:
         first_of_second[both],
         second.frames[rows],
         held,
-        lambda place: f"{later.text} came before {earlier.text} (line {last_of_first[both[place]]:,})",
+        lambda place: tr(
+            "{later} came before {earlier} (line {last_of_first:,})",
+            later=later.text,
+            earlier=earlier.text,
+            last_of_first=last_of_first[both[place]],
+        ),
         second.peers[rows],
     )
 
@@ -134,7 +140,7 @@ def _work_time(ground: Ground, period: Form, what: Form) -> Occasions:
         np.asarray(frames.line, np.int64)[rows],
         rows,
         work <= limit.value,
-        lambda place: f"work took {milliseconds(float(work[place]))}",
+        lambda place: tr("work took {length}", length=milliseconds(float(work[place]))),
         ground.frame_peer[rows],
     )
 
@@ -153,6 +159,6 @@ def _cost(ground: Ground, period: Form, what: Form) -> Occasions:
         found.lines[first],
         found.frames[first],
         sums <= limit.value,
-        lambda place: f"together {milliseconds(float(sums[place]))}",
+        lambda place: tr("together {length}", length=milliseconds(float(sums[place]))),
         found.peers[first],
     )

@@ -8,6 +8,7 @@ from opossum.rules.checked import Occasions, occasions
 from opossum.rules.ground import Ground
 from opossum.rules.moments import moments_of
 from opossum.rules.sentence import Count, Form, Moment
+from opossum.words import tr
 
 
 def heard(ground: Ground, moment: Moment, form: Form) -> Occasions:
@@ -21,16 +22,21 @@ def heard(ground: Ground, moment: Moment, form: Form) -> Occasions:
     times = np.bincount(calls[calls >= 0], minlength=len(take.tables["send"]) + 1)[found.sends]
     wanted = by if isinstance(by, Count) else Count(1, -1)
     held = np.array([wanted.holds(number) for number in range(int(times.max(initial=0)) + 1)])[times]
-    whom = "" if by is None or isinstance(by, Count) else f" by {' or '.join(by)}"
+    whom = "" if by is None or isinstance(by, Count) else tr(" by {by}", by=" or ".join(by))
     return occasions(
         found.lines,
         found.frames,
         held,
-        lambda place: f"{_event(ground, int(found.sends[place]))}heard by {times[place]}{whom}",
+        lambda place: tr(
+            "{event}heard by {times}{whom}",
+            event=_event(ground, int(found.sends[place])),
+            times=times[place],
+            whom=whom,
+        ),
         found.peers,
         found.owners,
     )
 
 
 def _event(ground: Ground, send: int) -> str:
-    return f"{ground.take.text(int(ground.take.tables['send']['ev'][send]))} was "
+    return tr("{tables} was ", tables=ground.take.text(int(ground.take.tables["send"]["ev"][send])))

@@ -9,6 +9,7 @@ from opossum.rules.ground import Ground
 from opossum.rules.moments import moments_of
 from opossum.rules.sentence import Form
 from opossum.take.indexes.objects import GONE
+from opossum.words import tr
 
 
 def never(ground: Ground, form: Form) -> Occasions:
@@ -19,12 +20,15 @@ def never(ground: Ground, form: Form) -> Occasions:
         held, note = np.zeros(len(found), bool), "came"
     elif where.data == "aftergone":
         state = ground.take.objects.state_at(found.peers, found.owners, found.lines)
-        held, note = state != GONE, "came after its owner was gone"
+        held, note = state != GONE, tr("came after its owner was gone")
     else:
         other = moments_of(ground, where.children[0])
         first = np.full(max(1, len(ground.take.peers)), np.iinfo(np.int64).max, np.int64)
         np.minimum.at(first, other.peers, other.lines)
-        held, note = found.lines > first[found.peers], f"came before the first {where.children[0].text}"
+        held, note = (
+            found.lines > first[found.peers],
+            tr("came before the first {children}", children=where.children[0].text),
+        )
     return occasions(
         found.lines,
         found.frames,

@@ -8,6 +8,7 @@ from opossum.rules.checked import Occasions, occasions
 from opossum.rules.ground import Ground
 from opossum.rules.moments import moments_of
 from opossum.rules.sentence import Form, Moment
+from opossum.words import tr
 
 
 def only(ground: Ground, form: Form) -> Occasions:
@@ -27,7 +28,9 @@ def only(ground: Ground, form: Form) -> Occasions:
         every.lines,
         every.frames,
         held,
-        lambda place: f"{moment.sort} of {ground.take.text(int(named[place])) or 'no name'} came",
+        lambda place: tr(
+            "{sort} of {named} came", sort=moment.sort, named=ground.take.text(int(named[place])) or tr("no name")
+        ),
         every.peers,
         every.owners,
     )

@@ -8,6 +8,7 @@ from opossum.rules.checked import Occasions, occasions
 from opossum.rules.ground import Ground
 from opossum.rules.sentence import Form, Span
 from opossum.stream.tables import Array
+from opossum.words import tr
 
 
 def queue(ground: Ground, form: Form) -> Occasions:
@@ -61,7 +62,7 @@ def _is_empty(ground: Ground, name: str, what: Form) -> Occasions:
         np.asarray(frames.line, np.int64)[rows],
         rows,
         holds,
-        lambda place: f"{many[place]} left",
+        lambda place: tr("{many} left", many=many[place]),
         ground.frame_peer[rows],
     )
 
@@ -70,7 +71,7 @@ def _holds(ground: Ground, name: str, what: Form) -> Occasions:
     most = int(float(what.children[0]))
     peers, lines, length = _steps(ground, name)
     frames = ground.take.frames.rows_of_lines(peers, lines)
-    return occasions(lines, frames, length <= most, lambda place: f"holds {length[place]}", peers)
+    return occasions(lines, frames, length <= most, lambda place: tr("holds {length}", length=length[place]), peers)
 
 
 def _waits(ground: Ground, name: str, what: Form) -> Occasions:
@@ -96,6 +97,6 @@ def _waits(ground: Ground, name: str, what: Form) -> Occasions:
         lines,
         waits.frame[rows],
         stayed <= span.value,
-        lambda place: f"stayed {Span(float(stayed[place]), span.frames)}",
+        lambda place: tr("stayed {span}", span=Span(float(stayed[place]), span.frames)),
         peers[judged],
     )

@@ -8,6 +8,7 @@ from opossum.rules.checked import Occasions, occasions
 from opossum.rules.ground import Ground
 from opossum.rules.moments import moments_of
 from opossum.rules.sentence import Form, Moment, Span
+from opossum.words import tr
 
 
 def reaches(ground: Ground, moment: Moment, form: Form) -> Occasions:
@@ -40,7 +41,7 @@ def reaches(ground: Ground, moment: Moment, form: Form) -> Occasions:
         found.lines,
         found.frames,
         held,
-        lambda place: f"did not reach {take.peers[missing[place]].name} as it should",
+        lambda place: tr("did not reach {name} as it should", name=take.peers[missing[place]].name),
         found.peers,
         found.owners,
     )

@@ -13,6 +13,7 @@ from opossum.rules.sentence import Form, Moment
 from opossum.stream.tables import Array
 from opossum.take.grouping import factorised
 from opossum.take.indexes.objects import NEVER
+from opossum.words import tr
 
 
 def in_phase(ground: Ground, moment: Moment, form: Form) -> Occasions:
@@ -24,7 +25,7 @@ def in_phase(ground: Ground, moment: Moment, form: Form) -> Occasions:
         found.lines,
         found.frames,
         held,
-        lambda place: f"came in phase {ground.take.text(int(phases[place])) or 'none'}",
+        lambda place: tr("came in phase {phases}", phases=ground.take.text(int(phases[place])) or tr("none")),
         found.peers,
         found.owners,
     )
@@ -39,7 +40,7 @@ def takes(ground: Ground, moment: Moment, form: Form) -> Occasions:
         found.lines,
         found.frames,
         took <= limit.value,
-        lambda place: f"took {milliseconds(float(took[place]))}",
+        lambda place: tr("took {length}", length=milliseconds(float(took[place]))),
         found.peers,
         found.owners,
     )
@@ -84,8 +85,10 @@ def changes(ground: Ground, moment: Moment, form: Form) -> Occasions:
         found.lines,
         found.frames,
         held,
-        lambda place: (
-            f"only {share[groups[place]]:.1%} of {take.function_of_call(int(found.calls[place]))} changed something"
+        lambda place: tr(
+            "only {share:.1%} of {function_of_call} changed something",
+            share=share[groups[place]],
+            function_of_call=take.function_of_call(int(found.calls[place])),
         ),
         found.peers,
         found.owners,
@@ -105,7 +108,11 @@ def has_mark(ground: Ground, moment: Moment, form: Form) -> Occasions:
         found.lines,
         found.frames,
         held,
-        lambda place: f"{ground.take.text(int(clips[found.rows[place]]))} has no mark {' or '.join(form.children[0])}",
+        lambda place: tr(
+            "{clips} has no mark {children}",
+            clips=ground.take.text(int(clips[found.rows[place]])),
+            children=" or ".join(form.children[0]),
+        ),
         found.peers,
         found.owners,
     )
@@ -129,7 +136,11 @@ def ends(ground: Ground, moment: Moment, form: Form) -> Occasions:
         gone,
         frames,
         held,
-        lambda place: f"{take.text(int(found.owners[place]))} went and it did not end (line {found.lines[place]:,})",
+        lambda place: tr(
+            "{owners} went and it did not end (line {lines:,})",
+            owners=take.text(int(found.owners[place])),
+            lines=found.lines[place],
+        ),
         found.peers,
         found.owners,
     )

@@ -10,6 +10,7 @@ from opossum.rules.moments import moments_of
 from opossum.rules.sentence import Form, Moment, Span
 from opossum.stream.tables import Array
 from opossum.take.grouping import factorised
+from opossum.words import tr
 
 ONE_FRAME = Span(1, True)
 """What an exact interval is given, where nothing is said: a game cannot do better."""
@@ -42,7 +43,7 @@ def spaced(ground: Ground, moment: Moment, form: Form) -> Occasions:
         found.lines[after],
         found.frames[after],
         held,
-        lambda place: f"came {Span(float(passed[place]), span.frames)} after the last",
+        lambda place: tr("came {span} after the last", span=Span(float(passed[place]), span.frames)),
         found.peers[after],
         found.owners[after],
     )

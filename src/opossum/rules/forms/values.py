@@ -13,6 +13,7 @@ from opossum.stream.tables import Array
 from opossum.take.grouping import factorised
 from opossum.take.json_values import json_values
 from opossum.take.nesting import Nesting
+from opossum.words import tr
 
 
 def value(ground: Ground, form: Form) -> Occasions:
@@ -24,9 +25,9 @@ def value(ground: Ground, form: Form) -> Occasions:
             held = _stays(what, numbers)
             note = "is"
         case "moves":
-            held, note = _moves(ground, found, what.children[0]), "changed elsewhere: to"
+            held, note = _moves(ground, found, what.children[0]), tr("changed elsewhere: to")
         case _:
-            held, note = _rises(found, numbers, falls=str(what.children[0]) == "falls"), "went to"
+            held, note = _rises(found, numbers, falls=str(what.children[0]) == "falls"), tr("went to")
     return occasions(
         found.lines, found.frames, held, lambda place: f"{note} {numbers[place]:g}", found.peers, found.owners
     )

@@ -14,6 +14,7 @@ from opossum.stream.tables import Array
 from opossum.take.grouping import Groups, distinct, factorised
 from opossum.take.spans import LineSpans
 from opossum.take.take import Take
+from opossum.words import tr
 
 CUT_SHORT = ("cut", "blend")
 """How a clip is said to have stopped before its end."""
@@ -195,5 +196,5 @@ def owners_told(known: Overlaid, clip: OverlaidClip) -> str:
     """Return whose clip it is: the one owner, or the class and how many."""
     owners = distinct(np.asarray(known.take.tables["play"]["o"])[clip.plays])
     if len(owners) == 1:
-        return known.take.text(int(owners[0])) or "the game"
+        return known.take.text(int(owners[0])) or tr("the game")
     return f"{clip.cls} ×{len(owners):,}"

@@ -8,7 +8,7 @@ from typing import NamedTuple
 from opossum.compare.differences import Sort as DifferenceSort
 from opossum.compare.wording import difference_line, quality_lines
 from opossum.take.sieve import passes_by_name
-from opossum.words import counted
+from opossum.words import counted, tr
 from opossum_desk.compare.layout.side_by_side import ListenerLanes, SideBySide
 from opossum_desk.state.session import Session
 
@@ -47,8 +47,14 @@ def compare_rows(known: SideBySide, session: Session, folded: set[str]) -> list[
     """Return the rows; `folded` holds the keys of those whose fold is not as it is at first."""
     comparison = known.comparison
     above, below = (f"{side.label} ({side.take.name})" for side in comparison.sides)
-    lines = (*session.beside.told, f"Above {above}, below {below}.", *quality_lines(comparison))
-    rows = [CompareRow(Sort.TEXT, _bare(line), "how alike" if number == 0 else "") for number, line in enumerate(lines)]
+    lines = (
+        *session.beside.told,
+        tr("Above {above}, below {below}.", above=above, below=below),
+        *quality_lines(comparison),
+    )
+    rows = [
+        CompareRow(Sort.TEXT, _bare(line), tr("how alike") if number == 0 else "") for number, line in enumerate(lines)
+    ]
     told: set[int] = set()
     if comparison.quality.comparable:
         for number, item in enumerate(comparison.differences):
@@ -56,7 +62,7 @@ def compare_rows(known: SideBySide, session: Session, folded: set[str]) -> list[
             inside = [known.listeners[label] for label in sorted(item.listeners) if label in known.listeners]
             inside = [each for each in inside if _passes(session, each)]
             told |= {each.label for each in inside}
-            where = "start-up" if item.frame < 0 else f"frame {item.frame:,}"
+            where = tr("start-up") if item.frame < 0 else tr("frame {frame:,}", frame=item.frame)
             line = _bare(difference_line(comparison, item).partition(": ")[2])
             opened = (number == 0) != (key in folded)
             rows.append(
@@ -76,7 +82,7 @@ def compare_rows(known: SideBySide, session: Session, folded: set[str]) -> list[
             CompareRow(
                 Sort.DIFFERENCE,
                 _bare(f"{item.sentence(comparison.labels)}."),
-                f"otherwise, frame {item.frame:,}",
+                tr("otherwise, frame {frame:,}", frame=item.frame),
                 wrong=True,
             )
             for item in comparison.otherwise
@@ -84,16 +90,22 @@ def compare_rows(known: SideBySide, session: Session, folded: set[str]) -> list[
         rows += [
             CompareRow(
                 Sort.DIFFERENCE,
-                f"{flip.first} ran before {flip.second} in {comparison.labels[0]}, after it in {comparison.labels[1]}.",
-                f"order, frame {flip.frame:,}",
+                tr(
+                    "{first} ran before {second} in {labels}, after it in {labels2}.",
+                    first=flip.first,
+                    second=flip.second,
+                    labels=comparison.labels[0],
+                    labels2=comparison.labels[1],
+                ),
+                tr("order, frame {frame:,}", frame=flip.frame),
                 wrong=True,
             )
             for flip in comparison.flips
         ]
     others = [item for item in known.listeners.values() if item.label not in told and _passes(session, item)]
     for key, title, mine in (
-        ("differ", "have calls without a counterpart", [item for item in others if item.differs]),
-        ("same", "did the same in both", [item for item in others if not item.differs]),
+        ("differ", tr("have calls without a counterpart"), [item for item in others if item.differs]),
+        ("same", tr("did the same in both"), [item for item in others if not item.differs]),
     ):
         if mine:
             mine.sort(key=lambda item: item.name)

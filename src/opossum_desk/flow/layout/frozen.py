@@ -6,6 +6,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from opossum.words import tr
 from opossum_desk.layout.scale import Scale
 from opossum_desk.state.session import Session
 
@@ -43,6 +44,6 @@ def frozen_bands(session: Session, scale: Scale) -> list[FrozenBand]:
     longest = np.sort(order[np.concatenate(([True], np.diff(places[order]) != 0))])
     for index in longest.tolist():
         seconds = float(lengths[index]) / 1e9
-        text = f"frame {axis.numbers[columns[index]]} · {seconds:.2f} s"
+        text = tr("frame {numbers} · {seconds:.2f} s", numbers=axis.numbers[columns[index]], seconds=seconds)
         bands.append(FrozenBand(float(lefts[index]), float(rights[index]), text, int(columns[index]), seconds))
     return bands

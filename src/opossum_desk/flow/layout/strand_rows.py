@@ -10,6 +10,7 @@ from opossum.stream.tables import Array
 from opossum.take.grouping import distinct
 from opossum.take.indexes.objects import NEVER
 from opossum.take.take import Take
+from opossum.words import tr, translatable
 
 BLENDED_SHARE = 0.5
 """Clips that share less than this of the shorter one follow each other, blended."""
@@ -17,14 +18,14 @@ MOST_OWNERS = 1000
 """Owners of one row that a sieve knows by name."""
 
 _TITLES = {
-    "timer": "timer",
-    "delay": "delay",
-    "clip": "clips",
-    "track": "track",
-    "wait": "waits for",
-    "queue": "queue",
-    "value": "value",
-    "log": "log lines",
+    "timer": translatable("timer"),
+    "delay": translatable("delay"),
+    "clip": translatable("clips"),
+    "track": translatable("track"),
+    "wait": translatable("waits for"),
+    "queue": translatable("queue"),
+    "value": translatable("value"),
+    "log": translatable("log lines"),
 }
 
 
@@ -84,7 +85,7 @@ def gather_strands(take: Take) -> list[StrandRow]:
         )
     says = np.asarray(take.tables["say"]["t"], np.int64)
     if len(says):
-        rows.append(StrandRow("log", _TITLES["log"], np.arange(len(says)), says, says, moments_ns=np.sort(says)))
+        rows.append(StrandRow("log", tr(_TITLES["log"]), np.arange(len(says)), says, says, moments_ns=np.sort(says)))
     return rows
 
 
@@ -116,7 +117,7 @@ def _grouped(take: Take, kind: str, items: Array, table: object, events: Array, 
     for item in items.tolist():
         owner = int(table["o"][item])  # type: ignore[index]
         event = take.text(int(events[item]))
-        name = f"{names[owner]} {_TITLES[kind]} {event}".strip()
+        name = f"{names[owner]} {tr(_TITLES[kind])} {event}".strip()
         by_name.setdefault(name, []).append(item)
         owners.setdefault(name, set()).add(owner)
     rows = []

@@ -105,7 +105,7 @@ def layout_frame(session: Session) -> FramePicture:
         if session.shows_data:
             rows += _data_of_call(session, call, min(depth[call], DEEPEST_INDENT))
     length = short_time(float(session.frame_lengths[row]))
-    loading = " · loading" if take.frames.loading[row] else ""
+    loading = tr(" · loading") if take.frames.loading[row] else ""
     title = tr("Frame {number}", number=number) if number >= 0 else tr("Start-up")
     rows += [FrameRow("say", text) for _, text in says]
     if session.shows_data:

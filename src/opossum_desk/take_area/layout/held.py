@@ -17,13 +17,14 @@ LONGEST_DATA = 600
 def held_html(session: Session, call: int, wire: str, quiet: str, accent: str) -> str:
     """Return the page for a game held at `call` (-1: between calls); `wire` is its tripwire's text, if it was one."""
     take = session.take
-    why = f"Held at the tripwire <b>{shown_html(wire)}</b>" if wire else tr("Held, as asked")
+    why = tr("Held at the tripwire {wire}", wire=f"<b>{shown_html(wire)}</b>") if wire else tr("Held, as asked")
     parts = [f'<p style="color:{accent};margin:0 0 6px 0">{why}</p>']
     if call < 0:
         row = len(take.frames) - 1
         number = int(take.frames.number[row]) if row >= 0 else -1
+        frame = f"<b>{tr('frame {number}', number=number)}</b>"
         parts.append(
-            f"<p><b>frame {number}</b> has just begun.</p>" if number >= 0 else f"<p>{tr('Between two calls.')}</p>"
+            f"<p>{tr('{frame} has just begun.', frame=frame) if number >= 0 else tr('Between two calls.')}</p>"
         )
     else:
         parts += [_call(session, call, quiet), _causes(session, call, quiet), _data(session, call, quiet)]
@@ -36,30 +37,39 @@ def _call(session: Session, call: int, quiet: str) -> str:
     function, owner = take.function_of_call(call), take.owner_of_call(call)
     frame = int(take.calls.frame[call])
     number = int(take.frames.number[frame]) if frame >= 0 else -1
-    where = f"frame {number}" if number >= 0 else "start-up"
+    where = tr("frame {number}", number=number) if number >= 0 else tr("start-up")
     at = take.text(int(take.tables["call"]["at"][call]))
     place = f" · {shown_html(at)}" if at else ""
     gone = " " + tr("Its owner is gone.") if take.owner_gone[call] else ""
-    return (
-        f'<p style="margin:0"><a href="call:{call}"><b>{shown_html(function)}</b></a> of {shown_html(owner)}{gone}</p>'
-        f'<p style="margin:0 0 8px 0;color:{quiet}">for <b>{shown_html(take.event_of_call(call))}</b> · {where}{place}</p>'
+    who = tr(
+        "{function} of {owner}",
+        function=f'<a href="call:{call}"><b>{shown_html(function)}</b></a>',
+        owner=shown_html(owner),
     )
+    what = tr("for {event}", event=f"<b>{shown_html(take.event_of_call(call))}</b>")
+    return f'<p style="margin:0">{who}{gone}</p><p style="margin:0 0 8px 0;color:{quiet}">{what} · {where}{place}</p>'
 
 
 def _causes(session: Session, call: int, quiet: str) -> str:
     take = session.take
     chain = chain_of(take.calls.parent, call, MOST_CAUSES)[1:]
-    lines = [
-        f'<p style="margin:1px 0"><a href="call:{cause}">{shown_html(take.function_of_call(cause))}</a>'
-        f" of {shown_html(take.owner_of_call(cause))}, for {shown_html(take.event_of_call(cause))}</p>"
-        for cause in chain
-    ]
+    lines = [f'<p style="margin:1px 0">{_cause(session, cause)}</p>' for cause in chain]
     first = chain[-1] if chain else call
     send = int(take.calls.send[first])
-    via = take.via_of_send(send) if send >= 0 else "unknown"
-    told = "sent by code outside any call" if via == "direct" else f"came about by {via}"
+    via = take.via_of_send(send) if send >= 0 else tr("unknown")
+    told = tr("sent by code outside any call") if via == "direct" else tr("came about by {via}", via=via)
     lines.append(f'<p style="margin:1px 0;color:{quiet}">{shown_html(take.event_of_call(first))} {told}</p>')
     return f'<p style="margin:6px 0 2px 0;color:{quiet}">{tr("Because of")}</p>' + "".join(lines)
+
+
+def _cause(session: Session, call: int) -> str:
+    take = session.take
+    return tr(
+        "{function} of {owner}, for {event}",
+        function=f'<a href="call:{call}">{shown_html(take.function_of_call(call))}</a>',
+        owner=shown_html(take.owner_of_call(call)),
+        event=shown_html(take.event_of_call(call)),
+    )
 
 
 def _data(session: Session, call: int, quiet: str) -> str:

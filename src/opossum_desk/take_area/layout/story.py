@@ -122,7 +122,7 @@ def _frames(session: Session, finding: Finding, quiet: str) -> str:
     step = max(1, len(columns) // MOST_FRAME_LINKS)
     shown = columns[::step][:MOST_FRAME_LINKS]
     links = " ".join(f'<a href="frame:{column}">{_number(session, column)}</a>' for column in shown)
-    more = f" … of {len(columns):,}" if len(columns) > len(shown) else ""
+    more = tr(" … of {columns:,}", columns=len(columns)) if len(columns) > len(shown) else ""
     return f'<p style="color:{quiet};margin-bottom:0">{tr("Frames where it shows")}</p><p style="margin-top:0">{links}{more}</p>'
 
 

@@ -8,9 +8,10 @@ import numpy as np
 
 from opossum.findings.finding import Found
 from opossum.findings.scene import Scene
-from opossum.findings.wording import at_place, listed, plural
+from opossum.findings.wording import at_place, listed
 from opossum.stream.tables import Array
 from opossum.take.grouping import Runs, distinct, factorised
+from opossum.words import counted, tr
 
 
 def find(scene: Scene) -> Iterator[Found]:
@@ -45,16 +46,26 @@ def _told_again(scene: Scene) -> Array:
 def _tell(scene: Scene, rows: Array) -> Found:
     calls = scene.take.calls
     subject = scene.subject_of_calls(rows)
-    evidence = scene.evidence("send", distinct(calls.send[rows])[:3].tolist(), "entered again without having left")
-    evidence += scene.evidence("call", rows[:3].tolist(), "acted again")
+    evidence = scene.evidence("send", distinct(calls.send[rows])[:3].tolist(), tr("entered again without having left"))
+    evidence += scene.evidence("call", rows[:3].tolist(), tr("acted again"))
     return Found(
         subject=subject,
         frame_rows=calls.frame[rows],
         count=len(rows),
         cost_ns=scene.cost_of(rows),
-        summary=f"{subject.fn} of {listed(scene.owners_of_calls(rows))} acted again {plural(len(rows), 'time')} on "
-        f"`{subject.ev}`: it was sent again although nobody had left in between.",
-        advice=f"Send `{subject.ev}` once, and again only after the zone was left{at_place(subject.at)}.",
+        summary=tr(
+            "{fn} of {owners_of_calls} acted again {times} on `{ev}`: it was sent again although nobody had "
+            "left in between.",
+            fn=subject.fn,
+            owners_of_calls=listed(scene.owners_of_calls(rows)),
+            times=counted(len(rows), "time"),
+            ev=subject.ev,
+        ),
+        advice=tr(
+            "Send `{ev}` once, and again only after the zone was left{place}.",
+            ev=subject.ev,
+            place=at_place(subject.at),
+        ),
         evidence=tuple(evidence),
         calls=rows,
         told_apart=("enter",),

@@ -9,9 +9,10 @@ import numpy as np
 from opossum.findings.double_fire.no_latch.repeating import LATCH_REPEATS
 from opossum.findings.finding import Found
 from opossum.findings.scene import Scene
-from opossum.findings.wording import at_place, listed, plural
+from opossum.findings.wording import at_place, listed
 from opossum.stream.tables import Array
 from opossum.take.grouping import Runs, distinct, factorised, joined
+from opossum.words import counted, tr
 
 MOST_FOLLOWED = 2000
 """Calls whose effects are told and marked: enough to see, few enough to gather."""
@@ -88,18 +89,27 @@ def _tell(scene: Scene, rows: Array) -> Found:
     subject = scene.subject_of_calls(rows)
     children = [take.children.rows(int(row)) for row in rows[:MOST_FOLLOWED]]
     following = distinct(np.concatenate([rows[:0], *children]))
-    evidence = scene.evidence("send", calls.send[rows[:3]].tolist(), "still inside")
-    evidence += scene.evidence("call", rows[:3].tolist(), "acted again")
+    evidence = scene.evidence("send", calls.send[rows[:3]].tolist(), tr("still inside"))
+    evidence += scene.evidence("call", rows[:3].tolist(), tr("acted again"))
     events = [f"`{take.event_of_call(int(call))}`" for call in following[:50]]
-    also = f", and sent {listed(events)} each time" if events else ""
+    also = tr(", and sent {events} each time", events=listed(events)) if events else ""
     return Found(
         subject=subject,
         frame_rows=calls.frame[rows],
         count=len(rows),
         cost_ns=scene.cost_of(rows),
-        summary=f"{subject.fn} of {listed(scene.owners_of_calls(rows))} acted again on "
-        f"{plural(len(distinct(calls.frame[rows])), 'later frame')} while nobody had left the zone{also}.",
-        advice=f"Let {subject.fn} remember that it has acted, until the zone is left{at_place(subject.at)}.",
+        summary=tr(
+            "{fn} of {owners_of_calls} acted again on {frames} while nobody had left the zone{also}.",
+            fn=subject.fn,
+            owners_of_calls=listed(scene.owners_of_calls(rows)),
+            frames=counted(len(distinct(calls.frame[rows])), "later frame"),
+            also=also,
+        ),
+        advice=tr(
+            "Let {fn} remember that it has acted, until the zone is left{place}.",
+            fn=subject.fn,
+            place=at_place(subject.at),
+        ),
         evidence=tuple(evidence),
         calls=distinct(np.concatenate((rows, following))),
         told_apart=("stay",),

@@ -12,9 +12,10 @@ from opossum.findings.double_fire.held_input import repeats_in_runs
 from opossum.findings.double_fire.no_latch.repeating import LATCH_REPEATS
 from opossum.findings.finding import Found, Subject
 from opossum.findings.scene import Scene
-from opossum.findings.wording import at_place, plural
+from opossum.findings.wording import at_place
 from opossum.stream.tables import Array
 from opossum.take.grouping import Groups, Runs, distinct, factorised
+from opossum.words import counted, tr
 
 
 class _Level(NamedTuple):
@@ -99,9 +100,9 @@ def _parting_level(scene: Scene, watched: _Watched, sends: Array) -> _Level | No
         if np.isnan(loud).any() or not len(quiet):
             continue
         if loud.min() > quiet.max():
-            return _Level(take.text(name), "at or above", float(loud.min()))
+            return _Level(take.text(name), tr("at or above"), float(loud.min()))
         if loud.max() < quiet.min():
-            return _Level(take.text(name), "at or below", float(loud.max()))
+            return _Level(take.text(name), tr("at or below"), float(loud.max()))
     return None
 
 
@@ -140,18 +141,42 @@ def _tell(scene: Scene, sends: Array, repeats: Array, level: _Level) -> Found:
         frame_rows=take.sends.frame[repeats],
         count=len(repeats),
         cost_ns=scene.cost_of(calls),
-        summary=f"`{event}` was sent again on {plural(len(repeats), 'later frame')}, every frame while `{level.name}` of "
-        f"{owner} was {level.side} {level.bound:g}.",
-        advice=f"Let {function} send `{event}` when `{level.name}` crosses the value, not while it is beyond"
-        f"{at_place(place)}.",
+        summary=tr(
+            "`{event}` was sent again on {frames}, every frame while `{name}` of {owner} was {side} {bound:g}.",
+            event=event,
+            frames=counted(len(repeats), "later frame"),
+            name=level.name,
+            owner=owner,
+            side=level.side,
+            bound=level.bound,
+        ),
+        advice=tr(
+            "Let {function} send `{event}` when `{name}` crosses the value, not while it is beyond{place}.",
+            function=function,
+            event=event,
+            name=level.name,
+            place=at_place(place),
+        ),
         evidence=tuple(
             scene.evidence(
-                "send", sends[:1].tolist(), f"sent when `{level.name}` came to be {level.side} {level.bound:g}"
+                "send",
+                sends[:1].tolist(),
+                tr(
+                    "sent when `{name}` came to be {side} {bound:g}",
+                    name=level.name,
+                    side=level.side,
+                    bound=level.bound,
+                ),
             )
             + scene.evidence(
                 "send",
                 repeats[:3].tolist(),
-                f"sent again although `{level.name}` was still {level.side} {level.bound:g}",
+                tr(
+                    "sent again although `{name}` was still {side} {bound:g}",
+                    name=level.name,
+                    side=level.side,
+                    bound=level.bound,
+                ),
             )
         ),
         calls=calls,
