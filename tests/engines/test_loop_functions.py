@@ -12,7 +12,7 @@ from opossum.take.opening import open_any
 from opossum.take.take import Take
 from opossum_recorder import Recorder
 from opossum_recorder.effects import Effects
-from opossum_recorder.engines.loop_functions import WATCHED, LoopFunctions
+from opossum_recorder.engines.loop_functions import LOOK_AT_CLOCK, MOST_NS, WATCHED, LoopFunctions
 from opossum_recorder.engines.names import ObjectNames
 
 KITCHEN = """
@@ -205,3 +205,26 @@ def test_a_profiler_is_left_alone(tmp_path, game):
     finally:
         sys.setprofile(None)
     assert len(open_any(str(path)).calls) == 0
+
+
+def test_a_frame_is_watched_for_a_while_only(tmp_path, game, monkeypatch):
+    """However much it calls, and however slow the machine is: what it calls first is found all the same."""
+    now, profiled = [0], []
+
+    def clock() -> int:
+        now[0] += MOST_NS // 2
+        return now[0]
+
+    monkeypatch.setattr("opossum_recorder.engines.loop_functions.time.perf_counter_ns", clock)
+
+    def much(screen: str) -> None:
+        for _ in range(2 * LOOK_AT_CLOCK):
+            abs(-1)
+        profiled.append(sys.getprofile())
+
+    game.text = much
+    take = played(tmp_path, game.run)
+    assert profiled[0] is None
+    found = {("baker#1", "Baker.update", "frame of run"), ("kitchen_of_loops", "stir", "frame of run")}
+    assert called(take, range(WATCHED, 40))[0] >= found
+    assert ("loops", "draw", "frame of run") not in called(take, range(WATCHED, 40))[0]

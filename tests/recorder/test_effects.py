@@ -12,8 +12,9 @@ from opossum.take.opening import open_any
 from opossum_recorder import Recorder
 from opossum_recorder.effects import DENSE, DENSE_AGAIN, EVERY, GIVE_UP, NEVER, Effects
 from opossum_recorder.game_code import is_games_own
+from opossum_recorder.instructions import instructions_of, telling
 from opossum_recorder.own_state import changes, seen_of
-from opossum_recorder.tracing import MOST_INSTRUCTIONS, Trace, run_traced, works
+from opossum_recorder.tracing import LOOK_AT_CLOCK, MOST_INSTRUCTIONS, MOST_NS, Trace, run_traced, works
 
 STORE = []
 NUMBERS = {"coins": 3}
@@ -247,6 +248,47 @@ def test_a_call_that_is_too_long_is_never_shown_to_be_nothing(turns):
     trace = Trace()
     run_traced(trace, Long().looks)
     assert not (trace.judged and trace.stores == 0)
+
+
+def test_a_call_is_followed_for_a_while_only(monkeypatch):
+    """A slow machine, or a long call, must not be held up by being looked at: what was seen by then is known."""
+    now = [0]
+
+    def clock() -> int:
+        now[0] += MOST_NS // 3
+        return now[0]
+
+    monkeypatch.setattr("opossum_recorder.tracing.time.perf_counter_ns", clock)
+
+    class Long(Oven):
+        def works(self) -> None:
+            for number in range(5_000):
+                self.heat = number
+
+        def looks(self) -> bool:
+            return any(
+                [self.heat > number for number in range(5_000, 10_000)] + [len(self.trays) for _ in range(5_000)]
+            )
+
+    for name, changed in (("works", True), ("looks", False)):
+        now[0] = 0
+        trace = Trace()
+        run_traced(trace, getattr(Long(), name))
+        assert not trace.judged and (trace.stores > 0) == changed
+        assert trace._instructions <= 4 * LOOK_AT_CLOCK and trace.stores < 200
+
+
+def test_what_tells_nothing_is_not_looked_at_again():
+    """Instructions that neither store nor call cost nothing but their number."""
+
+    def reckons(self) -> float:
+        return (self.heat + 1) * 2 - self.heat / 3
+
+    names = instructions_of(reckons.__code__)[1]
+    assert len(names) > 8 and not any(telling(reckons.__code__))
+    code = Oven.stores.__code__
+    told = [name for place, name in enumerate(instructions_of(code)[1]) if telling(code)[place]]
+    assert told == ["STORE_ATTR"]
 
 
 def test_an_attribute_is_not_hidden_by_a_global_of_its_name():

@@ -39,6 +39,21 @@ def instructions_of(code: CodeType) -> tuple[bytes, list[str]]:
     return code.co_code, [dis.opname[op] for op in code.co_code[::2]]
 
 
+@functools.lru_cache(maxsize=2048)
+def telling(code: CodeType) -> bytes:
+    """Return for each of a function's instructions whether it may tell of a change or a call: 1, else 0."""
+    text, names = instructions_of(code)
+    return bytes(
+        name in STORES
+        or name in CALLS
+        or name in UNJUDGED
+        or name == "GET_ITER"
+        or name.startswith("INPLACE_")
+        or (name == "BINARY_OP" and text[2 * place + 1] >= INPLACE)
+        for place, name in enumerate(names)
+    )
+
+
 def loaded(frame: FrameType, text: bytes, names: list[str], place: int) -> Any:
     """Return what a local, or an attribute in a local's own dictionary, holds that was loaded just before; a collection
     where one of those was just made; else None.
@@ -63,24 +78,32 @@ def called(frame: FrameType, text: bytes, names: list[str], place: int) -> Any:
 
     The stack is reckoned backwards from the call, over straight code, to what pushed the thing that is called.
     """
+    at = _pushed_at(frame.f_code, place)
+    return _type_named(frame, text, names, at) if at >= 0 else None
+
+
+@functools.lru_cache(maxsize=8192)
+def _pushed_at(code: CodeType, place: int) -> int:
+    """Return which instruction pushed what a call calls, -1 where that cannot be told."""
+    text, names = instructions_of(code)
     at = place
     while at > 0 and names[at - 1] in ("CACHE", "PRECALL", "KW_NAMES"):
         at -= 1
     wanted = text[2 * place + 1]
     if names[place] in ("CALL_FUNCTION_EX", "CALL_KW", "CALL_FUNCTION_KW"):
-        return None
+        return -1
     while at > 0 and wanted > 0:
         at -= 1
         name = names[at]
         if name in ("CACHE", "KW_NAMES"):
             continue
         if "JUMP" in name or name == "FOR_ITER" or name == "EXTENDED_ARG":
-            return None
+            return -1
         operation, argument = dis.opmap[name], text[2 * at + 1]
         wanted -= dis.stack_effect(operation, argument if operation >= dis.HAVE_ARGUMENT else None, jump=False)
     while at > 0 and names[at - 1] in ("CACHE", "PUSH_NULL"):
         at -= 1
-    return _type_named(frame, text, names, at - 1) if wanted == 0 and at > 0 else None
+    return at - 1 if wanted == 0 and at > 0 else -1
 
 
 def _type_named(frame: FrameType, text: bytes, names: list[str], at: int) -> Any:

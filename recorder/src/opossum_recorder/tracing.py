@@ -15,6 +15,7 @@ import functools
 import os
 import sys
 import threading
+import time
 from collections.abc import Callable
 from types import CodeType, FrameType, FunctionType, MethodType
 from typing import Any
@@ -31,6 +32,7 @@ from opossum_recorder.instructions import (
     called,
     instructions_of,
     loaded,
+    telling,
 )
 from opossum_recorder.monitoring import FOR_INSTRUCTIONS, monitoring_as
 
@@ -38,7 +40,10 @@ _FOLDER = os.path.join(os.path.dirname(os.path.abspath(__file__)), "")
 _ADAPTERS = os.path.join(_FOLDER, "engines", "")
 _RECORDER, _USED, _OTHER = "recorder", "used by it", "other"
 MOST_INSTRUCTIONS = 10_000
-"""A call that is longer than this is followed no further: it has no known effect."""
+MOST_NS = 5_000_000
+"""A call that is longer than this is followed no further: what it did by then is known, and not whether it did no more."""
+LOOK_AT_CLOCK = 32
+"""How many instructions apart the clock is looked at."""
 
 _PYTHON = (FunctionType, MethodType)
 _HEAP_TYPE = 1 << 9
@@ -59,6 +64,8 @@ class Trace:
         library, or anything else, which counts.
         """
         self._instructions = 0
+        self._ends_ns = time.perf_counter_ns() + MOST_NS
+        self._is_too_long = False
         self._calling: FrameType | None = None
         self._called_is_told = False
         self._thread = 0
@@ -76,10 +83,6 @@ class Trace:
         if nested:
             return self._follow_nested
         return None if self._is_too_long else self.follow
-
-    @property
-    def _is_too_long(self) -> bool:
-        return self._instructions > MOST_INSTRUCTIONS
 
     @property
     def _counts(self) -> bool:
@@ -117,10 +120,7 @@ class Trace:
             frame.f_trace_opcodes = False
             return None
         if event == "opcode":
-            try:
-                self._judge(frame)
-            except Exception:  # an interpreter that was never tried
-                self.judged, self.outside = False, True
+            self._pass(frame.f_code, frame.f_lasti, frame)
         return self.follow
 
     def profile(self, frame: FrameType, event: str, argument: Any) -> None:
@@ -133,11 +133,25 @@ class Trace:
             except Exception:  # whatever its type does when it is asked
                 self.judged, self.outside = False, True
 
-    def _judge(self, frame: FrameType) -> None:
+    def _pass(self, code: CodeType, offset: int, frame: FrameType | None) -> bool:
+        """Pass one instruction, judging it where it may tell something; say whether it may."""
         self._instructions += 1
-        if self._is_too_long:  # whatever this instruction is, what comes after it is not seen
+        if self._instructions > MOST_INSTRUCTIONS or (
+            not self._instructions % LOOK_AT_CLOCK and time.perf_counter_ns() > self._ends_ns
+        ):
+            # whatever this instruction is, what comes after it is not seen
+            self._is_too_long, self.judged, self.outside = True, False, True
+            _stop()
+            return True
+        if not telling(code)[offset >> 1]:
+            return False
+        try:
+            self._judge(frame if frame is not None else sys._getframe(2))
+        except Exception:  # an interpreter that was never tried
             self.judged, self.outside = False, True
-            return
+        return True
+
+    def _judge(self, frame: FrameType) -> None:
         text, names = instructions_of(frame.f_code)
         place = frame.f_lasti // 2
         name = names[place]
@@ -172,11 +186,9 @@ class Trace:
     def instruction(self, code: CodeType, offset: int) -> Any:
         """Judge one instruction that is about to be run."""
         if threading.get_ident() != self._thread or self._is_too_long or not self._counts:
-            return
-        try:
-            self._judge(sys._getframe(1))
-        except Exception:  # an interpreter that was never tried
-            self.judged, self.outside = False, True
+            return None
+        # what never tells anything is not told of again, in any call
+        return None if self._pass(code, offset, None) else _monitoring.DISABLE
 
     def call(self, code: CodeType, offset: int, function: Any, first: Any) -> Any:
         """Judge what is about to be called."""
@@ -231,6 +243,15 @@ def run_traced(trace: Trace, function: Callable[..., Any], *args: Any, **kwargs:
     try:
         return function(*args, **kwargs)
     finally:
+        sys.settrace(None)
+        sys.setprofile(None)
+
+
+def _stop() -> None:
+    """Be told of nothing more: what is left of the call runs as ever."""
+    if _monitoring is not None:
+        _monitoring.set_events(FOR_INSTRUCTIONS, 0)
+    else:
         sys.settrace(None)
         sys.setprofile(None)
 
@@ -308,6 +329,6 @@ def works() -> bool:
     for name, stores in (("looks", 0), ("stores", 1), ("stores_deep", 2), ("appends", None)):
         trace = Trace()
         run_traced(trace, getattr(tried, name))
-        if (trace.stores if trace.judged else None) != stores or (trace.judged and trace._instructions < 3):
+        if (trace.stores if trace.judged else None) != stores or (trace.judged and not trace._instructions):
             return False
     return True

@@ -6,8 +6,8 @@ calls in turn is looked at in its stead.  What it calls several times a frame is
 on to, and stays as it is, and so does what it calls seldom, what a frame ends within, and what is nested in another
 function and reached by no name.
 
-Cost: while a frame is watched, every call costs about a microsecond; `WATCHED` frames of each loop are, then one in
-`EVERY` until the loop is known well.  A call of a function that is recorded costs what any call does.
+Cost: while a frame is watched, every call costs about a microsecond, `MOST_NS` in all; `WATCHED` frames of each loop are,
+then one in `EVERY` until the loop is known well.  A call of a function that is recorded costs what any call does.
 """
 
 from __future__ import annotations
@@ -17,6 +17,7 @@ import inspect
 import os
 import sys
 import threading
+import time
 from collections.abc import Callable
 from types import CodeType, FrameType, FunctionType, ModuleType
 from typing import Any
@@ -33,6 +34,10 @@ LATER = 16
 """One frame in `EVERY` is watched after that, so many of them."""
 LOOKED_PAST = 3
 """Frames whose loop is not even asked for after one of a loop that is known: looking for it costs every frame."""
+MOST_NS = 30_000_000
+"""A frame is watched for so long at most, so that being watched does not hold it up: what it calls later is not seen."""
+LOOK_AT_CLOCK = 256
+"""How many calls and returns apart the clock is looked at."""
 MOST_HANDED_ON = 4
 MOST_PASSES = 8
 """Times a frame that a function is called at most that is looked through, and how many such functions of a loop are."""
@@ -88,6 +93,7 @@ class LoopFunctions:
         self._ran: set[tuple[CodeType, int]] = set()
         self._send = 0
         self._loop_name = ""
+        self._events, self._ends_ns = 0, 0
         self._looked_past = 0
         """Frames that may still begin without asking which loop they are of."""
         self._ticks: dict[CodeType, str] = {}
@@ -129,6 +135,7 @@ class LoopFunctions:
             loop.watched += 1
             self._stack = stack
             self._depths = {id(frame) for frame in stack}
+            self._events, self._ends_ns = 0, time.perf_counter_ns() + MOST_NS
             sys.setprofile(self._profile)
 
     def frame_ended(self) -> None:
@@ -149,6 +156,10 @@ class LoopFunctions:
             self._stack, self._stack_at_end, self._calls = [], [], []
 
     def _profile(self, frame: FrameType, event: str, argument: Any) -> None:
+        self._events += 1
+        if not self._events % LOOK_AT_CLOCK and time.perf_counter_ns() > self._ends_ns:
+            sys.setprofile(None)
+            return
         caller = frame.f_back
         if event != "call" or caller is None or self._is_elsewhere():
             return
