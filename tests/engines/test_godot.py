@@ -6,7 +6,9 @@ import subprocess
 import sys
 import time
 from collections import Counter
+from pathlib import Path
 
+import numpy as np
 import pytest
 from playing import EXAMPLES, begin, causes, ended, held_at, killed, needs, recorded, step
 
@@ -285,3 +287,10 @@ def test_the_game_may_be_started_before_opossum(listening, tmp_path):
 
     assert take.recording.closed(0) and take.tables["frame"]["n"][0] == 0 and check_take(take) == []
     assert not len(take.tables["lost"]) and take.game_frames == 150
+
+
+@pytest.mark.skipif(not Path("/proc/thread-self/schedstat").exists(), reason="the system does not tell it")
+def test_what_the_machine_took_from_a_frame_is_told(tmp_path):
+    """By reckoning how long the thread could have run and was not run."""
+    idle = play(tmp_path).tables["idle"]
+    assert len(idle) >= 140 and (np.asarray(idle["ready"]) >= 0).all()

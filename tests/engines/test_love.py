@@ -11,6 +11,7 @@ import zipfile
 from collections import Counter
 from pathlib import Path
 
+import numpy as np
 import pytest
 from playing import EXAMPLES, causes, ended, held_at, killed, needs, recorded, step
 
@@ -273,3 +274,11 @@ def test_it_is_stepped_and_goes_on_when_opossum_goes_away(tmp_path):
 
     assert game.returncode == 0
     assert [int(c) > 0 for c in held["c"]] == [True, True, False]
+
+
+@pytest.mark.skipif(not Path("/proc/thread-self/schedstat").exists(), reason="the system does not tell it")
+def test_what_the_machine_took_from_a_frame_is_told(tmp_path):
+    """And how long the thread ran, by its own clock."""
+    idle = play(tmp_path).tables["idle"]
+    assert len(idle) >= 140 and (np.asarray(idle["ready"]) >= 0).all()
+    assert (np.asarray(idle["cpu"]) > 0).all() and int(np.asarray(idle["cpu"]).max()) < 10**9

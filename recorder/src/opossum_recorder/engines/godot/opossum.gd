@@ -39,6 +39,7 @@ var _frame = -1
 var _idle = true
 var _phase = ""
 var _frame_usec = 0
+var _waited_ns = -1  # how long this thread could have run and was not run, up to the frame's begin; -1 where that is not told
 var _last_time = 0  # of the last line handed over: a line in between keeps time's order
 var _ids = {"s": 0, "c": 0, "b": 0, "a": 0, "y": 0, "w": 0}
 var _calls = []      # open calls: [id, what is shown of it]
@@ -342,12 +343,23 @@ func _begin_frame():
 		_idle = false
 		_phase = ""
 		_frame_usec = OS.get_ticks_usec()
+		_waited_ns = _waited()
 		_record("frame", ',"n":%d' % _frame)
 		if _watching:
 			_run.clear()
 			_sends.clear()
 			if _stop == "frame" or _stop == "any":
 				_hold(0, 0)
+
+
+# The machine's doing, not the game's: others had the processor. Linux tells it for each thread; read anew, or it would be old.
+func _waited():
+	var told = File.new()
+	if told.open("/proc/thread-self/schedstat", File.READ) != OK:
+		return -1
+	var numbers = told.get_line().split(" ")
+	told.close()
+	return int(numbers[1]) if numbers.size() > 2 else -1
 
 
 func _enter_phase(name):
@@ -397,7 +409,8 @@ func _end_frame():
 	_frame_usec = 0
 	if _asked.size() > 0:
 		_read_asked()
-	_record("idle", "")
+	var waited = _waited() if _waited_ns >= 0 else -1
+	_record("idle", ',"ready":%d' % max(0, waited - _waited_ns) if waited >= 0 else "")
 	_reach()
 	_flush()
 	_hear()

@@ -698,11 +698,46 @@ local function poll_sounds()
 	end
 end
 
+-- What the processor did for this thread, where Linux tells it: how long it could have run and was not run, as others had the
+-- processor, and (by LuaJIT's own way to C) how long it ran. In ns; nil where it is not known.
+local schedstat, clocks = nil, nil
+local function open_processor()
+	schedstat = io.open("/proc/thread-self/schedstat")
+	if schedstat then schedstat:setvbuf("no") end -- else it would be read once only
+	local loaded, ffi = pcall(require, "ffi")
+	if not loaded or ffi.os ~= "Linux" then return end
+	local declared = pcall(ffi.cdef, "struct opossum_time { long s; long ns; }; int clock_gettime(int clock, struct opossum_time *time);")
+	if declared then clocks = { ffi = ffi, time = ffi.new("struct opossum_time[1]") } end
+end
+
+local function waited_ns()
+	if not schedstat then return nil end
+	schedstat:seek("set", 0)
+	local text = schedstat:read(80)
+	return text and tonumber(text:match("^%d+ (%d+)"))
+end
+
+local CLOCK_THREAD_CPUTIME = 3
+local function ran_ns()
+	if not clocks or clocks.ffi.C.clock_gettime(CLOCK_THREAD_CPUTIME, clocks.time) ~= 0 then return nil end
+	return tonumber(clocks.time[0].s) * 1e9 + tonumber(clocks.time[0].ns)
+end
+
+local waited_at, ran_at
+local function begin_processor() waited_at, ran_at = waited_ns(), ran_ns() end
+
+local function told_of_processor()
+	local waited, did, text = waited_ns(), ran_ns(), ""
+	if did and ran_at then text = string.format(',"cpu":%.0f', did - ran_at) end
+	if waited and waited_at then text = text .. string.format(',"ready":%.0f', math.max(0, waited - waited_at)) end
+	return text
+end
+
 local function go_idle()
 	if not is_idle and #calls == 0 then
 		is_idle = true
 		if next(watched) then read_watched() end
-		record("idle")
+		record("idle", told_of_processor())
 		tell_beat()
 		flush()
 	end
@@ -731,6 +766,7 @@ end
 
 local function begin_frame()
 	frame, phase, is_idle = frame + 1, nil, false
+	begin_processor()
 	record("frame", ',"n":' .. frame)
 	tell_beat()
 	if not link then return end
@@ -822,6 +858,7 @@ function R.play(main, ...)
 		tell_beat()
 		return failed(message)
 	end
+	open_processor()
 	watch_callbacks()
 	watch_run()
 end
