@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import gzip
 from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -12,6 +11,7 @@ import click
 from opossum.whole_file import whole_file
 from opossum.words import tr
 from opossum_commands.completing import files
+from opossum_commands.endings import write_stream
 from opossum_commands.keeping import spare_what_is_there
 from opossum_commands.reading import CommandError, opened
 from opossum_commands.steps import step
@@ -109,15 +109,3 @@ def _write_spans(take: Take, target: str) -> str:
 
     with whole_file(target) as file:
         return tr("{write_spans:,} spans", write_spans=write_spans(take, file))
-
-
-def write_stream(take: Take, target: str) -> None:
-    """Write a take as a stream; a file already there is replaced only when all is written."""
-    from opossum.stream.writing import stream_lines
-
-    with whole_file(target) as plain:
-        file = gzip.GzipFile(fileobj=plain, mode="wb", mtime=0) if target.endswith(".gz") else plain
-        for line in stream_lines(take.tables, take.strings, take.peers):
-            file.write(line)
-        if file is not plain:
-            file.close()

@@ -12,6 +12,7 @@ import click
 from opossum.words import counted, tr
 from opossum_commands.completing import faults as offered_faults
 from opossum_commands.desk import run_on_screen
+from opossum_commands.endings import writer_for
 from opossum_commands.keeping import spare_what_is_there
 from opossum_commands.reading import CommandError, opened
 from opossum_commands.steps import step
@@ -70,10 +71,7 @@ def demo(
         raise CommandError(tr("--healthy and --with contradict each other; give one of them."))
     if out is not None:
         spare_what_is_there(out, force)
-    if out is not None and not out.endswith((".take", ".jsonl", ".jsonl.gz")):
-        raise CommandError(
-            tr("{out}: the ending does not say what to make; use .take, .flow.jsonl or .flow.jsonl.gz.", out=out)
-        )
+        writer_for(Path(out))
     named = tuple(name for given in faults for name in given.replace(",", " ").split())
     chosen = () if healthy else named or DEMO_FAULTS
     if link:

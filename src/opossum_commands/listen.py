@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 import click
 
 from opossum.words import tr
-from opossum_commands.convert import write_stream
+from opossum_commands.endings import writer_for
 from opossum_commands.exit_status import ExitStatus
 from opossum_commands.keeping import free_part, keep, spare_what_is_there, tell_lost
 from opossum_commands.reading import CommandError, opened
@@ -53,13 +53,7 @@ def listen(
     from opossum.take.unfinished import unfinished
 
     target = Path(out or time.strftime("game-%Y-%m-%d-%H%M%S.take"))
-    if not target.name.endswith((".take", ".jsonl", ".jsonl.gz")):
-        raise CommandError(
-            tr(
-                "{target}: the ending does not say what to make; use .take, .flow.jsonl or .flow.jsonl.gz.",
-                target=target,
-            )
-        )
+    write = writer_for(target)
     spare_what_is_there(target, force)
     for left in unfinished(target):
         say(tr("opossum: an unfinished recording lies at {left}; it is left as it is.", left=left), error=True)
@@ -80,7 +74,7 @@ def listen(
     shifts = receiver.shifts()
     take = opened([str(part)], shifts)
     take.name = target.name.split(".")[0]
-    keep(take, target, part, None if target.name.endswith(".take") else write_stream)
+    keep(take, target, part, write)
     remark(
         tr(
             "{target}: {records:,} records of {name}",

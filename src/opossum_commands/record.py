@@ -21,6 +21,7 @@ from opossum_commands.black_box import BLACK_BOX_SUFFIX, BLACK_BOX_VARIABLE, Bla
 from opossum_commands.completing import files
 from opossum_commands.declaring import declared_for
 from opossum_commands.desk import run_on_screen
+from opossum_commands.endings import writer_for
 from opossum_commands.engines import ENGINES, PYTHON, engine_at
 from opossum_commands.engines.called import engine_called
 from opossum_commands.engines.engine import LINK, Engine, Launch
@@ -71,7 +72,9 @@ class RecordCommand(click.Command):
 )
 @token_option
 @click.option("--show", is_flag=True, help="Open the desk on the take when the game has ended.")
-@click.option("--out", metavar="FILE", help="Where to save the take (default: GAME-date.take here).")
+@click.option(
+    "--out", metavar="FILE", help="Where to save: .take, .flow.jsonl or .flow.jsonl.gz (default: GAME-date.take here)."
+)
 @click.option("--force", is_flag=True, help="Replace FILE if it exists.")
 @click.option(
     "--for",
@@ -154,6 +157,7 @@ def record(
     target = Path(out or time.strftime(f"{game.name}-%Y-%m-%d-%H%M%S.take"))
     from opossum.take.unfinished import unfinished
 
+    write = writer_for(target)
     spare_what_is_there(target, force)
     for left in unfinished(target):
         say(tr("opossum: an unfinished recording lies at {left}; it is left as it is.", left=left), error=True)
@@ -169,7 +173,7 @@ def record(
     add_black_box(stream, box)
     take = opened([str(stream)])
     take.name = target.name.split(".")[0]
-    keep(take, target, stream)
+    keep(take, target, stream, write)
     box.unlink(missing_ok=True)
     found = _tell(take, target, game.folder)
     if fail_on is not None and status == 0 and any(item.severity.rank <= Severity(fail_on).rank for item in found):

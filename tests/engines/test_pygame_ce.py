@@ -221,6 +221,33 @@ def test_sounds_are_clips_of_the_mixer(tmp_path, monkeypatch):
     assert (ends[1], ends[3]) == ("end", "cut")
 
 
+QUITS = """
+import pygame, time
+pygame.init()
+pygame.display.set_mode((16, 16))
+clock = pygame.time.Clock()
+def closing():
+    end = time.perf_counter() + 0.4
+    while time.perf_counter() < end:
+        pass
+pygame.register_quit(closing)
+for frame in range(60):
+    pygame.event.get()
+    clock.tick(60)
+pygame.quit()
+"""
+
+
+def test_closing_the_engine_is_no_freeze(tmp_path):
+    """The last frame ends where the game lets the engine go."""
+    script = tmp_path / "supper.py"
+    script.write_text(QUITS)
+    take = played(tmp_path, script)
+    assert take.game_frames == 61 and take.recording.closed(0)
+    assert [finding.cause for finding in examine(take) if finding.kind == "freeze"] == []
+    assert int(take.frames.work_ns[-1]) < 300_000_000 < take.duration_ns
+
+
 CHANNELS = """
 import pygame
 pygame.init()

@@ -530,3 +530,18 @@ def test_a_process_that_the_game_ends_does_not_end_the_game(tmp_path):
     result = subprocess.run(command, cwd=tmp_path, capture_output=True, text=True, timeout=60)
 
     assert result.returncode == 0 and "played on" in open_any(str(tmp_path / "game.take")).strings
+
+
+@pytest.mark.parametrize("ending", [".flow.jsonl", ".flow.jsonl.gz", ".take"])
+def test_the_ending_says_what_is_saved(tmp_path, ending):
+    """A stream that others read, or a take; what the ending does not tell is refused before the game begins."""
+    (tmp_path / "game.py").write_text(GAME.format(ending="pass"))
+    target = tmp_path / f"night{ending}"
+    for name in (target, tmp_path / "night"):
+        command = [*COMMAND, "--out", str(name), "--", sys.executable, "game.py"]
+        result = subprocess.run(command, cwd=tmp_path, capture_output=True, text=True)
+        assert result.returncode == (0 if name is target else 2), result.stderr
+    assert "the ending does not say what to make" in result.stderr
+    start = {".flow.jsonl": b'{"k":"head"', ".flow.jsonl.gz": b"\x1f\x8b", ".take": b"PK"}[ending]
+    assert target.read_bytes().startswith(start) and len(open_any(str(target)).calls) == 31
+    assert sorted(path.name for path in tmp_path.iterdir() if path.suffix != ".pyc") == ["game.py", target.name]

@@ -2,7 +2,8 @@
 
 It joins what is counted (`counts`, `row_index`), where one looks (`viewport`), what is selected (`selection`, `history`)
 and what passes the sieve (`sieving`).  Views subscribe to topics and ask for what they need; hands call methods.
-One truth, no Qt.
+One truth, no Qt.  It is longer than other modules for that: what one step changes of several of these is changed here, so that
+they fit each other, are published together, and are undone as one.
 """
 
 from __future__ import annotations

@@ -50,6 +50,7 @@ class PygameFrames:
             setattr(pygame.time, name, self._waiting(getattr(pygame.time, name), WAITING_PHASE))
         for name in ("flip", "update"):
             setattr(pygame.display, name, self._showing(getattr(pygame.display, name)))
+        pygame.quit = self._ending(pygame.quit)
         time.sleep = self._sleeping(time.sleep)
 
     def begin(self, dt: float | None = None) -> None:
@@ -136,6 +137,17 @@ class PygameFrames:
         def run(seconds: float) -> None:
             playing = threading.current_thread() is threading.main_thread() and self._recorder.current_call() is None
             (waiting if playing else sleep)(seconds)
+
+        return run
+
+    def _ending(self, function: Any) -> Any:
+        """Return `pygame.quit`, past which no frame lasts: closing windows and sound takes its time, and is no freeze."""
+
+        @functools.wraps(function)
+        def run(*args: Any, **kwargs: Any) -> Any:
+            if self._frame >= 0:
+                self.idle()
+            return function(*args, **kwargs)
 
         return run
 
