@@ -4,7 +4,7 @@ import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtGui import QContextMenuEvent, QFont
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QMenu, QPushButton, QWidget
+from PySide6.QtWidgets import QApplication, QMenu, QPushButton, QScrollBar, QWidget
 
 from opossum_desk.flow.layout.strand_moments import moments_of
 from opossum_desk.layout.heights import TARGET_PX, Heights
@@ -187,3 +187,12 @@ def test_what_is_clicked_is_as_tall_as_a_finger_needs(opened):
     findings = opened.take_area.findings
     for item in findings.items():
         assert findings.visualRect(item.index()).height() >= TARGET_PX
+    opened.go_to("take")
+    bars = [
+        bar
+        for bar in opened.findChildren(QScrollBar)
+        if bar.isVisible() and bar.orientation() == Qt.Orientation.Vertical
+    ]
+    assert len(bars) >= 3
+    for bar in bars:
+        assert bar.width() >= TARGET_PX, bar.parent()

@@ -371,3 +371,17 @@ def test_a_frame_from_which_records_are_missing_is_not_judged(lost, last):
             tape("idle").ms(16)
     found = [item.kind for item in examine(tape.take(bye=lost))]
     assert found.count("freeze") == (0 if lost else 1)
+
+
+@pytest.mark.parametrize(
+    ("event", "cpu_ms", "found"),
+    [("on_draw", 5, []), ("draw", 5, []), ("on_draw", 250, ["slow-call"]), ("on_update", 5, ["slow-call"])],
+)
+def test_waiting_for_the_display_while_it_draws_is_no_work(event, cpu_ms, found):
+    """A thread that is held up where it draws waits for whatever makes the picture; elsewhere, it stands still."""
+    tape = Tape().frame()("idle", cpu=1_000_000, ready=0)
+    window = tape.bind(event, "window#1", "Window.on_event")
+    for number in range(12):
+        tape.frame().heard(event, window, takes_ms=300 if number == 8 else 2, via="tick")
+        tape("idle", cpu=(cpu_ms if number == 8 else 2) * 1_000_000, ready=0)
+    assert [finding.cause for finding in tape.found() if finding.kind == KIND] == found

@@ -171,6 +171,7 @@ class AxisCanvas(Canvas):
         """Room at the right that the axis is not laid over."""
         self.setMouseTracking(True)
         self.scroll_bar = QScrollBar(Qt.Orientation.Vertical, self)
+        self.scroll_bar.setProperty("role", "over")  # it lies over the picture: what is drawn of it keeps to the edge
         self.scroll_bar.setAccessibleName(tr("Scroll {name}", name=name))
         self.scroll_bar.valueChanged.connect(lambda _: self.renew())
         self._settle = QTimer(self)
@@ -202,7 +203,7 @@ class AxisCanvas(Canvas):
         self.renew()
 
     def _place_scroll_bar(self) -> None:
-        width = 11
+        width = round(TARGET_PX)
         self.scroll_bar.setGeometry(self.width() - width, 0, width, self.height())
         room = max(0, int(self.content_height() - self.height()))
         self.scroll_bar.setPageStep(max(1, self.height()))

@@ -105,9 +105,12 @@ class Look(QObject):
         QHeaderView {{ background: {c.paper}; }}
         QHeaderView::section {{ background: {c.paper}; color: {c.quiet}; border: none; border-bottom: 1px solid {c.line}; padding: 4px 7px; }}
         QTreeView:focus, QListView:focus, QTextBrowser:focus {{ border: 2px solid {c.focus}; }}
-        QScrollBar:vertical {{ background: transparent; width: 11px; margin: 0; }}
-        QScrollBar:horizontal {{ background: transparent; height: 11px; margin: 0; }}
-        QScrollBar::handle {{ background: {c.line}; border-radius: 4px; min-height: 28px; min-width: 28px; margin: 2px; }}
+        QScrollBar:vertical {{ background: transparent; width: 24px; margin: 0; }}
+        QScrollBar:horizontal {{ background: transparent; height: 24px; margin: 0; }}
+        QScrollBar::handle {{ background: {c.line}; border-radius: 4px; min-height: 28px; min-width: 28px; }}
+        QScrollBar::handle:vertical {{ margin: 2px 8px; }}
+        QScrollBar::handle:horizontal {{ margin: 8px 2px; }}
+        QScrollBar[role="over"]::handle:vertical {{ margin: 2px 2px 2px 14px; }}
         QScrollBar::handle:hover {{ background: {c.quiet}; }}
         QScrollBar::add-line, QScrollBar::sub-line, QScrollBar::add-page, QScrollBar::sub-page {{ background: none; border: none; height: 0; width: 0; }}
         QProgressBar {{ background: {c.paper}; border: 1px solid {c.line}; border-radius: 3px; height: 8px; text-align: center; }}

@@ -24,6 +24,8 @@ FREEZE_OWN_SHARE = Threshold(
 
 THRESHOLDS = (FREEZE_LONGER_THAN_MS, FREEZE_TIMES_MEDIAN)
 
+DRAWING = ("draw", "on_draw")
+"""Events for which engines have a game draw."""
 MOST_STACK = 12
 """Lines of a stack that are told."""
 LONGEST_STACK_LINE = 200
@@ -52,7 +54,21 @@ def frame_lengths(scene: Scene) -> Array:
     late = np.flatnonzero((calls.parent < 0) & (calls.start_ns >= np.append(take.frames.work_end_ns, 0)[calls.frame]))
     late = late[take.frames.idle[calls.frame[late]]]
     np.add.at(lengths, calls.frame[late], calls.duration_ns[late])
-    return lengths
+    return lengths - _waited_for_display(scene, lengths)
+
+
+def _waited_for_display(scene: Scene, lengths: Array) -> Array:
+    """Return int64 (frames,): ns that the thread did not run in while it drew, where its own time is told.
+
+    What holds a thread up that draws is the display, or whatever draws for it: no more work of the game's than a flip is.
+    """
+    take, calls = scene.take, scene.take.calls
+    codes = [code for name in DRAWING if (code := take.code(name)) >= 0]
+    drawing = np.isin(calls.event, codes) & (calls.parent < 0) & (calls.frame >= 0)
+    drawn = np.zeros(len(lengths), np.int64)
+    np.add.at(drawn, calls.frame[drawing], calls.duration_ns[drawing])
+    cpu = take.frames.cpu_ns
+    return np.where(cpu >= 0, np.clip(lengths - cpu, 0, drawn), 0)
 
 
 def frozen_frames(scene: Scene, lengths: Array) -> list[int]:

@@ -72,5 +72,5 @@ SLOW_CALL = Cause(
     springs_from=FROM_STALE_CALLS,
     symptoms=(EATS_THE_FRAME, HANGS),
     about="One call's own time is at least half of a frozen frame.",
-    quiet="loading; time held at a tripwire.",
+    quiet="loading; time held at a tripwire; a thread that does not run where it draws (`draw`, `on_draw`), where `idle` tells its own time: it waits for the display.",
 )

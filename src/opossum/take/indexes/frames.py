@@ -35,7 +35,7 @@ class Frames:
     (`ready`); where it tells the thread's processor time alone (`cpu`), never more than that.  `loading` marks frames up
     to the one the first `idle` closes, and the first that draw where they come later; `gap` those from
     which records are missing; `settled` all others, the only ones whose length is judged.  `machine_ns`: how long `idle` tells
-    that the thread could have run and was not run, 0 where nothing.
+    that the thread could have run and was not run, 0 where nothing; `cpu_ns` how long it ran, -1 where that is not told.
     """
 
     number: Array
@@ -47,6 +47,7 @@ class Frames:
     work_ns: Array
     held_ns: Array
     machine_ns: Array
+    cpu_ns: Array
     idle: Array
     loading: Array
     gap: Array
@@ -111,6 +112,7 @@ def _frames_of(recording: Recording, holds: Holds, peer: int) -> dict[str, Array
         "work_ns": np.where(ready >= 0, np.maximum(work - ready, 0), np.where(cpu >= 0, np.minimum(work, cpu), work)),
         "held_ns": held,
         "machine_ns": np.maximum(ready, 0),
+        "cpu_ns": cpu,
         "idle": has_idle,
         "loading": loading,
         "gap": (gap := _gaps(recording, peer, line)),
