@@ -59,6 +59,27 @@ def test_what_a_host_took_is_not_the_threads(tmp_path, ran, steal, cpu_ms, passe
     assert machine.of(cpu_ms * 10**6, passed_ms * 10**6) == pytest.approx(taken_ms * 10**6, abs=2)
 
 
+@pytest.mark.parametrize(
+    ("own", "taken_ms"), [("1 (a b) c) R " + "0 " * 35 + "1 9", 160), ("1 (a) R " + "0 " * 35 + "0 9", 64), ("", 64)]
+)
+def test_of_the_processor_it_is_on_others_took_no_part(tmp_path, own, taken_ms):
+    """What ran elsewhere meanwhile makes the thread's part of what was taken no smaller."""
+    path, own_path = tmp_path / "stat", tmp_path / "own"
+    own_path.write_text(own)
+
+    def told(first: int, second: int, steal: int) -> None:
+        lines = ((" ", first + second, steal), ("0", first, 0), ("1", second, steal))
+        path.write_text(
+            "".join(f"cpu{name} {ran} 0 0 99 0 0 0 {taken} 0 0\n" for name, ran, taken in lines) + "intr 9\n"
+        )
+
+    told(100, 100, 50)
+    machine = MachineTaken(str(path), str(own_path))
+    machine.renew(10**10)
+    told(124, 100, 66)
+    assert machine.of(160 * 10**6, 160 * 10**6) == pytest.approx(taken_ms * 10**6, abs=2)
+
+
 @pytest.mark.parametrize("text", ["", "cpu", "cpu a b c d e f g h", "intr 1 2 3 4 5 6 7 8 9"])
 def test_a_machine_that_does_not_tell_takes_nothing(tmp_path, text):
     """Nor does one without the file."""

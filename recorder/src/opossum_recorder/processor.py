@@ -6,8 +6,8 @@ A thread that gave the processor up not once (no voluntary switch, getrusage(2))
 not run is the machine's, also what a host took from a virtual machine, which `schedstat` does not count.
 
 Where a host takes the processor away while a thread runs, some kernels count that as the thread's own time.  The machine
-tells how much was taken in all (`steal`, proc_stat(5), in hundredths of a second); of a long frame the thread's part of it,
-by its share of all that ran, is the machine's too, as far as there is no room for it beside the thread's own time.
+tells how much was taken of each processor (`steal`, proc_stat(5), in hundredths of a second); of a long frame the thread's part
+of it, by its share of all that ran there, is the machine's too, as far as there is no room for it beside the thread's own time.
 """
 
 from __future__ import annotations
@@ -19,12 +19,18 @@ import threading
 import time
 
 SCHEDSTAT = "/proc/thread-self/schedstat"
+OWN_STAT = "/proc/thread-self/stat"
+PROCESSOR_FIELD = 39
+"""Which processor a thread last ran on (proc_pid_stat(5), counted from 1)."""
+ALL = b"cpu"
+"""What the machine's line of all its processors is called; each one's has its number behind that."""
 STAT = "/proc/stat"
 LOOKED_INTO_NS = 50_000_000
 """Frames shorter than this are not asked how much of them was taken: hundredths of a second tell too little."""
 LOOK_EVERY_NS = 250_000_000
 """How old what the machine told may be when a frame begins; reading it costs some tens of microseconds."""
-STAT_BYTES = 256
+STAT_BYTES = 128 * (2 + (os.cpu_count() or 1))
+"""Of that file: the lines of all processors together and of each."""
 LONGEST = 80
 """Bytes that the three numbers of that file take at most."""
 
@@ -40,7 +46,8 @@ else:
 class MachineTaken:
     """How much a host has taken from this machine, as the machine itself counts it."""
 
-    def __init__(self, path: str) -> None:
+    def __init__(self, path: str, own_path: str = OWN_STAT) -> None:
+        self._own_path = own_path
         self._file = -1
         if sys.platform == "linux":
             with contextlib.suppress(OSError):
@@ -48,16 +55,29 @@ class MachineTaken:
         self._told = self._read()
         self._told_ns = 0
 
-    def _read(self) -> tuple[int, int]:
-        """Return (ns that all processors ran or were taken away, ns that were taken away) so far; zeros where it is not told."""
+    def _read(self) -> dict[bytes, tuple[int, int]]:
+        """Return (ns that it ran or was taken away, ns that it was taken away) so far, of each processor and of all together."""
+        found: dict[bytes, tuple[int, int]] = {}
         if self._file < 0:
-            return 0, 0
+            return found
+        with contextlib.suppress(OSError):
+            for line in os.pread(self._file, STAT_BYTES, 0).split(b"\n"):
+                name, *words = line.split() or [b""]
+                if not name.startswith(ALL):
+                    break
+                with contextlib.suppress(ValueError):
+                    user, nice, system, _idle, _waits, hard, soft, steal = (int(word) for word in words[:8])
+                    found[name] = (user + nice + system + hard + soft + steal) * TICK_NS, steal * TICK_NS
+        return found
+
+    def _processor(self) -> bytes:
+        """Return the name of the processor that this thread is on."""
         try:
-            words = os.pread(self._file, STAT_BYTES, 0).split(b"\n", 1)[0].split()
-            user, nice, system, _idle, _waits, hard, soft, steal = (int(word) for word in words[1:9])
-        except (OSError, ValueError):
-            return 0, 0
-        return (user + nice + system + hard + soft + steal) * TICK_NS, steal * TICK_NS
+            with open(self._own_path, "rb") as file:
+                # the program's name, in brackets, may hold anything
+                return ALL + file.read().rpartition(b")")[2].split()[PROCESSOR_FIELD - 3]
+        except (OSError, IndexError):
+            return ALL
 
     def renew(self, now_ns: int) -> None:
         """Be told anew, if what was told is old."""
@@ -66,10 +86,14 @@ class MachineTaken:
 
     def of(self, cpu_ns: int, passed_ns: int) -> int:
         """Return how much of a thread's processor time was really taken away, in ns, in a stretch that began lately."""
-        busy, steal = (now - before for now, before in zip(self._read(), self._told, strict=True))
-        if steal <= 0 or busy <= 0:
+        now, part = self._read(), 0
+        # by all of them, for it may have moved, and by the one it is on, where less of others is counted along
+        for name in {ALL, self._processor()} & now.keys() & self._told.keys():
+            busy, steal = (after - before for after, before in zip(now[name], self._told[name], strict=True))
+            if steal > 0 and busy > 0:
+                part = max(part, int(steal * min(1.0, cpu_ns / busy)))
+        if not part:
             return 0
-        part = int(steal * min(1.0, cpu_ns / busy))
         # where the kernel has left it out of the thread's time already, both have room beside each other
         return max(0, min(part, cpu_ns + part - passed_ns, cpu_ns))
 
