@@ -41,22 +41,25 @@ def stat_file(path, *, ran: int, steal: int) -> str:
 
 
 @pytest.mark.parametrize(
-    ("ran", "steal", "cpu_ms", "passed_ms", "taken_ms"),
+    ("ran", "steal", "cpu_ms", "passed_ms", "within_ms", "beside_ms"),
     [
-        (15, 30, 450, 450, 300),  # all that ran was this thread, and two thirds of it were taken
-        (30, 60, 450, 450, 300),  # another one ran as much beside it, and lost as much
-        (45, 0, 450, 450, 0),
-        (15, 30, 150, 450, 0),  # the kernel left it out of the thread's time already
-        (100, 5, 0, 450, 0),  # this thread hardly ran
+        (15, 30, 450, 450, 300, 0),  # all that ran was this thread, and two thirds of it were taken
+        (30, 60, 450, 450, 300, 0),  # another one ran as much beside it, and lost as much
+        (45, 0, 450, 450, 0, 0),
+        (15, 30, 150, 450, 0, 300),  # the kernel left it out of the thread's time already
+        (15, 30, 150, 500, 0, 300),  # no more was taken than the machine tells: 50 ms it waited by itself
+        (100, 5, 0, 450, 0, 50),  # this thread hardly ran
     ],
 )
-def test_what_a_host_took_is_not_the_threads(tmp_path, ran, steal, cpu_ms, passed_ms, taken_ms):
+def test_what_a_host_took_is_not_the_threads(tmp_path, ran, steal, cpu_ms, passed_ms, within_ms, beside_ms):
     """By the thread's share of all that ran, as far as it is counted into the thread's time."""
     path = tmp_path / "stat"
     machine = MachineTaken(stat_file(path, ran=1000, steal=500))
     machine.renew(10**10)
     stat_file(path, ran=1000 + ran, steal=500 + steal)
-    assert machine.of(cpu_ms * 10**6, passed_ms * 10**6) == pytest.approx(taken_ms * 10**6, abs=2)
+    within, beside = machine.of(cpu_ms * 10**6, passed_ms * 10**6)
+    assert (within, beside) == (pytest.approx(within_ms * 10**6, abs=2), beside_ms * 10**6)
+    assert machine.of(cpu_ms * 10**6, passed_ms * 10**6, 400 * 10**6)[1] <= max(0, passed_ms - cpu_ms - 400) * 10**6
 
 
 @pytest.mark.parametrize(
@@ -77,7 +80,9 @@ def test_of_the_processor_it_is_on_others_took_no_part(tmp_path, own, taken_ms):
     machine = MachineTaken(str(path), str(own_path))
     machine.renew(10**10)
     told(124, 100, 66)
-    assert machine.of(160 * 10**6, 160 * 10**6) == pytest.approx(taken_ms * 10**6, abs=2)
+    assert machine.of(160 * 10**6, 160 * 10**6)[0] == pytest.approx(taken_ms * 10**6, abs=2)
+    # on one of which nothing was taken, a thread that did not run waited by itself
+    assert machine.of(10 * 10**6, 160 * 10**6)[1] == (0 if "0 0 9" in own else 150 * 10**6)
 
 
 @pytest.mark.parametrize("text", ["", "cpu", "cpu a b c d e f g h", "intr 1 2 3 4 5 6 7 8 9"])
@@ -88,7 +93,7 @@ def test_a_machine_that_does_not_tell_takes_nothing(tmp_path, text):
     for name in (path, tmp_path / "gone"):
         machine = MachineTaken(str(name))
         machine.renew(10**10)
-        assert machine.of(10**9, 10**9) == 0
+        assert machine.of(10**9, 10**9) == machine.of(0, 10**9) == (0, 0)
 
 
 def test_a_long_frame_that_was_taken_away_says_so(tmp_path, monkeypatch):

@@ -84,18 +84,21 @@ class MachineTaken:
         if self._file >= 0 and now_ns - self._told_ns >= LOOK_EVERY_NS:
             self._told, self._told_ns = self._read(), now_ns
 
-    def of(self, cpu_ns: int, passed_ns: int) -> int:
-        """Return how much of a thread's processor time was really taken away, in ns, in a stretch that began lately."""
-        now, part = self._read(), 0
-        # by all of them, for it may have moved, and by the one it is on, where less of others is counted along
-        for name in {ALL, self._processor()} & now.keys() & self._told.keys():
-            busy, steal = (after - before for after, before in zip(now[name], self._told[name], strict=True))
-            if steal > 0 and busy > 0:
-                part = max(part, int(steal * min(1.0, cpu_ns / busy)))
-        if not part:
-            return 0
-        # where the kernel has left it out of the thread's time already, both have room beside each other
-        return max(0, min(part, cpu_ns + part - passed_ns, cpu_ns))
+    def of(self, cpu_ns: int, passed_ns: int, waited_ns: int = 0) -> tuple[int, int]:
+        """Return how much was taken from a thread in a stretch that began lately, in ns: of what it is told to have run, and of
+        what it neither ran nor waited for a processor.
+
+        Some kernels count what was taken as the thread's own time, others leave it out.
+        """
+        now, part, steal = self._read(), 0, 0
+        # by all of them, for it may have moved, and last by the one it is on, where less of others is counted along
+        for name in dict.fromkeys((ALL, self._processor())):
+            if name in now and name in self._told:
+                busy, steal = (after - before for after, before in zip(now[name], self._told[name], strict=True))
+                if steal > 0 and busy > 0:
+                    part = max(part, int(steal * min(1.0, cpu_ns / busy)))
+        beside = max(0, min(steal, passed_ns - cpu_ns - waited_ns))
+        return max(0, min(part, cpu_ns + part - passed_ns, cpu_ns)), beside
 
 
 class FrameProcessor:
@@ -133,9 +136,9 @@ class FrameProcessor:
         if self._given_up >= 0 and _given_up() == self._given_up:
             waited = max(waited, passed - cpu)
         if passed >= LOOKED_INTO_NS:
-            taken = self._taken.of(cpu, passed)
-            if taken > 0:
-                cpu, waited = cpu - taken, max(waited, 0) + taken
+            within, beside = self._taken.of(cpu, passed, max(waited, 0))
+            if within or beside:
+                cpu, waited = cpu - within, max(waited, 0) + within + beside
         return f',"cpu":{cpu}' if waited < 0 else f',"cpu":{cpu},"ready":{waited}'
 
     def _ready(self) -> int:
