@@ -1,6 +1,7 @@
 """Words and numbers in the user's language: one place, and a German catalogue that lacks nothing."""
 
 import importlib
+import json
 import locale
 import os
 import re
@@ -231,6 +232,13 @@ def test_commands_speak_german(tmp_path):
     (tmp_path / "damaged.take").write_bytes(b"PK\x03\x04 no take")
     assert "die Datei ist beschädigt" in opossum("info", str(tmp_path / "damaged.take")).stderr
     assert "the file is damaged" in opossum("info", str(tmp_path / "damaged.take"), LANGUAGE="en").stderr
+
+
+def test_what_programs_read_is_english():
+    """Whoever asks for it."""
+    told = json.loads(opossum("findings", "--json", str(demo_take_path())).stdout)
+    assert any(finding["advice"].startswith("Remove one of the binds") for finding in told["findings"])
+    assert "there is no such file; check the name" in opossum("findings", "--json", "missing.take").stderr
 
 
 def test_help_is_english_again_afterwards():

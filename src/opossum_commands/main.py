@@ -14,11 +14,11 @@ from click.shell_completion import CompletionItem
 
 from opossum.foreign_text import shown
 from opossum.version import __version__
-from opossum.words import tr, translatable, use_the_users
+from opossum.words import tr, translatable
 from opossum_commands.exit_status import MEANING, PASSED_ON, ExitStatus
 from opossum_commands.help_text import Context, whole_sentence
 from opossum_commands.loudness import QUIET, VERBOSE, usual_loudness, with_loudness
-from opossum_commands.spoken import in_the_users_language, speak_as_the_user
+from opossum_commands.spoken import in_the_users_language, speak_for
 
 COMPLETION = {
     "bash": 'eval "$(_OPOSSUM_COMPLETE=bash_source opossum)"',
@@ -159,8 +159,7 @@ def cli() -> None:
 def main(arguments: Sequence[str] | None = None) -> None:
     """Run the command line; errors are one sentence on standard error and exit status 2."""
     usual_loudness()
-    use_the_users()
-    speak_as_the_user()
+    speak_for(arguments if arguments is not None else sys.argv[1:])
     try:
         status = in_the_users_language(cli).main(
             args=list(arguments) if arguments is not None else None, prog_name="opossum", standalone_mode=False

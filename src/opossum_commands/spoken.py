@@ -5,14 +5,27 @@ from __future__ import annotations
 import copy
 import gettext
 import inspect
+from collections.abc import Sequence
 
 import click
 
-from opossum.words import DOMAIN, FOLDER, language, tr
+from opossum.words import DOMAIN, FOLDER, language, tr, use, use_the_users
+
+NO_DOMAIN = "messages"
+"""What gettext asks where nothing else is named (Python's own default)."""
 
 
-def speak_as_the_user() -> None:
-    """Have Click speak by our catalogue too: it asks gettext, in the language that the environment tells."""
+FOR_PROGRAMS = ("--json", "--junit", "--sarif")
+"""Options by which what is written is for programs, or for people elsewhere: that is English, whoever asks."""
+
+
+def speak_for(arguments: Sequence[str]) -> None:
+    """Speak the user's language, and have Click speak it too, which asks gettext; English where programs read it."""
+    if any(argument.partition("=")[0] in FOR_PROGRAMS for argument in arguments):
+        use()
+        gettext.textdomain(NO_DOMAIN)
+        return
+    use_the_users()
     gettext.bindtextdomain(DOMAIN, str(FOLDER))
     gettext.textdomain(DOMAIN)
 
