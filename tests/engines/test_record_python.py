@@ -543,5 +543,5 @@ def test_the_ending_says_what_is_saved(tmp_path, ending):
         assert result.returncode == (0 if name is target else 2), result.stderr
     assert "the ending does not say what to make" in result.stderr
     start = {".flow.jsonl": b'{"k":"head"', ".flow.jsonl.gz": b"\x1f\x8b", ".take": b"PK"}[ending]
-    assert target.read_bytes().startswith(start) and len(open_any(str(target)).calls) == 31
+    assert target.read_bytes().startswith(start) and len(open_any(str(target)).calls) == 40
     assert sorted(path.name for path in tmp_path.iterdir() if path.suffix != ".pyc") == ["game.py", target.name]
