@@ -110,13 +110,12 @@ def _matches(take: Take, term: Term, doubled: Array) -> Array:
         return slow_calls(take)
     if term.subject == "frame":
         low, high = _frame_range(term.text)
-        numbers = np.append(take.frames.number, -(2**62))[calls.frame]
-        return (numbers >= low) & (numbers <= high)
+        numbers = take.frames.number
+        return np.append((numbers >= low) & (numbers <= high), False)[calls.frame]
     if term.subject == "via":
-        codes = np.array([code for code, text in enumerate(take.strings) if text.lower().startswith(term.text)] or [-9])
-        via = np.append(np.asarray(take.tables["send"]["via"]), -1)[calls.send]
-        hit = np.isin(via, codes)
-        return hit | ((via < 0) & (calls.send >= 0)) if "direct".startswith(term.text) else hit
+        # by what is sent, of which there is less than calls; the last place stands for what no text is, code -1
+        wanted = [text.lower().startswith(term.text) for text in take.strings] + ["direct".startswith(term.text)]
+        return np.append(np.array(wanted, bool)[take.tables["send"]["via"]], False)[calls.send]
     if term.subject == "phase":
         return _in_phase(take, term.text)
     if term.subject == "peer":
