@@ -221,6 +221,18 @@ def test_sounds_are_clips_of_the_mixer(tmp_path, monkeypatch):
     assert (ends[1], ends[3]) == ("end", "cut")
 
 
+def test_a_pygame_without_a_mixer_plays_all_the_same(tmp_path):
+    """Its module is there, and nothing in it."""
+    script = tmp_path / "quiet.py"
+    script.write_text(
+        "import sys\nsys.modules['pygame.mixer'] = None\nimport pygame\npygame.display.init()\n"
+        "pygame.display.set_mode((16, 16))\nclock = pygame.time.Clock()\n"
+        "for frame in range(20):\n    pygame.event.get()\n    clock.tick(60)\n"
+    )
+    take = played(tmp_path, script)
+    assert take.game_frames == 21 and take.recording.closed(0)
+
+
 QUITS = """
 import pygame, time
 pygame.init()

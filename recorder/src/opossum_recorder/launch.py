@@ -106,7 +106,7 @@ class _BoxedRecorder(Recorder):
                 self._set()
 
     def _empty_the_box(self) -> None:
-        if self._set_at < 0 or time.monotonic() - self._set_at < BLACK_BOX_AFTER_S - BLACK_BOX_SET_EVERY_S:
+        if self._set_at >= 0 and time.monotonic() - self._set_at < BLACK_BOX_AFTER_S - BLACK_BOX_SET_EVERY_S:
             return  # the interpreter's clock cannot have run out
         with contextlib.suppress(OSError, ValueError):  # a game may close what it does not know
             box = self.box.fileno()

@@ -7,7 +7,8 @@ not run is the machine's, also what a host took from a virtual machine, which `s
 
 Where a host takes the processor away while a thread runs, some kernels count that as the thread's own time.  The machine
 tells how much was taken of each processor (`steal`, proc_stat(5), in hundredths of a second); of a long frame the thread's part
-of it, by its share of all that ran there, is the machine's too, as far as there is no room for it beside the thread's own time.
+of it, by its share of all that ran there, is the machine's too, as far as there is no room for it beside the thread's own time; and so is what the thread neither ran nor waited for a processor,
+as far as the one it is on was taken away meanwhile: which of the two it was cannot be told then.
 """
 
 from __future__ import annotations

@@ -52,7 +52,7 @@ def retold(take: Take, plan: Plan, gone: Gone) -> Take:
         keys[kind] = key
     _number_lines(tables, keys)
     recording = Recording(tables, strings, _spans(take, tables), [], list(take.sources))
-    return Take(recording, tr("{name} rehearsed", name=take.name))
+    return Take(recording, f"{take.name} rehearsed")
 
 
 def _picked(column: Column, rows: Array) -> Column:

@@ -52,7 +52,7 @@ def portions_of(file: BinaryIO, damage: DamageLog) -> Iterator[bytes]:
         try:
             data = file.read(BATCH_BYTES)
         except OSError as error:
-            damage.add("unreadable", tr("file cannot be read further ({why})", why=error.strerror or error))
+            damage.add("unreadable", f"file cannot be read further ({error.strerror or error})")
             return
         if not data:
             break
@@ -67,17 +67,13 @@ def portions_of(file: BinaryIO, damage: DamageLog) -> Iterator[bytes]:
             try:
                 plain = packed.decompress(data, BATCH_BYTES)
             except zlib.error:
-                damage.add("gzip-broken", tr("compressed file is broken; what came before was read"))
+                damage.add("gzip-broken", "compressed file is broken; what came before was read")
                 return
             made += len(plain)
             if made > max(FREE_EXPANSION, MOST_EXPANSION * taken):
                 damage.add(
                     "gzip-bomb",
-                    tr(
-                        "compressed file becomes more than {most_expansion} times as large, as no stream does; the rest "
-                        "was left out",
-                        most_expansion=MOST_EXPANSION,
-                    ),
+                    f"compressed file becomes more than {MOST_EXPANSION} times as large, as no stream does; the rest was left out",
                 )
                 return
             if plain:
@@ -88,7 +84,7 @@ def portions_of(file: BinaryIO, damage: DamageLog) -> Iterator[bytes]:
                 packed = zlib.decompressobj(GZIP_WINDOW)
                 begun = bool(data)
     if packed is not None and begun and not packed.eof:
-        damage.add("gzip-cut", tr("compressed file ends early; what came before was read"))
+        damage.add("gzip-cut", "compressed file ends early; what came before was read")
 
 
 def refuse_other_kinds(path: str, start: bytes) -> None:

@@ -111,7 +111,7 @@ def is_archive(path: str) -> bool:
 
 def take_name(path: str) -> str:
     """Return a name for a take from its file's name."""
-    name = tr("standard input") if path == "-" else Path(path).name
+    name = "standard input" if path == "-" else Path(path).name
     for suffix in (".gz", ".jsonl", ".flow", ".take"):
         name = name.removesuffix(suffix)
     return name or "take"

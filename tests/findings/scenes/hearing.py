@@ -281,23 +281,18 @@ def _stumble(stage: Stage, cook, route: str | None = None) -> int:
 
 
 @fault("raised", "rest-not-called", 100, ev="order", cls="Cook", fn="Cook.on_order")
-def the_others_are_not_called(stage: Stage) -> int:
+def the_others_are_not_called(stage: Stage, route: str | None = None) -> int:
     stage.spawn("cook#1", "Cook")
     cook = stage.bind("order", "cook#1", "Cook.on_order")
     ledger = stage.bind("order", "ledger#1", "Ledger.on_order")
     stage.at(60, do=lambda: stage.heard("order", cook, ledger, o="till#1"))
-    stage.at(100, do=lambda: _stumble(stage, cook))
+    stage.at(100, do=lambda: _stumble(stage, cook, route))
     return 200
 
 
 @fault("raised", "raised", 100, ev="order", cls="Cook", fn="Cook.on_order")
 def who_is_asked_alone_leaves_nobody_out(stage: Stage) -> int:
-    stage.spawn("cook#1", "Cook")
-    cook = stage.bind("order", "cook#1", "Cook.on_order")
-    ledger = stage.bind("order", "ledger#1", "Ledger.on_order")
-    stage.at(60, do=lambda: stage.heard("order", cook, ledger, o="till#1"))
-    stage.at(100, do=lambda: _stumble(stage, cook, route="first"))
-    return 200
+    return the_others_are_not_called(stage, route="first")
 
 
 @fault("raised", "raised", 100, ev="order", cls="Cook", fn="Cook.on_order")

@@ -27,6 +27,7 @@ class PygameSounds:
 
     def __init__(self, recorder: Recorder) -> None:
         self._recorder = recorder
+        self._mixer: Any = None
         self._playing: list[_Playing] = []
         self._music: tuple[int, float] | None = None
         self._piece = ""
@@ -37,6 +38,7 @@ class PygameSounds:
 
         self._watch_sounds(mixer)
         self._watch_music(mixer)
+        self._mixer = mixer
 
     def _watch_sounds(self, mixer: Any) -> None:
         sounds, original = self, mixer.Sound
@@ -80,9 +82,8 @@ class PygameSounds:
 
     def find_begun(self) -> None:
         """Tell of what plays and no `Sound.play` told of."""
-        import pygame.mixer as mixer
-
-        if not mixer.get_init() or not mixer.get_busy():
+        mixer = self._mixer  # none where pygame was built without
+        if mixer is None or not mixer.get_init() or not mixer.get_busy():
             return
         told = Counter(id(playing.sound) for playing in self._playing)
         for channel in map(mixer.Channel, range(mixer.get_num_channels())):
