@@ -14,8 +14,12 @@ import pytest
 from babel.messages.catalog import Catalog
 from babel.messages.pofile import read_po
 
+from findings.test_said import SCENES, TAPES, played
 from moonrise_bakery import demo_take_path
 from opossum import words
+from opossum.findings.examine import examine
+from opossum.findings.finding import Finding
+from opossum.take.opening import open_here
 from opossum.words import Signs, counted, number, tr, use, use_the_users
 from opossum_commands.findings import findings
 from opossum_commands.spoken import in_the_users_language
@@ -180,7 +184,6 @@ def test_about_tells_version_and_licence(desk, monkeypatch):
 
 def test_a_report_speaks_the_users_language(night, tmp_path):
     """Its headings and numbers, and what was found."""
-    from opossum.findings.examine import examine
     from opossum_desk.report.writing import report_html
 
     use("de", Signs(".", ","))
@@ -192,23 +195,27 @@ def test_a_report_speaks_the_users_language(night, tmp_path):
     assert '<html lang="en">' in report_html(take, examine(take), [])
 
 
-def told(finding) -> tuple:
+def told(finding: Finding) -> tuple:
     """Return what of a finding is no sentence."""
     subject = finding.subject
     proof = [(item.k, item.line) for item in finding.evidence]
     return finding.id, finding.severity, finding.count, finding.frames, subject, finding.root, proof
 
 
-def test_findings_are_the_same_in_every_language():
+@pytest.mark.parametrize("name", ["the demo", *SCENES, *TAPES])
+def test_findings_are_the_same_in_every_language(name):
     """Names, counts, proof; only their sentences are German, all of them, and no place in one stays unfilled."""
-    from opossum.findings.examine import examine
-    from opossum.take.opening import open_here
 
-    take = open_here(str(demo_take_path()))
-    english = examine(take)
+    def found() -> list[Finding]:
+        if name == "the demo":
+            return examine(open_here(str(demo_take_path())))
+        return examine(played(SCENES[name]) if name in SCENES else TAPES[name]().take(bye=name != "cut off"))
+
+    english = found()
     use("de", Signs(".", ","))
-    german = examine(open_here(str(demo_take_path())))
-    assert len(english) > 10 and [told(finding) for finding in german] == [told(finding) for finding in english]
+    german = found()
+    assert english or name == "by name"
+    assert [told(finding) for finding in german] == [told(finding) for finding in english]
     for one, other in zip(english, german, strict=True):
         assert one.summary != other.summary and one.advice != other.advice
         assert "{" not in other.summary + other.advice + "".join(other.details)

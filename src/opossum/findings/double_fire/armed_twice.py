@@ -176,7 +176,7 @@ def _tell(scene: Scene, loops: bool, pairs: list[tuple[int, int, Array]]) -> Fou
         + (tr("; it is set in {places}.", places=listed(places)) if places else "."),
         evidence=tuple(evidence),
         calls=calls,
-        told_apart=(word,),
+        told_apart=("timer" if loops else "delay",),  # of the id, which is the same in every language
     )
 
 
