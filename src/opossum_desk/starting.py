@@ -3,11 +3,16 @@
 from __future__ import annotations
 
 import builtins
+import ctypes
 import gc
 import os
 import signal
 import sys
+import threading
+from contextlib import suppress
+from glob import glob
 from importlib import import_module
+from importlib.util import find_spec
 from typing import TYPE_CHECKING, Any
 
 from opossum.take.helper import helper_for
@@ -39,8 +44,10 @@ def run_desk(paths: list[str], *, look: str | None = None, take: Any = None) -> 
     sys.setswitchinterval(SWITCH_S)
     # no matrix is ever multiplied here, and the threads for it would turn while everything else is being loaded
     os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+    libraries = _mapping_qt()
     from opossum_desk.state.session import Session
 
+    libraries.join()  # a copy of this process is made next, and must not be made while libraries are being mapped
     helper = helper_for(paths)
     from opossum_desk.state.tasks import HeadStart
 
@@ -82,6 +89,21 @@ def make_window(look: str | None) -> tuple[QApplication, DeskWindow]:
     window = DeskWindow(memory, chosen)
     dress(application, chosen)
     return application, window
+
+
+def _mapping_qt() -> threading.Thread:
+    """Begin to map Qt's libraries into memory beside what the interpreter loads; where that fails, the import tells why."""
+    package = find_spec("PySide6")
+    places = list(package.submodule_search_locations or ()) if package is not None else []
+
+    def map_them() -> None:
+        for path in (path for place in places for path in glob(os.path.join(place, "QtWidgets.*so"))):
+            with suppress(OSError):
+                ctypes.CDLL(path)
+
+    thread = threading.Thread(target=map_them, name="opossum-libraries", daemon=True)
+    thread.start()
+    return thread
 
 
 def _load_qt() -> None:

@@ -12,8 +12,9 @@ from opossum.findings.examine import examine
 from opossum_desk.flow.layout.beads import bead_size
 from opossum_desk.flow.layout.frozen import frozen_bands
 from opossum_desk.flow.layout.loom import layout_loom, line_count, line_of_row
+from opossum_desk.flow.layout.strand_levels import MOST_VALUES
 from opossum_desk.flow.layout.strand_rows import gather_strands
-from opossum_desk.flow.layout.strands import MOST_ITEMS, MOST_VALUES, layout_strands
+from opossum_desk.flow.layout.strands import MOST_ITEMS, layout_strands
 from opossum_desk.layout.bead import BeadState
 from opossum_desk.layout.heights import HEADER_PX, ROW_PX, STRAND_PX
 from opossum_desk.layout.scale import Scale, grid_marks

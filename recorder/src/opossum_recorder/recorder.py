@@ -10,14 +10,13 @@ a listener stuck in C code would keep it from running at all.
 
 from __future__ import annotations
 
-import functools
 import itertools
 import os
 import time
 import weakref
 from collections.abc import Callable, Iterable, Sequence
 from itertools import islice
-from typing import Any, TypeVar
+from typing import Any
 
 from opossum_recorder.asked_attributes import AskedAttributes
 from opossum_recorder.encoding import (
@@ -30,10 +29,12 @@ from opossum_recorder.encoding import (
     field_text,
 )
 from opossum_recorder.halves import Call, Inner
+from opossum_recorder.head import head_fields
 from opossum_recorder.holding import Holding
 from opossum_recorder.link import LinkSink
 from opossum_recorder.never_back import NeverBack
 from opossum_recorder.processor import FrameProcessor
+from opossum_recorder.recorded_runs import Function, recorded_runs
 from opossum_recorder.sink import Sink, sink_for
 from opossum_recorder.watchdog import Watchdog
 
@@ -41,8 +42,6 @@ MOST_MARKS = 1000
 """Marks of one clip."""
 
 NOT_NAMES = COUNTS | DATA | FLAGS | NUMBERS | {"text"}
-
-Function = TypeVar("Function", bound=Callable[..., Any])
 
 
 class _FrameContext:
@@ -111,16 +110,10 @@ class Recorder(Inner):
             sink = LinkSink(link, self.now_ns, self.holding.hear, self.holding.left)
         self._sink: Sink = sink if sink is not None else sink_for(path if path is not None else os.devnull)
         self._attach(self._sink)
-        head: dict[str, Any] = {"opossum": 1, "game": game, "peer": peer, "lang": "python", "pid": os.getpid()}
-        head |= {"host": os.uname().nodename if host is None else host}
-        head |= {"started": time.strftime("%Y-%m-%dT%H:%M:%SZ", time.gmtime())}
-        optional: dict[str, Any] = {"engine": engine, "hz": hz, "phases": list(phases), "waits": list(waits)}
-        optional |= {"build": build or os.environ.get("OPOSSUM_BUILD", ""), "holds": self.holding is not None}
-        if seed is not None:
-            head["seed"] = seed
-        if link and token:
-            optional["token"] = token
-        head |= {name: value for name, value in optional.items() if value is not False and value != []}
+        head = head_fields(
+            game=game, peer=peer, engine=engine, hz=hz, phases=phases, waits=waits, build=build, host=host, seed=seed,
+            token=token if link else "", holds=self.holding is not None,
+        )  # fmt: skip
         self._put("head", self._fields(head))
         self.flush()
         self._waits = frozenset(waits)
@@ -229,25 +222,7 @@ class Recorder(Inner):
         owner's name, or a function that finds it from the arguments.
         """
 
-        def decorate(function: Function) -> Function:
-            place = getattr(function, "__code__", None)
-            at = f"{os.path.basename(place.co_filename)}:{place.co_firstlineno}" if place else ""
-            name = getattr(function, "__qualname__", "function")
-
-            @functools.wraps(function)
-            def recorded(*args: Any, **kwargs: Any) -> Any:
-                try:
-                    owner = o(*args, **kwargs) if callable(o) else o
-                    call = self.call(self.send(ev, via=via), None, owner or name, name, at)
-                except Exception:
-                    self._drop()
-                    return function(*args, **kwargs)
-                with call:
-                    return function(*args, **kwargs)
-
-            return recorded  # type: ignore[return-value]
-
-        return decorate
+        return recorded_runs(self, ev, o, via)
 
     def put(self, q: str, s: int) -> None:
         """Say that a send was put on a queue instead of being delivered."""

@@ -11,8 +11,8 @@ from opossum.foreign_text import shown_in_menu
 from opossum.words import tr
 from opossum_desk.context_menus import add_call_actions, add_tripwires, sieve
 from opossum_desk.flow.describing import describe_line
+from opossum_desk.flow.frozen_painting import paint_frozen, paint_frozen_names
 from opossum_desk.flow.layout.finding_marks import FindingMarks, finding_marks
-from opossum_desk.flow.layout.frozen import FrozenBand
 from opossum_desk.flow.layout.loom import (
     LoomPicture,
     RowLine,
@@ -26,23 +26,11 @@ from opossum_desk.flow.pressing import press_beads, press_density
 from opossum_desk.layout.describing import describe_call, name_call
 from opossum_desk.state.session import Session
 from opossum_desk.views.axis_header import paint_axis_header
-from opossum_desk.views.canvas import NARROW_WASH_ALPHA, WASH_ALPHA, AxisCanvas, image_of
+from opossum_desk.views.canvas import AxisCanvas, image_of
 from opossum_desk.views.look import Look
 from opossum_desk.views.plain import plain_tooltip
 from opossum_desk.views.speech import MOST_CHILDREN, Spoken
 from opossum_desk.views.stamps import Stamps
-
-MOST_FROZEN_NAMES = 12
-LEAST_RAGGED_PX = 10.0
-"""A frozen frame drawn narrower than this is a stripe: its ragged edges would meet."""
-
-
-WIDE_PX = 30.0
-
-
-def _tooth(band: FrozenBand) -> float:
-    """Return how deep the ragged edges of a frozen frame are."""
-    return 4.0 if band.right - band.left > 14 else 2.0
 
 
 class LoomView(AxisCanvas):
@@ -141,7 +129,7 @@ class LoomView(AxisCanvas):
         self._paint_marks(painter, marks)
         self._paint_names(painter, picture)
         self._paint_counts(painter, picture)
-        self._paint_frozen(painter, picture.frozen)
+        paint_frozen(self, painter, picture.frozen)
         self.paint_measure(painter)
         self.labels.paint(painter, session, picture)
         self._paint_lit(painter, picture, marks)
@@ -247,53 +235,9 @@ class LoomView(AxisCanvas):
                     QPointF(float(beads.x[index]) + picture.bead_px / 2 + 1, y + 4), str(int(beads.count[index]))
                 )
 
-    def _paint_frozen(self, painter: QPainter, bands: list[FrozenBand]) -> None:
-        """Draw frozen frames torn out of the weave: a rose wash, with ragged edges where there is room for them."""
-        header_px, tall = self.heights().header, self.height()
-        boxes: dict[int, list[QRectF]] = {WASH_ALPHA: [], NARROW_WASH_ALPHA: []}
-        ragged = [band for band in bands if band.right - band.left >= LEAST_RAGGED_PX]
-        for band in bands:
-            left, right = self._torn(band)
-            tooth = _tooth(band)
-            alpha = WASH_ALPHA if band.right - band.left > WIDE_PX else NARROW_WASH_ALPHA
-            boxes[alpha].append(QRectF(left + tooth / 2, header_px, right - left - tooth, tall))
-        for alpha, own in boxes.items():
-            self.wash(painter, own, alpha)
-        heights = np.arange(header_px, tall + 7, 7).tolist()
-        painter.setPen(QPen(self.colour("rose"), 1.5))
-        for band in ragged:
-            left, right = self._torn(band)
-            for edge, way in ((left, _tooth(band)), (right, -_tooth(band))):
-                painter.drawPolyline(
-                    [QPointF(edge + (way if number % 2 else 0), y) for number, y in enumerate(heights)]
-                )
-
-    def _torn(self, band: FrozenBand) -> tuple[float, float]:
-        """Return where a frozen frame begins and ends within the view."""
-        return max(band.left, self.label_px - 30), min(band.right, self.width() + 30.0)
-
-    def _paint_frozen_names(self, painter: QPainter, bands: list[FrozenBand]) -> None:
-        """Write in the header what frozen frames cost, the longest first, as many as have room beside each other."""
-        painter.setFont(self.small_font(0, bold=True))
-        written: list[QRectF] = []
-        for band in sorted(bands, key=lambda band: -band.seconds):
-            room = painter.fontMetrics().horizontalAdvance(band.text) + 14
-            x = min(max(band.left, self.label_px + 2), self.width() - room - 14)
-            box = QRectF(x, 2, room, self.heights().header - 3)
-            if len(written) < MOST_FROZEN_NAMES and not any(box.intersects(other) for other in written):
-                written.append(box)
-                self._paint_frozen_name(painter, band.text, box)
-
-    def _paint_frozen_name(self, painter: QPainter, text: str, box: QRectF) -> None:
-        painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(self.colour("rose"))
-        painter.drawRoundedRect(box, 2, 2)
-        painter.setPen(self.colour("paper"))
-        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
-
     def _paint_header(self, painter: QPainter, picture: LoomPicture) -> None:
         paint_axis_header(self, painter, picture.grid, picture.heights.header)
-        self._paint_frozen_names(painter, picture.frozen)
+        paint_frozen_names(self, painter, picture.frozen)
 
     # --- hands -----------------------------------------------------------------------------------------
 

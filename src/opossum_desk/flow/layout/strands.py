@@ -6,7 +6,6 @@ what is visible, at most a few strokes a pixel.
 
 from __future__ import annotations
 
-import json
 from bisect import bisect_left
 from dataclasses import dataclass, field
 from typing import NamedTuple
@@ -18,6 +17,8 @@ from opossum.take.indexes.objects import NEVER
 from opossum.take.marks import marks_of
 from opossum.take.pauses import paused_stretches
 from opossum_desk.flow.layout.sounding import Stroke, sounding
+from opossum_desk.flow.layout.strand_levels import layout_queue, layout_values
+from opossum_desk.flow.layout.strand_marks import DotRun, Mark, x_of
 from opossum_desk.flow.layout.strand_rows import StrandRow
 from opossum_desk.layout.heights import STRAND_PX, Band
 from opossum_desk.layout.row_picture import PixelBars
@@ -27,29 +28,13 @@ from opossum_desk.state.session import Session
 MOST_ITEMS = 300
 """Items of one row drawn one by one; beyond, they are drawn as one quiet bar that says how many."""
 
-MOST_VALUES = 4000
-"""Values of one row read for a picture; of more, the last in each pixel: what comes and goes within one shows nearer by."""
-
 MARK_REACH_NS = 500e6
 """A mark's send within this of its planned place is that mark's, and not another one's of the same name."""
 
 REACH_PX = 7.0
-NUMBER_PX, LOG_TEXT_PX = 46.0, 60.0
+LOG_TEXT_PX = 60.0
 DENSE_PX = 5.0
 """Firings closer together than this are drawn as one thick stretch of their line, not as dots."""
-
-
-class DotRun(NamedTuple):
-    """Moments of one strand: pixel centres `xs` at height `y`, with the row of the `send` table of each."""
-
-    xs: Array
-    y: float
-    sends: Array
-    kind: str = ""
-
-
-Mark = Stroke | DotRun | PixelBars
-"""What a strand is drawn of."""
 
 
 class StrandLine(NamedTuple):
@@ -144,14 +129,10 @@ def _visible(row: StrandRow, window: Array) -> Array:
     return np.flatnonzero((row.starts_ns <= window[1]) & (row.ends_ns >= window[0]))
 
 
-def _x(session: Session, scale: Scale, time_ns: float) -> float:
-    return scale.x(float(np.interp(time_ns, session.axis.starts_ns, session.axis.edges)))
-
-
 def _crowd(session: Session, scale: Scale, band: Band, row: StrandRow, places: Array) -> list[Mark]:
     """Return one quiet bar for more items than can be told apart."""
     end = min(float(row.ends_ns[places].max()), float(session.axis.starts_ns[-1]))
-    x, x2 = _x(session, scale, float(row.starts_ns[places].min())), _x(session, scale, end)
+    x, x2 = x_of(session, scale, float(row.starts_ns[places].min())), x_of(session, scale, end)
     return [Stroke("crowd", x, band.middle, x2, band.middle, "quiet", f"{len(places):,}")]
 
 
@@ -208,14 +189,14 @@ def _timers(session: Session, row: StrandRow, scale: Scale, band: Band, window: 
         x, x2 = float(begins[index]), float(stops[index])
         gone_ns = float(row.gone_ns[place])
         if gone_ns == gone_ns:
-            gone_x = _x(session, scale, gone_ns)
+            gone_x = x_of(session, scale, gone_ns)
             strokes.append(Stroke("dashed", gone_x, own_y, x2, own_y, "wrong"))
             x2 = gone_x
         strokes.append(Stroke("line", x, own_y, x2, own_y, "ok"))
         if is_paused[index]:
             for begin, finish in paused_stretches(take, arm):
                 strokes.append(
-                    Stroke("gap", _x(session, scale, begin), own_y, _x(session, scale, finish), own_y, "quiet")
+                    Stroke("gap", x_of(session, scale, begin), own_y, x_of(session, scale, finish), own_y, "quiet")
                 )
         ys.append(own_y)
     return strokes + _firings(session, row.items[places].tolist(), ys, scale, window)
@@ -233,7 +214,7 @@ def _delays(session: Session, row: StrandRow, scale: Scale, band: Band, window: 
         end = float(row.ends_ns[place])
         hanging = end == NEVER
         stop = float(take.peers[int(take.tables["arm"]["p"][arm])].last_t) if hanging else end
-        x, x2 = _x(session, scale, float(row.starts_ns[place])), _x(session, scale, stop)
+        x, x2 = x_of(session, scale, float(row.starts_ns[place])), x_of(session, scale, stop)
         fired = take.arms.firings.rows(arm)
         landed = len(fired) > 0
         strokes.append(Stroke("arc", x, base, x2, peak, "ok" if landed else "open"))
@@ -252,7 +233,7 @@ def _clips(session: Session, row: StrandRow, scale: Scale, band: Band, window: A
     for place in places.tolist():
         play = int(row.items[place])
         start, end = float(row.starts_ns[place]), float(row.ends_ns[place])
-        x, x2 = _x(session, scale, start), _x(session, scale, end)
+        x, x2 = x_of(session, scale, start), x_of(session, scale, end)
         stop = int(take.plays.stop[play])
         how = take.text(int(stops["how"][stop])) if stop >= 0 else ""
         shape = "wave" if row.kind == "track" else "bar" if how in ("end", "") else "cut"
@@ -270,11 +251,11 @@ def _clips(session: Session, row: StrandRow, scale: Scale, band: Band, window: A
             moment = start + (seconds - begin) / rate * 1e9
             if seconds < begin:
                 continue
-            due = _x(session, scale, moment)
+            due = x_of(session, scale, moment)
             mine = [send for send in fired.get(name, []) if abs(sends["t"][send] - moment) < MARK_REACH_NS]
             if mine:
                 # planned place as a fine line, real place as a strong one: they part where a mark came late
-                real = _x(session, scale, float(sends["t"][mine[0]]))
+                real = x_of(session, scale, float(sends["t"][mine[0]]))
                 strokes.append(Stroke("plan", due, band.top + 2, due, band.bottom - 2, "quiet", name))
                 strokes.append(Stroke("mark", real, band.top + 4, real, band.bottom - 4, "ok", name, send=mine[0]))
             elif moment <= end or how in ("cut", "blend"):
@@ -291,7 +272,7 @@ def _waits(session: Session, row: StrandRow, scale: Scale, band: Band, window: A
     strokes: list[Mark] = []
     for place in places.tolist():
         wait = int(row.items[place])
-        x, x2 = _x(session, scale, float(row.starts_ns[place])), _x(session, scale, float(row.ends_ns[place]))
+        x, x2 = x_of(session, scale, float(row.starts_ns[place])), x_of(session, scale, float(row.ends_ns[place]))
         met = int(take.waits.met[wait])
         strokes.append(Stroke("dashed", x, y, x2, y, "ok" if met >= 0 else "quiet"))
         if met >= 0:
@@ -299,93 +280,6 @@ def _waits(session: Session, row: StrandRow, scale: Scale, band: Band, window: A
             strokes.append(_dot(x2, y, send))
         else:
             strokes.append(Stroke("ring", x2, y, x2, y, "quiet" if take.waits.quit[wait] else "open"))
-    return strokes
-
-
-def _queue(session: Session, row: StrandRow, scale: Scale, band: Band, window: Array) -> list[Mark]:
-    lengths = session.take.queues.length[row.items].astype(np.float64)
-    return _steps(session, row.starts_ns, lengths, scale, band, window, "fill", 0.0)
-
-
-def _values(session: Session, row: StrandRow, scale: Scale, band: Band, window: Array) -> list[Mark]:
-    column = session.take.tables["watch"].json("v")
-    places = np.arange(*_around(row.starts_ns, window))
-    times = row.starts_ns[places]
-    if len(places) > MOST_VALUES:
-        pixel = scale.xs(session.axis.positions(times)).astype(np.int64)
-        last = np.append(np.diff(pixel) != 0, True)
-        places, times = places[last], times[last]
-    texts = [column[item] for item in row.items[places].tolist()]
-    numbers = [_as_number(text) for text in texts]
-    if all(number is not None for number in numbers):
-        values = np.array(numbers, np.float64)
-        return _steps(session, times, values, scale, band, window, "step", None)
-    strokes: list[Mark] = []
-    last_x = -1e9
-    for time, text in zip(times.tolist(), texts, strict=True):
-        x = _x(session, scale, time)
-        if x - last_x >= 40:
-            strokes.append(Stroke("text", x, band.top + 4, x, band.bottom - 4, "quiet", text.strip('"')[:24]))
-            last_x = x
-    return strokes
-
-
-def _as_number(text: str) -> float | None:
-    try:
-        value = json.loads(text)
-    except (ValueError, RecursionError):
-        return None
-    return float(value) if isinstance(value, bool | int | float) else None
-
-
-def _around(times: Array, window: Array) -> tuple[int, int]:
-    """Return the slice of times within the window, with one more on either side."""
-    low, high = np.searchsorted(times, window)
-    return max(0, int(low) - 1), min(len(times), int(high) + 1)
-
-
-def _steps(
-    session: Session,
-    times: Array,
-    values: Array,
-    scale: Scale,
-    band: Band,
-    window: Array,
-    shape: str,
-    floor: float | None,
-) -> list[Mark]:
-    """Return a stepped line (or filled curve) reduced to its extremes a pixel."""
-    low, high = _around(times, window)
-    times, values = times[low:high], values[low:high]
-    if not len(times):
-        return []
-    bottom = float(values.min()) if floor is None else floor
-    span = max(float(values.max()) - bottom, 1e-9)
-    xs = scale.xs(session.axis.positions(times))
-    ys = band.bottom - 5 - (values - bottom) / span * (band.height - 10)
-    ends = np.append(
-        xs[1:], max(float(xs[-1]), min(scale.left + scale.width, _x(session, scale, float(session.axis.starts_ns[-1]))))
-    )
-    pixel = np.round(xs).astype(np.int64)
-    heads = np.flatnonzero(np.concatenate(([True], np.diff(pixel) != 0)))
-    highest, lowest = np.minimum.reduceat(ys, heads), np.maximum.reduceat(ys, heads)
-    tails = np.append(heads[1:], len(xs)) - 1
-    base = band.bottom - 5
-    strokes: list[Mark] = []
-    for index, (head, tail) in enumerate(zip(heads.tolist(), tails.tolist(), strict=True)):
-        if shape == "step" and lowest[index] - highest[index] > 0.5:
-            strokes.append(
-                Stroke("rise", float(xs[head]), float(highest[index]), float(xs[head]), float(lowest[index]))
-            )
-        y = float(ys[tail])
-        strokes.append(Stroke(shape, float(xs[head]), y, float(ends[tail]), base if shape == "fill" else y))
-        if shape == "step" and tail + 1 < len(ys):
-            strokes.append(Stroke("rise", float(ends[tail]), y, float(ends[tail]), float(ys[tail + 1])))
-    # the present number stands at the edge of what is seen, over everything
-    now = int(np.searchsorted(times, window[1], "right")) - 1
-    if now >= 0:
-        right = min(float(xs[now]) + 4, scale.left + scale.width - NUMBER_PX)
-        strokes.append(Stroke("number", right, band.top + 3, right, band.bottom - 3, "quiet", f"{values[now]:g}"))
     return strokes
 
 
@@ -416,7 +310,7 @@ _LAYOUTS = {
     "clip": _clips,
     "track": _clips,
     "wait": _waits,
-    "queue": _queue,
-    "value": _values,
+    "queue": layout_queue,
+    "value": layout_values,
     "log": _log,
 }

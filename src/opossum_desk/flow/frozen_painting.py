@@ -1,0 +1,68 @@
+"""Frozen frames on the Loom: torn out of the weave, and named in the header."""
+
+from __future__ import annotations
+
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QPainter, QPen
+
+from opossum_desk.flow.layout.frozen import FrozenBand
+from opossum_desk.views.canvas import NARROW_WASH_ALPHA, WASH_ALPHA, AxisCanvas
+
+MOST_FROZEN_NAMES = 12
+LEAST_RAGGED_PX = 10.0
+"""A frozen frame drawn narrower than this is a stripe: its ragged edges would meet."""
+
+
+WIDE_PX = 30.0
+
+
+def _tooth(band: FrozenBand) -> float:
+    """Return how deep the ragged edges of a frozen frame are."""
+    return 4.0 if band.right - band.left > 14 else 2.0
+
+
+def paint_frozen(view: AxisCanvas, painter: QPainter, bands: list[FrozenBand]) -> None:
+    """Draw frozen frames torn out of the weave: a rose wash, with ragged edges where there is room for them."""
+    header_px, tall = view.heights().header, view.height()
+    boxes: dict[int, list[QRectF]] = {WASH_ALPHA: [], NARROW_WASH_ALPHA: []}
+    ragged = [band for band in bands if band.right - band.left >= LEAST_RAGGED_PX]
+    for band in bands:
+        left, right = _torn(view, band)
+        tooth = _tooth(band)
+        alpha = WASH_ALPHA if band.right - band.left > WIDE_PX else NARROW_WASH_ALPHA
+        boxes[alpha].append(QRectF(left + tooth / 2, header_px, right - left - tooth, tall))
+    for alpha, own in boxes.items():
+        view.wash(painter, own, alpha)
+    heights = np.arange(header_px, tall + 7, 7).tolist()
+    painter.setPen(QPen(view.colour("rose"), 1.5))
+    for band in ragged:
+        left, right = _torn(view, band)
+        for edge, way in ((left, _tooth(band)), (right, -_tooth(band))):
+            painter.drawPolyline([QPointF(edge + (way if number % 2 else 0), y) for number, y in enumerate(heights)])
+
+
+def _torn(view: AxisCanvas, band: FrozenBand) -> tuple[float, float]:
+    """Return where a frozen frame begins and ends within the view."""
+    return max(band.left, view.label_px - 30), min(band.right, view.width() + 30.0)
+
+
+def paint_frozen_names(view: AxisCanvas, painter: QPainter, bands: list[FrozenBand]) -> None:
+    """Write in the header what frozen frames cost, the longest first, as many as have room beside each other."""
+    painter.setFont(view.small_font(0, bold=True))
+    written: list[QRectF] = []
+    for band in sorted(bands, key=lambda band: -band.seconds):
+        room = painter.fontMetrics().horizontalAdvance(band.text) + 14
+        x = min(max(band.left, view.label_px + 2), view.width() - room - 14)
+        box = QRectF(x, 2, room, view.heights().header - 3)
+        if len(written) < MOST_FROZEN_NAMES and not any(box.intersects(other) for other in written):
+            written.append(box)
+            _paint_frozen_name(view, painter, band.text, box)
+
+
+def _paint_frozen_name(view: AxisCanvas, painter: QPainter, text: str, box: QRectF) -> None:
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(view.colour("rose"))
+    painter.drawRoundedRect(box, 2, 2)
+    painter.setPen(view.colour("paper"))
+    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
