@@ -28,8 +28,9 @@ class Signs(NamedTuple):
     point: str = "."
 
 
+_ENGLISH = Signs()
 _catalogue: gettext.NullTranslations = gettext.NullTranslations()
-_signs = Signs()
+_signs = _ENGLISH
 
 
 def use(spoken: str = "", signs: Signs = Signs()) -> None:  # noqa: B008  # it never changes
@@ -77,7 +78,7 @@ _formatter = _Formatter()
 
 
 def _in_signs(text: str) -> str:
-    if _signs == Signs():
+    if _signs == _ENGLISH:
         return text
     return "".join(_signs.thousands if sign == "," else _signs.point if sign == "." else sign for sign in text)
 
@@ -85,7 +86,10 @@ def _in_signs(text: str) -> str:
 def tr(text: str, /, **values: object) -> str:
     """Return a text in the user's language, with values in its places."""
     found = _catalogue.gettext(text) if text else text
-    return _formatter.vformat(found, (), values) if values else found
+    if not values:
+        return found
+    # the same either way; where numbers are written with other signs, each is looked at
+    return found.format_map(values) if _signs == _ENGLISH else _formatter.vformat(found, (), values)
 
 
 def translatable(text: str) -> str:

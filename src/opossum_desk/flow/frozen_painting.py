@@ -25,15 +25,14 @@ def _tooth(band: FrozenBand) -> float:
 def paint_frozen(view: AxisCanvas, painter: QPainter, bands: list[FrozenBand]) -> None:
     """Draw frozen frames torn out of the weave: a rose wash, with ragged edges where there is room for them."""
     header_px, tall = view.heights().header, view.height()
-    boxes: dict[int, list[QRectF]] = {WASH_ALPHA: [], NARROW_WASH_ALPHA: []}
+    stripes = []
     ragged = [band for band in bands if band.right - band.left >= LEAST_RAGGED_PX]
     for band in bands:
         left, right = _torn(view, band)
         tooth = _tooth(band)
         alpha = WASH_ALPHA if band.right - band.left > WIDE_PX else NARROW_WASH_ALPHA
-        boxes[alpha].append(QRectF(left + tooth / 2, header_px, right - left - tooth, tall))
-    for alpha, own in boxes.items():
-        view.wash(painter, own, alpha)
+        stripes.append((left + tooth / 2, right - tooth / 2, alpha))
+    view.wash(painter, stripes, header_px)
     heights = np.arange(header_px, tall + 7, 7).tolist()
     painter.setPen(QPen(view.colour("rose"), 1.5))
     for band in ragged:

@@ -165,9 +165,8 @@ class StrandsView(AxisCanvas):
             left = picture.scale.x(float(edges[session.column]))
             width = max(2.0, picture.scale.x(float(edges[session.column + 1])) - left)
             painter.fillRect(QRectF(left, 0, width, self.height()), self.colour("choice"))
-        tall = self.height()
         bands = frozen_bands(session, picture.scale)
-        self.wash(painter, [QRectF(band.left, 0, band.right - band.left, tall) for band in bands], WASH_ALPHA)
+        self.wash(painter, [(band.left, band.right, WASH_ALPHA) for band in bands])
         painter.save()
         painter.setClipRect(QRectF(self.label_px - 4, 0, self.width(), self.height()))
         lit, sieved = self._lit_sends(session), session.sieve.active
@@ -207,6 +206,8 @@ class StrandsView(AxisCanvas):
 
     def _is_faded(self, picture: StrandPicture, y: float) -> bool:
         """Say whether what is drawn at a height belongs to a strand that the sieve does not let through."""
+        if self.session is None or not self.session.sieve.active:
+            return False
         tall = self.heights().strand
         return any(line.top <= y < line.top + tall and self.ordered[line.place].faded for line in picture.lines)
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
 from typing import NamedTuple
 
 TARGET_PX = 24.0
@@ -21,6 +22,7 @@ class Heights(NamedTuple):
     strand: float = STRAND_PX
 
     @classmethod
+    @lru_cache(maxsize=16)
     def of_text(cls, text_px: float) -> Heights:
         """Return the heights that leave room for a line of text so tall."""
         return cls(

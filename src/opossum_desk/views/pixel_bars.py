@@ -21,16 +21,16 @@ def press_bars(canvas: np.ndarray, bars: PixelBars, shade: np.uint32, ratio: flo
     top = max(int(np.min(tops, where=filled, initial=canvas.shape[0])), 0)
     bottom = min(int(np.max(bottoms, where=filled, initial=0)), canvas.shape[0])
     if top < bottom:
-        rows = np.arange(top, bottom, dtype=np.int32)[:, None]
+        rows = np.arange(top, bottom, dtype=np.int16)[:, None]
         block = canvas[top:bottom, left : left + count]
         np.copyto(block, shade, where=(rows >= tops) & (rows < bottoms))
 
 
 def _device_pixels(edges: Array, count: int, ratio: float) -> Array:
-    """Return int32 (count,): where edges (in px, one a px) lie in pixels of the device."""
+    """Return int16 (count,): where edges (in px, one a px) lie in pixels of the device."""
     if ratio == 1.0:
-        return np.rint(edges[:count]).astype(np.int32)
-    return np.rint(edges[_sources(count, ratio, len(edges))] * ratio).astype(np.int32)
+        return np.rint(edges[:count]).astype(np.int16)
+    return np.rint(edges[_sources(count, ratio, len(edges))] * ratio).astype(np.int16)
 
 
 @lru_cache(maxsize=8)

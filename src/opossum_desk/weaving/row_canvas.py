@@ -16,7 +16,7 @@ from opossum_desk.layout.describing import describe_call, describe_send, name_ca
 from opossum_desk.layout.row_picture import REACH_PX, Boxes, Dots, Lines, RowPicture, RowStack, RowsView
 from opossum_desk.state.session import Session
 from opossum_desk.views.axis_header import paint_axis_header
-from opossum_desk.views.canvas import AxisCanvas, image_of, premultiplied
+from opossum_desk.views.canvas import WASH_ALPHA, AxisCanvas, image_of, premultiplied
 from opossum_desk.views.look import Look
 from opossum_desk.views.pixel_bars import press_bars
 from opossum_desk.views.plain import plain_tooltip
@@ -210,10 +210,7 @@ class RowCanvas(AxisCanvas):
         if picture.selected is not None:
             left, right = picture.selected
             painter.fillRect(QRectF(left, 0, max(2.0, right - left), self.height()), self.colour("choice"))
-        for left, right in picture.frozen:
-            painter.fillRect(
-                QRectF(left, self.heights().header, right - left, self.height()), self.role_colour("rose", 46)
-            )
+        self.wash(painter, [(left, right, WASH_ALPHA) for left, right in picture.frozen], self.heights().header)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
 
     def _paint_boxes(self, painter: QPainter, boxes: Boxes) -> None:

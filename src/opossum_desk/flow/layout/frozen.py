@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
 from typing import NamedTuple
 
 import numpy as np
@@ -14,13 +15,24 @@ LEAST_FROZEN_PX = 7.0
 
 
 class FrozenBand(NamedTuple):
-    """A frame far over budget: from x to x, and what to say about it."""
+    """A frame far over budget: from x to x, its number, column and length."""
 
     left: float
     right: float
-    text: str
+    number: int
     column: int
     seconds: float
+
+    @property
+    def text(self) -> str:
+        """What to say about it."""
+        return _told(self.number, self.seconds)
+
+
+@lru_cache(maxsize=1024)
+def _told(number: int, seconds: float) -> str:
+    """Say how long a frame was: while one pans, the same frames are named again and again."""
+    return tr("frame {numbers} · {seconds:.2f} s", numbers=number, seconds=seconds)
 
 
 def frozen_bands(session: Session, scale: Scale) -> list[FrozenBand]:
@@ -44,6 +56,6 @@ def frozen_bands(session: Session, scale: Scale) -> list[FrozenBand]:
     longest = np.sort(order[np.concatenate(([True], np.diff(places[order]) != 0))])
     for index in longest.tolist():
         seconds = float(lengths[index]) / 1e9
-        text = tr("frame {numbers} · {seconds:.2f} s", numbers=axis.numbers[columns[index]], seconds=seconds)
-        bands.append(FrozenBand(float(lefts[index]), float(rights[index]), text, int(columns[index]), seconds))
+        column = int(columns[index])
+        bands.append(FrozenBand(float(lefts[index]), float(rights[index]), int(axis.numbers[column]), column, seconds))
     return bands

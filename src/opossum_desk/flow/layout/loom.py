@@ -224,17 +224,20 @@ def _density(session: Session, rows: list[Row], scale: Scale) -> Density:
     row_index = session.row_index
     borders = pixel_columns(session, scale)
     pixels = len(borders) - 1
-    shape = (len(rows), pixels)
-    calls, wasted, twin, gone, matched = (np.zeros(shape, np.int32) for _ in range(5))
-    via = np.full(len(rows), -1, np.int64)
-    for index, row in enumerate(rows):
-        level = row_index.level(row)
-        places = level.places(row.number, borders)
-        calls[index] = np.diff(places)
-        for name, target in (("wasted", wasted), ("twin", twin), ("gone", gone), ("matched", matched)):
-            target[index] = np.diff(level.sums[name][places])
-        via[index] = via_of_row(session, level, row)
-    return Density(scale.left, calls, wasted, twin, gone, matched, via)
+    via = np.array([via_of_row(session, row_index.level(row), row) for row in rows], np.int64)
+    counted = {name: np.zeros((len(rows), pixels), np.int32) for name in ("calls", "wasted", "twin", "gone", "matched")}
+    for level in (row_index.single, row_index.folded):
+        mine = [index for index, row in enumerate(rows) if row_index.level(row) is level]
+        if not mine:
+            continue
+        places = np.array([level.places(rows[index].number, borders) for index in mine])
+        counted["calls"][mine] = places[:, 1:] - places[:, :-1]
+        for name in ("wasted", "twin", "gone", "matched"):
+            sums = level.sums[name]
+            if sums.strides[0]:  # where no call has the flag, one zero stands for all
+                sums = sums[places]
+                counted[name][mine] = sums[:, 1:] - sums[:, :-1]
+    return Density(scale.left, **counted, via=via)
 
 
 def via_of_row(session: Session, level: Level, row: Row) -> int:

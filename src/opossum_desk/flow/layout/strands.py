@@ -154,12 +154,19 @@ def _firings(session: Session, arms: list[int], ys: list[float], scale: Scale, w
             ends += (send_times[firings.order[low]], send_times[firings.order[high - 1]])
     xs = scale.xs(session.axis.positions(np.array(ends))).tolist()
     marks: list[Mark] = []
+    dotted: list[tuple[float, Array]] = []
     for place, (y, sends) in enumerate(seen):
         left, right = xs[2 * place], xs[2 * place + 1]
         if len(sends) > 2 and (right - left) / (len(sends) - 1) < DENSE_PX:
             marks.append(Stroke("dense", left, y, right, y))
         else:
-            marks.append(DotRun(scale.xs(session.axis.positions(send_times[sends])), y, sends))
+            dotted.append((y, sends))
+    if dotted:
+        # all at once: there may be a timer for each of a hundred objects
+        moments = send_times[np.concatenate([sends for _, sends in dotted])]
+        cuts = np.cumsum([len(sends) for _, sends in dotted])[:-1]
+        places = np.split(scale.xs(session.axis.positions(moments)), cuts)
+        marks += [DotRun(own, y, sends) for own, (y, sends) in zip(places, dotted, strict=True)]
     return marks
 
 

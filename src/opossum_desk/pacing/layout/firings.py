@@ -9,7 +9,7 @@ import numpy as np
 
 from opossum.stream.tables import Array
 
-BLOCK = 64
+BLOCK = 16
 """So many firings, or blocks of the level below, are one block of a level."""
 BLOCKS_A_PIXEL = 4
 """A level is used where a pixel holds at least so many of its blocks: then no border is off by half a pixel."""
@@ -55,7 +55,8 @@ class Firings:
     def extremes(self, borders: Array) -> tuple[Array, Array, Array]:
         """Return (pixels, lowest, highest): the pixels that hold firings, and the places of the extremes of each.
 
-        `borders` (pixels + 1,): places of the firings between which each pixel's lie.  Cost: the pixels times `BLOCK`.
+        `borders` (pixels + 1,): places of the firings between which each pixel's lie.  Cost: the pixels times `BLOCK` times
+        `BLOCKS_A_PIXEL`.
         """
         usual = (int(borders[-1]) - int(borders[0])) / max(1, len(borders) - 1)
         level = next((level for level in reversed(self.levels) if usual >= BLOCKS_A_PIXEL * level.size), None)
@@ -64,15 +65,18 @@ class Firings:
             pixels = np.flatnonzero(np.diff(blocks))
             starts = blocks[pixels]
             stop = int(blocks[-1])
-            low, high = level.lowest[:stop], level.highest[:stop]
         else:
             pixels = np.flatnonzero(np.diff(borders))
             starts, stop = borders[pixels], int(borders[-1])
-            low = high = np.arange(stop)
         if not len(pixels):
             return pixels, pixels, pixels
         first = int(starts[0])
-        low, high, starts = low[first:], high[first:], starts - first
+        starts = starts - first
+        if level is None:
+            off = self.off_ns[first:stop]
+            low, high = (first + _places_of(off, starts, extreme) for extreme in (np.minimum, np.maximum))
+            return pixels, low, high
+        low, high = level.lowest[first:stop], level.highest[first:stop]
         return (
             pixels,
             low[_places_of(self.off_ns[low], starts, np.minimum)],
@@ -86,20 +90,15 @@ class Firings:
 
     def spread(self, reach_ns: float) -> tuple[Array, Array]:
         """Return (how many (bins,), edges in ns (bins + 1,)) of how far off they are, beyond the reach at its ends."""
-        known = self.__dict__.get("_spread")
-        if known is None or known[0] != reach_ns:
-            clipped = np.clip(self.off_ns, -reach_ns, reach_ns)
-            known = self.__dict__["_spread"] = (reach_ns, np.histogram(clipped, SPREAD_BINS, (-reach_ns, reach_ns)))
-        counts, edges = known[1]
-        return counts, edges
+        clipped = np.clip(self.off_ns, -reach_ns, reach_ns)
+        return np.histogram(clipped, SPREAD_BINS, (-reach_ns, reach_ns))
 
 
 def _places_of(values: Array, starts: Array, extreme: np.ufunc) -> Array:
     """Return (groups,): the place of the extreme value of each group of values that begins at `starts` (ascending)."""
     best = extreme.reduceat(values, starts)
-    sizes = np.diff(np.append(starts, len(values)))
-    hits = np.flatnonzero(values == np.repeat(best, sizes))
-    group = np.searchsorted(starts, hits, "right") - 1
-    # of equal ones the first
-    first = np.concatenate(([True], np.diff(group) != 0))
-    return hits[first]
+    group = np.repeat(np.arange(len(starts)), np.diff(np.append(starts, len(values))))
+    hits = np.flatnonzero(values == best[group])[::-1]
+    places = np.array(starts, np.int64)
+    places[group[hits]] = hits  # written backwards, so that of equal ones the first stays
+    return places

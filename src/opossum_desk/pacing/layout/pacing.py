@@ -7,7 +7,9 @@ lowest and the highest a pixel, so that a lone late one never disappears.
 from __future__ import annotations
 
 from collections.abc import Callable, Collection
+from functools import lru_cache
 from typing import NamedTuple
+from weakref import WeakKeyDictionary
 
 import numpy as np
 
@@ -31,6 +33,7 @@ from opossum_desk.layout.row_picture import (
     pixel_times,
 )
 from opossum_desk.layout.scale import Scale
+from opossum_desk.pacing.layout.firings import Firings
 from opossum_desk.pacing.layout.recurring import Recurring
 from opossum_desk.pacing.layout.verdict import EARLY_FRAMES, LATE_FRAMES
 from opossum_desk.state.session import Session
@@ -82,7 +85,8 @@ def layout_pacing(
         )
         return RowPicture(scale, empty=empty)
     picture = ground(session, scale)
-    times = pixel_times(session.axis.edges, session.axis.starts_ns, scale)
+    # whole, as firings' times are: needles of another type would have NumPy convert all of a row's firings first
+    times = np.ceil(pixel_times(session.axis.edges, session.axis.starts_ns, scale)).astype(np.int64)
     for place, top, height in stack.seen(view):
         row = rows[place]
         picture.labels.append(_label(row, place, top, height, place in lit))
@@ -105,11 +109,14 @@ def _label(row: PacedRow, place: int, top: float, height: float, lit: bool) -> L
 
 def cost_told(row: Recurring) -> str:
     """Say what it costs a second, and how much of it was for nothing."""
-    if not row.cost_ns:
-        return ""
-    told = tr("{cost_ns:.2f} ms a second", cost_ns=row.cost_ns / 1e6)
-    if row.wasted > 0:
-        told += tr(", {wasted:.1%} for nothing", wasted=row.wasted)
+    return _cost_told(row.cost_ns, row.wasted) if row.cost_ns else ""
+
+
+@lru_cache(maxsize=512)
+def _cost_told(cost_ns: float, wasted: float) -> str:
+    told = tr("{cost_ns:.2f} ms a second", cost_ns=cost_ns / 1e6)
+    if wasted > 0:
+        told += tr(", {wasted:.1%} for nothing", wasted=wasted)
     return told
 
 
@@ -134,7 +141,8 @@ def _draw(
     picture.lines.append(Lines("band", np.array([[scale.left, edge, scale.left + scale.width, edge]]), 1.0))
     low, high = np.searchsorted(firings.times_ns, times[[0, -1]]).tolist()
     if high - low > EXACT_DOTS:
-        _draw_dense(picture, row, firings.extremes(np.searchsorted(firings.times_ns, times)), ys)
+        borders = low + np.searchsorted(firings.times_ns[low:high], times)
+        _draw_dense(picture, row, firings.extremes(borders), ys)
     else:
         off = firings.off_ns[low:high]
         xs = scale.xs(session.axis.positions(firings.times_ns[low:high]))
@@ -189,20 +197,24 @@ def _draw_spread(
     half = height / 2 - 4
     if not len(item.firings):
         return
-    counts, edges = item.firings.spread(half / per_ns)
-    edges = -edges[::-1] * per_ns
-    counts = counts[::-1]
     left = picture.scale.left + picture.scale.width + 6
-    widths = counts / counts.max() * (room - 30)
-    shown = counts > 0
-    boxes = np.column_stack(
-        (
-            np.full(len(counts), left),
-            middle + edges[:-1] + 0.5,
-            np.maximum(widths, 1.0),
-            np.diff(edges) - 1.0,
-        )
-    )
-    picture.boxes.append(Boxes("rose" if wrong else "quiet", boxes[shown]))
-    reach = milliseconds(half / per_ns)
+    boxes, reach = _spread(item.firings, half, per_ns, room - 30)
+    picture.boxes.append(Boxes("rose" if wrong else "quiet", boxes + np.array([left, middle, 0.0, 0.0])))
     picture.words.append(Words(left, middle - half + 3, f"{'≤' if item.sort == 'answer' else '±'} {reach}"))
+
+
+_spreads: WeakKeyDictionary[Firings, tuple[tuple[float, ...], Array, str]] = WeakKeyDictionary()
+"""What was drawn of firings last, and how tall and wide: while one pans, it stays."""
+
+
+def _spread(firings: Firings, half: float, per_ns: float, room: float) -> tuple[Array, str]:
+    """Return boxes (n, 4) about the row's middle, x y width height, and what half the row's height stands for."""
+    known, size = _spreads.get(firings), (half, per_ns, room)
+    if known is None or known[0] != size:
+        counts, edges = firings.spread(half / per_ns)
+        edges = -edges[::-1] * per_ns
+        counts = counts[::-1]
+        widths = np.maximum(counts / counts.max() * room, 1.0)
+        boxes = np.column_stack((np.zeros(len(counts)), edges[:-1] + 0.5, widths, np.diff(edges) - 1.0))
+        known = _spreads[firings] = (size, boxes[counts > 0], milliseconds(half / per_ns))
+    return known[1:]

@@ -6,6 +6,7 @@ Linear in binds, sends and listeners, and a sort of the sends by event.
 from __future__ import annotations
 
 from functools import cached_property
+from typing import NamedTuple
 
 import numpy as np
 
@@ -19,6 +20,24 @@ from opossum.take.take import Take
 
 MOST_LANES = 3
 """Binds of one listener that lie upon each other and are told apart."""
+
+
+class Pile(NamedTuple):
+    """When binds of one group began, ended, outlived their owners and ended after having done so; ns, ascending."""
+
+    begun: Array
+    ended: Array
+    outlived: Array
+    outlived_ended: Array
+
+    def bound_at(self, moments: Array) -> Array:
+        """Return int64 (n,): how many were bound at each moment (int64 ns, (n,))."""
+        return np.searchsorted(self.begun, moments, "right") - np.searchsorted(self.ended, moments, "right")
+
+    def outlived_at(self, moments: Array) -> Array:
+        """Return int64 (n,): how many of them had outlived their owners."""
+        begun = np.searchsorted(self.outlived, moments, "right")
+        return begun - np.searchsorted(self.outlived_ended, moments, "right")
 
 
 class RosterListeners:
@@ -126,6 +145,20 @@ class RosterListeners:
     def binds_of_group(self, group: int) -> Array:
         """Return the binds (rows) of all members of a group."""
         return self.binds.rows_of_all(self.members.rows(group))
+
+    def pile(self, group: int) -> Pile:
+        """Return what a pile of a group is drawn of; its binds are put in order when it is first asked for."""
+        if group not in self._piles:
+            binds = self.binds_of_group(group)
+            ends = np.where(self.unbound[binds], self.end_ns[binds], np.iinfo(np.int64).max)
+            stale = self.stale[binds]
+            moments = self.begin_ns[binds], ends, self.gone_ns[binds][stale], ends[stale]
+            self._piles[group] = Pile(*(np.sort(each) for each in moments))
+        return self._piles[group]
+
+    @cached_property
+    def _piles(self) -> dict[int, Pile]:
+        return {}
 
     @cached_property
     def vain(self) -> list[Array]:

@@ -168,6 +168,7 @@ class _Drawing:
         self.known, self.session, self.scale, self.picture = known, session, scale, picture
         self.columns = pixel_columns(session, scale)
         self.times = pixel_times(session.axis.edges, session.axis.starts_ns, scale)
+        self.whole_times = self.times.astype(np.int64)
         self.window = (float(self.times[0]), float(self.times[-1]))
         self._lines: dict[tuple[str, float, str], list[tuple[float, float, float, float]]] = {}
         self._boxes: dict[tuple[str, int], list[tuple[float, float, float, float]]] = {}
@@ -215,7 +216,7 @@ class _Drawing:
         self._line("line", left, y, left + self.scale.width, y, 1.0)
         start, stop = int(known.sends.starts[event]), int(known.sends.starts[event + 1])
         times = known.send_times[start:stop]
-        places = np.searchsorted(times, self.times.astype(np.int64))
+        places = np.searchsorted(times, self.whole_times)
         counts = np.diff(places)
         unheard = np.diff(known.unheard_before[start + places])
         pixels = np.flatnonzero(counts)
@@ -327,19 +328,14 @@ class _Drawing:
     def _pile(self, group: int, y: float, faded: bool) -> None:
         """Draw how many of a class are bound at each pixel, and of them how many are gone."""
         known = self.known
-        binds = known.binds_of_group(group)
-        if len(binds):
-            ends = np.where(known.unbound[binds], known.end_ns[binds], np.iinfo(np.int64).max)
-            moments = self.times[:-1].astype(np.int64)
-            bound = np.searchsorted(np.sort(known.begin_ns[binds]), moments, "right")
-            bound = bound - np.searchsorted(np.sort(ends), moments, "right")
-            stale = known.stale[binds]
-            outlived = np.searchsorted(np.sort(known.gone_ns[binds][stale]), moments, "right")
-            outlived = outlived - np.searchsorted(np.sort(ends[stale]), moments, "right")
-            most = int(bound.max(initial=0))
-            if most > 0:
-                base = y + PILE_PX / 2
-                self._steps("faint" if faded else "via:zone", bound / most, base, 200)
+        pile, moments = known.pile(group), self.whole_times[:-1]
+        bound = pile.bound_at(moments)
+        most = int(bound.max(initial=0))
+        if most > 0:
+            base = y + PILE_PX / 2
+            self._steps("faint" if faded else "via:zone", bound / most, base, 200)
+            if len(pile.outlived):
+                outlived = pile.outlived_at(moments)
                 if outlived.any():
                     self._steps("rose", outlived / most, base, 220)
         listener = int(known.called[known.members.rows(group)].max())
