@@ -1,4 +1,4 @@
-"""What the matching is made of: time, series, and which call a line was written in."""
+"""What the matching is made of: time and series."""
 
 from __future__ import annotations
 
@@ -8,9 +8,6 @@ from hypothesis import strategies as st
 
 from opossum.compare.matching import nearest_in_order
 from opossum.compare.time_map import TimeMap, longest_rising
-from opossum.take.moment import call_around
-from opossum.take.nesting import Nesting
-from tape import Tape
 
 moments = st.lists(st.floats(0, 100, allow_nan=False), max_size=30).map(lambda values: np.array(sorted(values)))
 
@@ -62,26 +59,3 @@ def test_what_crosses_is_no_anchor():
     """One that would turn time back is left out."""
     time = TimeMap(np.array([1.0, 2.0, 3.0, 4.0]), np.array([1.0, 9.0, 3.0, 4.0]))
     assert time.there(np.array([2.0])).tolist() == [2.0]
-
-
-def test_the_call_around_a_line_is_found_for_many_at_once(night):
-    """The same as asking for one after another."""
-    take = night()
-    nesting = Nesting(take)
-    table = take.tables["arm"]
-    peers, threads, lines = (np.asarray(table[name]) for name in ("p", "th", "line"))
-    asked = [call_around(take, *where) for where in zip(peers.tolist(), threads.tolist(), lines.tolist(), strict=True)]
-    assert nesting.call_at(peers, threads, lines).tolist() == asked
-    assert max(asked) > 0
-
-
-def test_calls_of_another_thread_enclose_nothing():
-    """And a call that never returned goes on to the end."""
-    tape = Tape().frame()
-    one = tape.bind("a", "x#1", "X.on_a")
-    tape.open_call(tape.send("a"), one)
-    tape("spawn", o="y#1", cls="Y", th="other")
-    tape("spawn", o="z#1", cls="Z")
-    take = tape.take()
-    spawn = take.tables["spawn"]
-    assert Nesting(take).call_at(spawn["p"], spawn["th"], spawn["line"]).tolist() == [-1, 0]

@@ -5,7 +5,8 @@ from __future__ import annotations
 import pytest
 
 from findings.scenes import FAULTS, QUIET, Fault, Quiet, built, clips, hearing, order, timing  # noqa: F401
-from opossum.findings.catalogue import KINDS
+from opossum.findings.catalogue import KINDS, answers, weave_of
+from opossum.findings.symptoms import SYMPTOMS
 
 OLDER = {"freeze", "double-fire", "stale-listener", "polling-waste"}
 """Kinds that have test files of their own."""
@@ -42,3 +43,20 @@ def test_the_twins_are_left_alone_at_other_rates(scene: Quiet, hz: int) -> None:
     stage, frames = built(scene.build, scene.stage | {"hz": hz})
     found = stage.findings(frames)
     assert [(finding.id, finding.summary) for finding in found if finding.severity.value in ("fault", "waste")] == []
+
+
+def test_every_symptom_is_answered_and_every_cause_names_a_weave_that_proves_it() -> None:
+    """What a cause says of itself goes before what its kind says."""
+    for symptom in SYMPTOMS:
+        told = answers(symptom)
+        assert told and len(set(told)) == len(told)
+        for kind in KINDS:
+            for cause in kind.causes:
+                assert ((kind.name, cause.name) in told) == (symptom in (cause.symptoms or kind.symptoms))
+    assert {weave_of(kind.name, cause.name) for kind in KINDS for cause in kind.causes} == {
+        "flow", "roster", "pacing", "clips",
+    }  # fmt: skip
+    own = [(kind, cause) for kind in KINDS for cause in kind.causes if cause.weave and cause.weave != kind.weave]
+    assert own and all(weave_of(kind.name, cause.name) == cause.weave for kind, cause in own)
+    assert weave_of("double-fire", "burnt") == next(kind.weave for kind in KINDS if kind.name == "double-fire")
+    assert weave_of("burnt", "burnt") == "flow"

@@ -5,7 +5,23 @@ from __future__ import annotations
 import pytest
 
 from findings.scenes import built, hearing, timing
-from opossum.findings.wishes import WishError, Wishes, add_wish, read_wishes, take_back, wish_for, wishes_beside
+from opossum.findings.wishes import (
+    LARGEST_FILE,
+    WishError,
+    Wishes,
+    add_wish,
+    read_wishes,
+    take_back,
+    wish_for,
+    wishes_beside,
+)
+
+
+def refused(file) -> str:
+    """Return why a file of wishes is not read."""
+    with pytest.raises(WishError) as caught:
+        read_wishes(file)
+    return str(caught.value)
 
 
 def written(tmp_path, text: str):
@@ -97,3 +113,26 @@ def test_names_with_quotes_and_backslashes_come_back_as_they_are(tmp_path):
     add_wish(file, wish_for(odd, "ev"))
     assert read_wishes(file).counted([odd]) == []
     assert read_wishes(file).counted([finding]) == [finding]
+
+
+def test_a_file_that_cannot_be_read_or_is_too_large(tmp_path):
+    """In a sentence; one that is just as large as it may be is read."""
+    file = tmp_path / "opossum.toml"
+    assert refused(file) == f"{file}: cannot be read (No such file or directory)"
+    file.write_text("#" * LARGEST_FILE)
+    assert read_wishes(file).uncounted == ()
+    file.write_text("#" * (LARGEST_FILE + 1))
+    assert refused(file) == f"{file}: too large for a file of wishes; it may have 1,000,000 bytes"
+
+
+def test_a_finding_known_by_its_id_takes_what_follows_from_it_along():
+    """Each of the three ways by itself, and what has none of them counts."""
+    stage, frames = built(hearing.a_name_in_other_letters)
+    (finding,) = stage.findings(frames)
+    follows, other = finding.changed(id="b", root=finding.id), finding.changed(id="c", root="")
+    assert Wishes(known=frozenset({finding.id})).counted([finding, follows, other]) == [other]
+    assert Wishes(known=frozenset({"b"})).counted([finding, follows, other]) == [finding, other]
+    wish = wish_for(finding, "ev")
+    for more in ({"kind": "freeze"}, {"cause": "other"}, {"o": "nobody#1"}):
+        assert not wish._replace(values={**wish.values, **more}).fits(finding)
+    assert wish._replace(values={**wish.values, "why": "it is meant"}).fits(finding)

@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from opossum.take.chains import chain_of, effects_of, nested_own_time, top_calls
+from opossum.take.chains import chain_of, effects_of, nested_own_time, same_on_other_peers, top_calls
 from opossum.take.grouping import Groups, factorised
 from opossum.take.ids import IdIndex
 from tape import Tape, read
@@ -186,3 +186,24 @@ def test_combinations_are_numbered_without_gaps(pairs):
     assert [pairs[row] for row in first.tolist()] == [
         pair for pair, _ in sorted(seen.items(), key=lambda item: item[1])
     ]
+
+
+def test_what_one_logical_event_called_on_other_peers():
+    """By the key that its sends share, in time order; nothing where a call has no send, its send no key, or nobody else has it."""
+    tape = Tape(peer="host").frame()
+    bell = tape.bind("bell", "door#1", "Door.on_bell")
+    tape.heard("bell", bell, net="a1")
+    tape.heard("bell", bell)
+    tape.heard("bell", bell, net="b2")
+    tape.heard("bell", bell, net="a1")
+    for peer, calls in (("guest", (2, 3)), ("late", (4,))):
+        tape("head", opossum=1, game="test", peer=peer, p=peer)("frame", n=0, p=peer)
+        tape("send", s=1, ev="bell", net="a1", p=peer)
+        for number in calls:
+            tape("call", c=number, s=1, o="door#1", fn="Door.on_bell", p=peer)("ret", c=number, p=peer)
+    tape("call", c=9, s=77, o="door#1", fn="Door.on_bell")("ret", c=9)
+    take = tape.take(bye=False)
+    assert len(take.peers) == 3
+    assert [same_on_other_peers(take, call) for call in range(8)] == [
+        [4, 5, 6], [], [], [4, 5, 6], [0, 3, 6], [0, 3, 6], [0, 3, 4, 5], [],
+    ]  # fmt: skip

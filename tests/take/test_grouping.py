@@ -73,3 +73,14 @@ def test_factorised_gives_one_row_of_each_group():
     for scale in (1, 2**40):
         codes, first = factorised(np.array([3, 1, 3, 2]) * scale, np.array([0, 0, 0, 0]))
         assert len(first) == 3 and codes[0] == codes[2] and first[codes[2]] == 0
+
+
+@given(small, st.lists(st.integers(0, 9), min_size=30, max_size=30))
+def test_the_rows_of_each_group_are_put_in_the_order_of_their_values(codes, values):
+    """Those of one value as they stand; rows in no group belong to none."""
+    codes, values = np.array(codes, np.int64), np.array(values[: len(codes)], np.int64)
+    groups = Groups(codes, 4)
+    groups.sort_within(values)
+    for group in range(4):
+        mine = [row for row in range(len(codes)) if codes[row] == group]
+        assert groups.rows(group).tolist() == sorted(mine, key=lambda row: (values[row], row))

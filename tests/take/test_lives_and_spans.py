@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from opossum.take.indexes.objects import ALIVE, GONE, NEVER, UNKNOWN
+from opossum.take.lives import Lives
 from opossum.take.marks import marks_of
 from opossum.take.pauses import paused_stretches
 from tape import Tape
@@ -129,3 +130,20 @@ def test_a_queue_grows_by_puts_and_shrinks_by_pulls():
     lengths = {take.text(int(name)): queues.length[queues.name == name].tolist() for name in np.unique(queues.name)}
 
     assert lengths == {"a": [1, 2, 1], "b": [1, 0, 0]}
+
+
+def test_which_life_of_an_object_is_meant():
+    """The last that began; the first that will where it is used while it is being made; none where none is told."""
+    tape = Tape()("say", text="-", o="cat#1")("spawn", o="cat#1", cls="Cat")("say", text="-", o="cat#1")
+    tape("gone", o="cat#1")("spawn", o="dog#1", cls="Dog")("spawn", o="cat#1", cls="Cat")("say", text="-", o="dog#1")
+    take = tape.take(bye=False)
+    cat, dog, zero = take.code("cat#1"), take.code("dog#1"), np.zeros(6, np.int64)
+    lives = Lives(take)
+
+    assert lives.at(zero, np.full(6, cat), np.array([1, 2, 3, 4, 6, 7])).tolist() == [0, 0, 0, 0, 0, 2]
+    assert lives.at(zero, np.array([cat, dog, dog, dog, -1, take.code("-")]), np.array([8, 2, 5, 9, 4, 4])).tolist() == [
+        2, 1, 1, 1, -1, -1,
+    ]  # fmt: skip
+    assert lives.at(zero[:1] + 1, np.array([cat]), np.array([4])).tolist() == [-1]
+    assert take.objects.lives(0, cat) == [(3000, 5000), (7000, NEVER)]
+    assert take.objects.lives(0, dog) == [(6000, NEVER)] and take.objects.lives(1, cat) == []

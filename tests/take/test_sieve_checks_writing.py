@@ -11,7 +11,7 @@ from opossum.stream.contents import StreamError
 from opossum.stream.following import FollowedStream
 from opossum.stream.writing import stream_lines
 from opossum.take.checks import check_take
-from opossum.take.sieve import SieveError, Term, frame_budget_ns, parse_sieve, sieve_calls
+from opossum.take.sieve import SieveError, Term, frame_budget_ns, parse_sieve, sieve_calls, sieve_listeners
 from tape import Tape, read
 
 
@@ -197,3 +197,23 @@ def test_a_stream_that_became_shorter_is_another_recording(tmp_path):
         followed.read_more()
     with pytest.raises(StreamError, match="cannot be read"):
         FollowedStream(str(tmp_path / "none")).read_more()
+
+
+@pytest.mark.parametrize(
+    "text", ["", "oven", "-OVEN", "ev:tick -o:cat", "cls:cat fn:on_door", "o:oven ev:door_open", "-fn:x"]
+)
+def test_words_about_names_are_asked_of_listeners_alone(kitchen, text):
+    """Which gives what asking every call does."""
+    terms = parse_sieve(text)
+    passed = sieve_listeners(kitchen, terms)
+    calls = sieve_calls(kitchen, terms, np.zeros(len(kitchen.calls), bool))
+    assert passed.dtype == bool and len(passed) == 2
+    assert passed[kitchen.calls.listener].tolist() == calls.tolist()
+
+
+@pytest.mark.parametrize(
+    "text", ["wasted", "oven -gone", "doubled", "slow", "via:tick", "phase:update", "peer:main", "frame:2"]
+)
+def test_words_about_calls_cannot_be_asked_of_listeners(kitchen, text):
+    """One such word is enough."""
+    assert sieve_listeners(kitchen, parse_sieve(text)) is None
