@@ -105,6 +105,89 @@ def cut_off() -> Tape:
     return tape("log", text="so far")
 
 
+def turned_outside() -> Tape:
+    """A guarded loop that turned outside any call, once with a watchdog that did not tell how long."""
+    tape = Tape(hz=60, peer="shop").frame()
+    bell = tape.bind("bell", "till#1", "Till.on_bell", at="till.gd:5")
+    for _ in range(8):
+        tape.frame().heard("bell", bell, takes_ms=1)
+    tape.frame()
+    tape.ms(150)("spin", at="boot.gd:12", n=3000)
+    tape.ms(150)("spin", at="boot.gd:12", n=9000)("stuck", sec=None, stack=[])
+    tape.ms(40).frame().heard("bell", bell, takes_ms=1)
+    tape.frame().ms(200)("spin", at="boot.gd:30", n=5)
+    return tape.frame().frame()
+
+
+def bursts() -> Tape:
+    """Two bursts: of one event that two classes hear, and of another beside it that costs less."""
+    tape = Tape(hz=60).frame()
+    heard = [
+        tape.bind("crumb", f"{name}#1", f"{name.title()}.on_crumb", at=f"{name}.gd:3") for name in ("tray", "sink")
+    ]
+    drop = tape.bind("drop", "tap#1", "Tap.on_drop", at="tap.gd:2")
+    for _ in range(8):
+        tape.frame().heard("drop", drop, takes_ms=1)
+    for times in (80, 60):
+        tape.frame()
+        for number in range(times):
+            tape.heard("crumb", *heard, takes_ms=1.5, d={"n": number})
+            tape.heard("drop", drop, takes_ms=0.5, d={"n": number})
+    for _ in range(3):
+        tape.frame()
+    for number in range(400):
+        tape.heard("drop", drop, takes_ms=0.5, d={"n": number})
+    return tape.frame().frame()
+
+
+def stood_still_at_once() -> Tape:
+    """A thread that stands still before a frame's first call, worked for half of it another time, with a stack both times."""
+    tape = Tape(hz=60).frame()
+    bell = tape.bind("bell", "till#1", "Till.on_bell", at="till.gd:5")
+    for _ in range(8):
+        tape.frame().heard("bell", bell, takes_ms=1)
+    tape.frame().ms(300)("stuck", sec=0.3, stack=["load disk.gd:7", "main main.gd:1"])
+    tape.ms(100).heard("bell", bell, takes_ms=2)
+    tape.frame().frame().heard("bell", bell, takes_ms=2)
+    tape.ms(260)("stuck", sec=0.25, stack=["sort shelves.gd:9"]).ms(200)
+    tape("idle", cpu=400_000_000)
+    tape.frame(idle=False).ms(350)  # a frame without any call, and calls after it
+    return tape.frame().heard("bell", bell, takes_ms=2) and tape.frame().frame()
+
+
+def looked_at_some() -> Tape:
+    """Polls of which only some were looked at: by effect, by what the owner showed, and one that sends unlooked at."""
+    tape = Tape(hz=60).frame().frame()
+    eye = tape.bind("tick", "eye#1", "Eye.on_tick", at="eye.gd:2")
+    ear = tape.bind("tick", "ear#1", "Ear.on_tick", at="ear.gd:2")
+    cat = tape.bind("seen", "cat#1", "Cat.on_seen")
+    for number in range(400):
+        tick = tape.frame().send("tick", via="tick")
+        c = tape.open_call(tick, eye)
+        tape.ms(0.3)
+        if number in (100, 300):
+            tape.heard("seen", cat, c=c)
+        tape("ret", c=c, eff=0 if number % 2 and number != 300 else None)
+        c = tape.open_call(tick, ear)
+        tape.ms(0.4)("ret", c=c, own=int(number in (31, 231)) if number % 2 else None)
+    return tape.frame()
+
+
+def visitors_of_no_name() -> Tape:
+    """A zone that cats are served in, and that others pass who have no name in any record, some of them no name at all."""
+    tape = Tape(hz=60).frame().frame()
+    mat = tape.bind("mat_enter", "mat#1", "Mat.on_enter", at="mat.gd:4")
+    tape("spawn", o="cat#1", cls="Cat")
+    visitors = ["cat#1", "ant#{number}", {"name": "crumb"}]
+    for number in range(90):
+        who = visitors[number % 3]
+        other = who.format(number=number) if isinstance(who, str) else who
+        data = {"zone": "mat", "other": other}
+        tape.frame().heard("mat_enter", mat, eff=int(number % 3 == 0), o="mat#1", via="zone", edge="enter", d=data)
+        tape.send("mat_leave", o="mat#1", via="zone", edge="leave", d=data)
+    return tape.frame()
+
+
 TAPES = {
     "mirrored": mirrored,
     "entered again": entered_again,
@@ -114,6 +197,11 @@ TAPES = {
     "two delays": delays,
     "stood still": stood_still,
     "cut off": cut_off,
+    "turned outside": turned_outside,
+    "bursts": bursts,
+    "stood still at once": stood_still_at_once,
+    "looked at some": looked_at_some,
+    "visitors of no name": visitors_of_no_name,
 }
 """Streams by hand, for what the bakery does not do."""
 

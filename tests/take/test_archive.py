@@ -62,6 +62,26 @@ def arrow(**columns) -> bytes:
     return sink.getvalue()
 
 
+def with_column(path: Path, kind: str, name: str, column: pa.Array) -> Path:
+    """Return a copy of a take's file with another column in one of its tables."""
+    with zipfile.ZipFile(path) as file:
+        table = pa.ipc.open_file(io.BytesIO(file.read(f"tables/{kind}.arrow"))).read_all()
+    columns = {known: table[known].combine_chunks() for known in table.column_names} | {name: column}
+    return rewritten(path, {f"tables/{kind}.arrow": arrow(**columns)})
+
+
+def refused(path: Path) -> str:
+    """Return why a file is not opened; the file is named first."""
+    with pytest.raises(TakeError) as caught:
+        open_take(path)
+    named, colon, reason = str(caught.value).partition(": ")
+    assert (named, colon) == (str(path), ": ")
+    return reason
+
+
+SEND_ROWS = "table `send` does not have the 2 rows its manifest says; it was not opened"
+
+
 def test_any_arrow_library_can_read_the_tables(saved):
     """The file is a plain ZIP with a JSON manifest and Arrow tables."""
     with zipfile.ZipFile(saved) as file:
@@ -119,84 +139,171 @@ def test_a_take_cannot_be_joined_with_other_files(saved):
 @pytest.mark.parametrize(
     ("changes", "reason"),
     [
-        ({"../../evil": b"x"}, "holds `../../evil`, which no take has"),
-        ({"tables/cake.arrow": b"x"}, "holds `tables/cake.arrow`, which no take has"),
-        ({"manifest.json": None}, "a ZIP file but not a take"),
-        ({"manifest.json": b"{}"}, "its manifest is not a take's"),
-        ({"manifest.json": b"\xff\xfe"}, "its manifest is not a take's"),
-        ({"manifest.json": b"[" * 100_000}, "its manifest is not a take's"),
-        ({"strings.arrow": b"nonsense"}, "a table in it is damaged"),
-        ({"strings.arrow": arrow(text=pa.array([1, 2]))}, "its strings hold something that is no text"),
-        ({"strings.arrow": arrow(words=pa.array(["a"], pa.large_string()))}, "its strings are not one column `text`"),
-        ({"strings.arrow": arrow(text=pa.array(["a", "a"], pa.large_string()))}, "hold one text twice"),
-        ({"tables/send.arrow": b""}, "a table in it is damaged"),
-        ({"tables/send.arrow": None}, "table `send` does not have the 2 rows its manifest says"),
-        ({"tables/send.arrow": arrow(s=pa.array([1]))}, "table `send` does not have the 2 rows"),
-        ({"tables/send.arrow": arrow(s=pa.array([1, 2]))}, "table `send` has no column `line`"),
-        ({"tables/send.arrow": arrow(d=pa.array([1, 2]))}, "has no column"),
+        ({"../../evil": b"x"}, "the file holds `../../evil`, which no take has; it was not opened"),
+        ({"tables/cake.arrow": b"x"}, "the file holds `tables/cake.arrow`, which no take has; it was not opened"),
+        (
+            {"manifest.json": None},
+            "this is a ZIP file but not a take (it has no manifest); give a .take or .flow.jsonl file",
+        ),
+        ({"manifest.json": b"{}"}, "its manifest is not a take's (Object missing required field `format`)"),
+        (
+            {"manifest.json": b"\xff\xfe"},
+            "its manifest is not a take's (JSON is malformed: invalid character (byte 0))",
+        ),
+        ({"manifest.json": b"[" * 100_000}, "its manifest is not a take's (Expected `object`, got `array`)"),
+        (
+            {"strings.arrow": b"nonsense"},
+            "a table in it is damaged (`strings.arrow`: it is no Arrow file); it was not opened",
+        ),
+        (
+            {"strings.arrow": arrow(text=pa.array([1, 2]))},
+            "its strings hold something that is no text; it was not opened",
+        ),
+        (
+            {"strings.arrow": arrow(text=pa.array(["a", None], pa.large_string()))},
+            "its strings hold something that is no text; it was not opened",
+        ),
+        (
+            {"strings.arrow": arrow(words=pa.array(["a"], pa.large_string()))},
+            "its strings are not one column `text`; it was not opened",
+        ),
+        (
+            {"strings.arrow": arrow(text=pa.array(["a", "a"], pa.large_string()))},
+            "its strings hold one text twice; it was not opened",
+        ),
+        (
+            {"tables/send.arrow": b""},
+            "a table in it is damaged (`tables/send.arrow`: it is no Arrow file); it was not opened",
+        ),
+        ({"tables/send.arrow": None}, SEND_ROWS),
+        ({"tables/send.arrow": arrow(s=pa.array([1]))}, SEND_ROWS),
+        ({"tables/send.arrow": arrow(s=pa.array([1, 2]))}, "table `send` has no column `line`; it was not opened"),
+        ({"tables/send.arrow": arrow(d=pa.array([1, 2]))}, "table `send` has no column `line`; it was not opened"),
     ],
 )
 def test_a_hostile_file_is_refused_with_a_reason(saved, changes, reason):
     """Path names, sizes that lie, wrong types: one sentence each, never a traceback."""
-    with pytest.raises(TakeError) as caught:
-        open_take(rewritten(saved, changes))
-
-    assert reason in str(caught.value)
+    assert refused(rewritten(saved, changes)) == reason
 
 
 @pytest.mark.parametrize(
     ("column", "reason"),
     [
         (pa.array(["a", "b"]), "`tables/call.arrow`: column `c` is of type string, which no take's is"),
-        (pa.array(["a", "b"], pa.large_string()), "table `call`, column `c` is of type large_string, expected integer"),
-        (pa.array([1, None]), "table `call`, column `c` holds nulls"),
-        (pa.array([0.5, 1.5]), "table `call`, column `c` is of type double, expected integer"),
+        (
+            pa.array(["a", "b"], pa.large_string()),
+            "table `call`, column `c` is of type large_string, expected integer numbers; it was not opened",
+        ),
+        (pa.array([1, None]), "table `call`, column `c` holds nulls, which no take has; it was not opened"),
+        (
+            pa.array([0.5, 1.5]),
+            "table `call`, column `c` is of type double, expected integer numbers; it was not opened",
+        ),
     ],
     ids=["text", "large text", "nulls", "floats"],
 )
 def test_a_column_of_the_wrong_type_is_refused(saved, column, reason):
     """Types are the contract's, or nothing."""
-    with zipfile.ZipFile(saved) as file:
-        table = pa.ipc.open_file(io.BytesIO(file.read("tables/call.arrow"))).read_all()
-    columns = {name: table[name].combine_chunks() for name in table.column_names} | {"c": column}
-    with pytest.raises(TakeError) as caught:
-        open_take(rewritten(saved, {"tables/call.arrow": arrow(**columns)}))
-
-    assert reason in str(caught.value)
+    assert reason in refused(with_column(saved, "call", "c", column))
 
 
 def test_codes_that_point_outside_the_strings_are_refused(saved):
     """No view could show them."""
+    codes = pa.array(np.array([0, 999], np.int32))
+    outside = "table `call`, column `fn` points outside what the take has; it was not opened"
+    assert refused(with_column(saved, "call", "fn", codes)) == outside
+
+
+OUTSIDE = "points outside what the take has"
+
+
+@pytest.mark.parametrize(
+    ("kind", "name", "value", "reason"),
+    [
+        ("bind", "b", 1, ""),
+        ("bind", "b", 0, OUTSIDE),
+        ("bind", "b", 2**62, ""),
+        ("bind", "b", 2**62 + 1, "is 4611686018427387905, expected an integer"),
+        ("bind", "b", 1.0, "is 1.0, expected an integer"),
+        ("bind", "ev", 0, ""),
+        ("bind", "ev", -1, OUTSIDE),
+        ("bind", "src", -1, ""),
+        ("bind", "src", -2, OUTSIDE),
+        ("bind", "ev", 4, ""),
+        ("bind", "ev", 5, OUTSIDE),
+        ("bind", "c", 0, ""),
+        ("bind", "c", -1, OUTSIDE),
+        ("bind", "p", 0, ""),
+        ("bind", "p", 1, OUTSIDE),
+        ("bind", "line", 0, ""),
+        ("bind", "line", -1, OUTSIDE),
+        ("bind", "line", 2**40, ""),
+        ("bind", "line", 2**40 + 1, OUTSIDE),
+        ("bind", "t", -(2**61), ""),
+        ("bind", "t", -(2**61) - 1, OUTSIDE),
+        ("bind", "t", 2**61, ""),
+        ("bind", "t", 2**61 + 1, OUTSIDE),
+        ("head", "holds", -1, ""),
+        ("head", "holds", -2, OUTSIDE),
+        ("head", "holds", 1, ""),
+        ("head", "holds", 2, OUTSIDE),
+        ("head", "hz", 1e12, ""),
+        ("head", "hz", 1.1e12, "holds a number beyond all bounds"),
+        ("head", "hz", -1.1e12, "holds a number beyond all bounds"),
+    ],
+)
+def test_what_a_column_holds_is_bounded(saved, kind, name, value, reason):
+    """Just within, and just beyond."""
     with zipfile.ZipFile(saved) as file:
-        table = pa.ipc.open_file(io.BytesIO(file.read("tables/call.arrow"))).read_all()
-    columns = {name: table[name].combine_chunks() for name in table.column_names} | {
-        "fn": pa.array(np.array([0, 999], np.int32))
-    }
-    with pytest.raises(TakeError, match="table `call`, column `fn` points outside what the take has"):
-        open_take(rewritten(saved, {"tables/call.arrow": arrow(**columns)}))
+        tables = json.loads(file.read("manifest.json"))["tables"]
+        assert len(pa.ipc.open_file(io.BytesIO(file.read("strings.arrow"))).read_all()) == 5
+    tables[kind]["constants"][name] = value
+    path = rewritten(saved, {"manifest.json": manifest_with(saved, tables=tables)})
+    if reason:
+        assert refused(path) == f"table `{kind}`, column `{name}` {reason}; it was not opened"
+    else:
+        assert open_take(path).records == open_take(saved).records
+
+
+def test_json_is_text_and_there_where_it_must_be(saved, tmp_path):
+    """Data of another type, and a watched value that has none."""
+    wrong = with_column(saved, "send", "d", pa.array([1, 2]))
+    assert refused(wrong) == "table `send`, column `d` is of type int64, expected large_string; it was not opened"
+    tape = Tape().frame()("watch", o="cat#1", name="mood", v=1)("watch", o="cat#1", name="mood", v=2)
+    path = tmp_path / "watched.take"
+    save_take(tape.take(), path)
+    empty = with_column(path, "watch", "v", pa.array(["1", ""], pa.large_string()))
+    assert refused(empty) == "table `watch` lacks values in column `v`; it was not opened"
+
+
+def test_what_is_not_there_or_no_file_is_said(tmp_path):
+    """In the words of the system."""
+    assert refused(tmp_path / "nowhere.take") == "cannot be read (No such file or directory)"
+    assert refused(tmp_path) == "cannot be read (Is a directory)"
 
 
 @pytest.mark.parametrize(
     ("field", "value", "reason"),
     [
-        ("format", "cake", "its manifest says `cake`, not `opossum-take`"),
-        ("version", 99, "it was saved by a newer Opossum"),
-        ("tables", {"send": {"rows": 10**15}}, "more than 100,000,000 records"),
-        ("tables", {"send": {"rows": -5}}, "does not have the -5 rows"),
+        ("format", "cake", "its manifest says `cake`, not `opossum-take`; it was not opened"),
+        ("version", 99, "it was saved by a newer Opossum (format 99); update Opossum to open it"),
+        ("tables", {"send": {"rows": 10**15}}, "it says it has more than 100,000,000 records; it was not opened"),
+        (
+            "tables",
+            {"send": {"rows": -5}},
+            "table `send` does not have the -5 rows its manifest says; it was not opened",
+        ),
         (
             "tables",
             {"frame": {"rows": 10**7, "constants": {"n": 0, "line": 0, "t": 0, "p": 0}}},
-            "does not have the 10,000,000 rows",
+            "table `frame` does not have the 10,000,000 rows its manifest says; it was not opened",
         ),
-        ("peers", [], "points outside what the take has"),
+        ("peers", [], "table `head`, column `p` points outside what the take has; it was not opened"),
     ],
 )
 def test_a_lying_manifest_is_refused(saved, field, value, reason):
     """Nothing is believed that no bytes stand behind."""
-    with pytest.raises(TakeError) as caught:
-        open_take(rewritten(saved, {"manifest.json": manifest_with(saved, **{field: value})}))
-
-    assert reason in str(caught.value)
+    assert refused(rewritten(saved, {"manifest.json": manifest_with(saved, **{field: value})})) == reason
 
 
 def test_a_packed_member_is_refused(saved):

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from findings.scenes import fault, quiet
 from tape import Bound, Stage
 
@@ -253,21 +255,44 @@ def what_dogs_do_lasts_for_a_while(stage: Stage) -> int:
     return what_dogs_do_is_undone(stage, frames=4)
 
 
-@quiet("zone-unfiltered", "others-do-nothing")
-def one_ant_among_many_does_something(stage: Stage) -> int:
-    """Visitors of one class that were never spawned are of one class all the same."""
+def _pad(stage: Stage, visitors: list[Any]) -> int:
+    """Let a pad be entered by one after the other; it does something for the fourth alone."""
     enter = stage.bind("pad_enter", "pad#1", "Pad.on_enter")
-    for number in range(40):
+    for number, other in enumerate(visitors):
         stage.at(
             60 + 5 * number,
-            do=lambda number=number: stage.heard(
+            do=lambda number=number, other=other: stage.heard(
                 "pad_enter",
                 enter,
                 eff=int(number == 3),
                 o="pad#1",
                 via="zone",
                 edge="enter",
-                d={"other": f"ant#{number}"},
+                d={"other": other},
             ),
         )
     return 300
+
+
+@quiet("zone-unfiltered", "others-do-nothing")
+def one_ant_among_many_does_something(stage: Stage) -> int:
+    """Visitors of one class that were never spawned are of one class all the same."""
+    return _pad(stage, [f"ant#{number}" for number in range(40)])
+
+
+@quiet("zone-unfiltered", "others-do-nothing")
+def one_crate_among_many_does_something(stage: Stage) -> int:
+    """So are those that are told apart by what stands at the end of their names."""
+    return _pad(stage, ["crate", "crate7", "crate_12", "crate (3)", *(f"crate{number}" for number in range(40))])
+
+
+@quiet("zone-unfiltered", "others-do-nothing")
+def one_number_among_many_does_something(stage: Stage) -> int:
+    """Of numbers no class is known: they are not one class each."""
+    return _pad(stage, [*range(20), *({"id": number} for number in range(20))])
+
+
+@fault("zone-unfiltered", "others-do-nothing", 60, "waste", ev="pad_enter", fn="Pad.on_enter")
+def a_wolf_among_many_ants(stage: Stage) -> int:
+    """Classes that only names tell are classes."""
+    return _pad(stage, [f"wolf{number}" if number == 3 else f"ant{number}" for number in range(40)])

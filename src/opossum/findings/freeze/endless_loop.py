@@ -28,12 +28,12 @@ def judge(scene: Scene, frame: int, length: int) -> Verdict | None:
         subject = scene.subject_of_calls(np.array([turning]), at=place or scene.place_of_call(turning))
         name = tr("{fn} of {owner_of_call}", fn=subject.fn, owner_of_call=take.owner_of_call(turning))
     else:
-        subject, name = Subject(peer=scene.peer_name(int(take.frames.peer[frame])), at=place), tr("a loop")
+        subject, name = Subject(peer=scene.peer_name(int(take.frames.peer[frame])), at=place), tr("the game")
     ended, known = len(opened) > 0, bool(len(spin) or len(stuck))
     details = stack_details(scene, stuck)
     if not known:
         details.append(tr("No watchdog was heard: the records do not tell whether the game froze here or crashed."))
-    details.append(happened_before(scene, frame, turning))
+    details.append(happened_before(scene, frame, turning if turning is not None else _first_after(scene, frame, spin)))
     evidence = scene.evidence(
         "call",
         [turning] if turning is not None else [],
@@ -66,6 +66,14 @@ def _turning_call(scene: Scene, frame: int, spin: Array, opened: Array) -> int |
         if named[0] >= 0:
             return int(named[0])
     return int(opened[-1]) if len(opened) else None
+
+
+def _first_after(scene: Scene, frame: int, spin: Array) -> int | None:
+    """Return the first call (row) of a frame that began after a guarded loop first told that it turned; None: none did."""
+    rows = scene.take.calls_by_frame.rows(frame)
+    lines = np.asarray(scene.take.tables["call"]["line"], np.int64)[rows]
+    later = rows[lines > int(scene.take.tables["spin"]["line"][spin[0]])]
+    return int(later[0]) if len(later) else None
 
 
 def _proof(scene: Scene, spin: Array, stuck: Array, place: str, ended: bool) -> list[str]:

@@ -158,13 +158,13 @@ def stack_details(scene: Scene, stuck: Array) -> list[str]:
     return [tr("Stack, innermost first: ") + " ← ".join(lines)] if lines else []
 
 
-def happened_before(scene: Scene, frame: int, call: int | None) -> str:
-    """Say what happened last before the frame (or the call in it) began to hang."""
+def happened_before(scene: Scene, frame: int, until: int | None) -> str:
+    """Say what was called last before a frame began to hang; in it, calls (rows) from `until` on came later."""
     take, calls = scene.take, scene.take.calls
     rows = take.calls_by_frame.rows(frame)
-    if call is not None:
-        rows = rows[rows < call]
-    last = int(rows[-1]) if len(rows) else _last_before(calls.frame, call)
+    if until is not None:
+        rows = rows[rows < until]
+    last = int(rows[-1]) if len(rows) else _last_before(scene, frame)
     if last < 0:
         return tr("Nothing was called before in this take.")
     ago = (
@@ -181,9 +181,9 @@ def happened_before(scene: Scene, frame: int, call: int | None) -> str:
     )
 
 
-def _last_before(frame_of_call: Array, call: int | None) -> int:
-    """Return the last call before a call that fell in a frame at all, -1 where there is none."""
-    row = (call or 0) - 1
-    while row >= 0 and frame_of_call[row] < 0:
-        row -= 1
-    return row
+def _last_before(scene: Scene, frame: int) -> int:
+    """Return the last call (row) of the frames before, of the same peer; -1 where there is none."""
+    frames, by_frame = scene.take.frames, scene.take.calls_by_frame
+    first = frames.of_peer(int(frames.peer[frame])).start
+    place = int(by_frame.starts[frame])
+    return int(by_frame.order[place - 1]) if place > by_frame.starts[first] else -1

@@ -46,7 +46,7 @@ def judge(scene: Scene, frame: int, length: int) -> Verdict | None:
     evidence += scene.evidence("stuck", stuck[-2:].tolist(), tr("the watchdog saw it"))
     if last is not None:
         evidence += scene.evidence("call", [last], tr("the last call before"))
-    after = last + 1 if last is not None else (int(rows[0]) if len(rows) else len(take.calls))
+    after = last + 1 if last is not None else (int(rows[0]) if len(rows) else None)
     worked = _worked(scene, frame)
     return Verdict(
         key=(place,),

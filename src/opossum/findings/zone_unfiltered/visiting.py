@@ -11,11 +11,15 @@ from opossum.findings.finding import Found
 from opossum.findings.scene import Scene
 from opossum.findings.settings import Threshold
 from opossum.findings.wording import at_place, listed
+from opossum.stream.strings import ABSENT_TEXT
 from opossum.stream.tables import Array
 from opossum.take.grouping import distinct
 from opossum.take.indexes.zones import NOBODY
 from opossum.take.json_values import json_values
 from opossum.words import tr
+
+NUMBERING = "0123456789 ()[]_-.@"
+"""What engines and people tell apart objects of one class by, at a name's end."""
 
 OTHER_VISITS = Threshold("other_visits", 20, "calls for others", "a stray visitor now and then is no waste")
 
@@ -47,37 +51,40 @@ def visits(scene: Scene) -> list[Visits]:
 
 def _classes_of(scene: Scene, rows: Array) -> Array:
     """Return int64 (n,): a number for the class of who is in the zone, for each call (row): as spawned, else by its name."""
-    take = scene.take
-    visitors = take.visitor_of_send[take.calls.send[rows]]
+    visitors = scene.take.visitor_of_send[scene.take.calls.send[rows]]
     who, first = np.unique(visitors, return_index=True)
     names: dict[str, int] = {}
-    numbers = []
-    for visitor, place in zip(who.tolist(), first.tolist(), strict=True):
-        known = visitor < len(take.strings)
-        cls = take.class_of(visitor) if known else _name_of(scene, int(rows[place]))
-        numbers.append(names.setdefault(cls, len(names)))
+    numbers = [names.setdefault(_class_of_visitor(scene, call), len(names)) for call in rows[first].tolist()]
     return np.array(numbers, np.int64)[np.searchsorted(who, visitors)]
 
 
 def class_names(scene: Scene, visit: Visits, classes: list[int]) -> str:
     """Return the names of visitors' classes."""
+    first = [int(visit.calls[visit.cls == cls][0]) for cls in classes]
+    return listed([_class_of_visitor(scene, call) or tr("others of no name") for call in first])
+
+
+def _class_of_visitor(scene: Scene, call: int) -> str:
+    """Return the class of who is in the zone at a call: as spawned, else by its name; empty for what has no name.
+
+    Of a name that nothing else tells of, what only numbers it (`crate7`, `Crate (3)`) is no part of its class.
+    """
     take = scene.take
-    names = []
-    for cls in classes:
-        call = int(visit.calls[visit.cls == cls][0])
-        visitor = int(take.visitor_of_send[take.calls.send[call]])
-        names.append(take.class_of(visitor) if visitor < len(take.strings) else _name_of(scene, call))
-    return listed([name for name in names if name])
+    send = take.calls.send[call : call + 1]
+    visitor = int(take.visitor_of_send[send[0]])
+    if visitor < len(take.strings):
+        spawned = take.objects.class_of(np.array([visitor]))[0] != ABSENT_TEXT
+        name = take.class_of(visitor)
+    else:
+        spawned = False
+        (name,) = json_values(take.tables["send"].json("d"), send, _named)
+    return name if spawned else name.partition("#")[0].rstrip(NUMBERING)
 
 
-def _name_of(scene: Scene, call: int) -> str:
-    """Return the class of a visitor whose name no record has, from the data of the send."""
-    (name,) = json_values(
-        scene.take.tables["send"].json("d"),
-        scene.take.calls.send[call : call + 1],
-        lambda data: str(data.get("other")) if isinstance(data, dict) else "",
-    )
-    return name.partition("#")[0]
+def _named(data: object) -> str:
+    """Return the name of who is in the zone; empty for a number or the like."""
+    other = data.get("other") if isinstance(data, dict) else None
+    return other if isinstance(other, str) else ""
 
 
 def tell(scene: Scene, visit: Visits, others: Array, summary: str) -> Found:
