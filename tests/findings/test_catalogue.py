@@ -45,6 +45,32 @@ def test_the_twins_are_left_alone_at_other_rates(scene: Quiet, hz: int) -> None:
     assert [(finding.id, finding.summary) for finding in found if finding.severity.value in ("fault", "waste")] == []
 
 
+@pytest.mark.parametrize("share", [0.5, 0.8, 0.97])
+@pytest.mark.parametrize("scene", QUIET, ids=lambda scene: scene.build.__name__)
+def test_the_twins_are_left_alone_where_the_stream_is_cut_off(scene: Quiet, share: float) -> None:
+    """What had no time to come is not missed; only the call that it ends in is told of."""
+    stage, frames = built(scene.build, scene.stage)
+    stage.run(frames)
+    stage.lines = stage.lines[: int(len(stage.lines) * share)]
+    told = [finding for finding in stage.found(bye=False) if finding.severity.value != "note"]
+    assert [finding.summary for finding in told if finding.cause != "endless-loop"] == []
+
+
+def test_a_clip_that_ends_with_the_take_may_be_followed_by_another() -> None:
+    """A frame later one would be seen to begin; until then nobody knows what the wait is for."""
+    for build, cause in (
+        (clips.a_clip_without_the_mark_that_is_waited_for, "wait-without"),
+        (clips.a_wait_outlives_its_clip, "clip-ended"),
+    ):
+        stage, frames = built(build)
+        (finding,) = stage.findings(frames)
+        ended = finding.frames[0]
+        for kept, known in ((ended + 1, False), (ended + 2, True)):
+            stage, _ = built(build)
+            found = stage.findings(kept + 1, bye=False)
+            assert [one.cause for one in found if one.cause == cause] == [cause] * known
+
+
 def test_every_symptom_is_answered_and_every_cause_names_a_weave_that_proves_it() -> None:
     """What a cause says of itself goes before what its kind says."""
     for symptom in SYMPTOMS:

@@ -71,6 +71,12 @@ class Clips:
             other = np.append(self.following, -1)[other]
         return found
 
+    def outlived(self) -> Array:
+        """Return a boolean array (plays,): the take goes on so long after its end that another begun at once would be seen."""
+        frames = self._scene.take.frames
+        last = np.array([frames.of_peer(peer).stop - 1 for peer in range(len(self._scene.take.peers))], np.int64)
+        return self.stopped & (self.end_frame + 1 < last[self.peer])
+
     def subject(self, plays: Array, **more: str) -> Subject:
         """Return the subject shared by plays of one class and clip: the owner too, if it is but one."""
         take = self._scene.take

@@ -50,11 +50,11 @@ def waited_in_vain(scene: Scene) -> dict[tuple[int, int], list[tuple[int, int]]]
     likely_lacking = fit.any(axis=1) & _among(all_clips.having, all_clips.class_of_play[nearest], events[likely])
     marked = {(clip, mark) for clip, marks in all_clips.marks_of_clip.items() for mark in marks}
     likely_lacking &= ~(fit & _among(marked, all_clips.clip_of_play[plays], asked)).any(axis=1)
-    playing = fit & (known.stop_line[plays] < waits.end[likely][:, None])
+    playing = fit & known.outlived()[plays] & (known.stop_line[plays] < waits.end[likely][:, None])
     likely_lacking &= playing.any(axis=1)
     for row in np.flatnonzero(likely_lacking).tolist():
         wait, mine = int(likely[row]), plays[row][playing[row]]
-        if not _met_right_after(scene, wait, int(mine[-1])):
+        if not (_met_right_after(scene, wait, int(mine[-1])) or _may_yet_be_met(scene, wait, int(mine[-1]))):
             found.setdefault((int(all_clips.clip_of_play[mine[0]]), int(events[wait])), []).append((int(mine[0]), wait))
     return found
 
@@ -109,6 +109,16 @@ def _met_right_after(scene: Scene, wait: int, play: int) -> bool:
     return by < 0 or bool(known.begin_frame[by] <= known.end_frame[play] + 1)
 
 
+def _may_yet_be_met(scene: Scene, wait: int, play: int) -> bool:
+    """Say whether a clip with the mark took over from this one, and plays on where the take ends."""
+    known, all_clips = scene.once(clips), scene.once(marked_clips)
+    following = int(known.following[play])
+    if following < 0 or known.stopped[following] or known.begin_frame[following] > known.end_frame[play] + 1:
+        return False
+    awaited = int(scene.take.tables["wait"]["ev"][wait])
+    return awaited in all_clips.marks_of_clip.get(int(all_clips.clip_of_play[following]), ())
+
+
 def find(scene: Scene) -> Iterator[Found]:
     """Yield clips without the mark that is waited for."""
     known, all_clips = scene.once(clips), scene.once(marked_clips)
@@ -138,5 +148,5 @@ WAIT_WITHOUT = Cause(
     Severity.FAULT,
     find,
     about="A clip ends while its owner waits for a mark that it lacks and another clip of the class has.",
-    quiet="a wait that another clip, begun at once, meets.",
+    quiet="a wait that another clip, begun at once, meets or may yet meet; a clip that ends with the take.",
 )

@@ -33,5 +33,5 @@ CLIP_ENDED = Cause(
     springs_from=FROM_THE_MARK,
     weave="clips",
     about="The clip that carried the mark ended, no other began, and the mark is still waited for.",
-    quiet="a wait that is given up.",
+    quiet="a wait that is given up; a clip that ends with the take.",
 )

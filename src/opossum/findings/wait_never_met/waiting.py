@@ -55,7 +55,7 @@ def never_met(scene: Scene) -> NeverMet:
     play = np.append(plays, -1)[found]
     frames = take.frames.rows_of_lines(table["p"], table["line"]).astype(np.int64)[rows]
     sound = (found >= 0) & (known.begin_frame[play] <= frames + 1) & ~known.replaced()[play]
-    sound &= known.stop_line[play] < gone_line
+    sound &= known.outlived()[play] & (known.stop_line[play] < gone_line)
     play_of[sound] = play[sound]
     return NeverMet(rows, play_of, gone_line)
 
