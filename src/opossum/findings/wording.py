@@ -26,6 +26,11 @@ def listed(names: Sequence[str], most: int = 4) -> str:
     return tr("{names} and {last}", names=", ".join(names[:-1]), last=names[-1]) if len(names) > 1 else "".join(names)
 
 
+def event_named(name: str) -> str:
+    """Return an event as a sentence names it, also one that no record names."""
+    return f"`{name}`" if name.strip() else tr("an unnamed event")
+
+
 def at_place(place: str) -> str:
     """Return `` (file:line)`` or nothing."""
     return f" ({place})" if place else ""

@@ -25,7 +25,7 @@ def find(scene: Scene) -> Iterator[Found]:
         ignored,
         None,
         tr(
-            "A delay for `{event}` of {owners} was set {asked} while one was pending and landed "
+            "A delay for `{event}` of {owners} was set {asked} while one was pending and "
             "{landed}: only the first counts."
         ),
         tr("Say in {cls} whether setting it again should begin anew, add, or do nothing, as now"),

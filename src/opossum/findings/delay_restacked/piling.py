@@ -122,7 +122,7 @@ def told(
 ) -> Iterator[Found]:
     """Yield findings about piles, each with the frames in which it shows, one for each peer, owner's class and event.
 
-    The texts name {event}, {owners}, {asked} (how often it was set), {landed} (how often it fired) and {cls}.
+    The texts name {event}, {owners}, {asked} (how often it was set), {landed} (“landed …”: how often it fired) and {cls}.
     """
     take = scene.take
     if not wanted:
@@ -137,12 +137,13 @@ def told(
         landings = np.sort(landings[landings >= 0])
         calls = scene.calls_of_sends(landings)
         owners = owners_of_arms(scene, arms)
+        times = sum(int(pile.landed.sum()) for pile, _ in mine)
         at = take.text(int(table["at"][arms[0]]))
         words = {
             "event": take.text(int(take.arms.event[arms[0]])),
             "owners": listed(owners),
             "asked": counted(len(arms), "time"),
-            "landed": counted(len(landings), "time"),
+            "landed": tr("landed {times}", times=counted(times, "time")) if times else tr("never landed"),
             "cls": take.class_of(int(table["o"][arms[0]])) or owners[0],
         }
         evidence = scene.evidence("arm", arms[:6].tolist(), tr("set while one was pending"))

@@ -24,7 +24,7 @@ def find(scene: Scene) -> Iterator[Found]:
         again,
         None,
         tr(
-            "A delay for `{event}` of {owners} was set {asked} while one was pending and landed "
+            "A delay for `{event}` of {owners} was set {asked} while one was pending and "
             "{landed}: each time it begins anew, and a steady trigger puts it off for ever."
         ),
         tr("Set the delay for `{event}` only while none is pending, or bound how often {cls} may put it off"),

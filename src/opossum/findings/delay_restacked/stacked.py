@@ -20,7 +20,7 @@ def is_stacked(pile: Pile) -> bool:
 
 def find(scene: Scene) -> Iterator[Found]:
     """Yield delays that pile up."""
-    summary = tr("A delay for `{event}` of {owners} was set {asked} while one was pending, and landed {landed}")
+    summary = tr("A delay for `{event}` of {owners} was set {asked} while one was pending, and {landed}")
     advice = tr("Clear the pending delay for `{event}` before it is set again, or do not set it while one is pending")
     stacked = [pile for pile in scene.once(piles) if is_stacked(pile)]
     acting = [(pile, frames_of_landings(scene, pile)) for pile in stacked if pile.acted[pile.landed].all()]

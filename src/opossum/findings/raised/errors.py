@@ -9,7 +9,7 @@ import numpy as np
 from opossum.findings.finding import Found
 from opossum.findings.listening import listening
 from opossum.findings.scene import Scene
-from opossum.findings.wording import at_place
+from opossum.findings.wording import at_place, event_named
 from opossum.stream.tables import Array
 from opossum.take.grouping import distinct, factorised
 from opossum.words import counted, tr
@@ -86,10 +86,10 @@ def tell(scene: Scene, calls: Array, shown: Array, rest: str, advice: str, binds
         count=len(calls),
         cost_ns=scene.cost_of(calls),
         summary=tr(
-            "{fn} ended in an error {times} when called for `{ev}`: {texts}{rest}.",
+            "{fn} ended in an error {times} when called for {ev}: {texts}{rest}.",
             fn=subject.fn,
             times=counted(len(calls), "time"),
-            ev=subject.ev,
+            ev=event_named(subject.ev),
             texts=texts[0][0] or tr("no text"),
             rest=rest,
         ),

@@ -14,7 +14,7 @@ from opossum.findings.links import FROM_STALE_CALLS
 from opossum.findings.scene import Scene
 from opossum.findings.settings import Threshold
 from opossum.findings.stale_listener.outliving import gone_evidence
-from opossum.findings.wording import at_place, listed
+from opossum.findings.wording import at_place, event_named, listed
 from opossum.stream.tables import Array
 from opossum.take.grouping import parted
 from opossum.take.indexes.objects import NEVER
@@ -89,7 +89,7 @@ def _tell(scene: Scene, arms: Array, fired: Array) -> Found:
     owners = owners_of_arms(scene, arms)
     loops = (np.asarray(table["loop"])[arms] == 1).any()
     what = tr("timer") if loops else tr("delay")
-    event, at = take.text(int(take.arms.event[arms[0]])), take.text(int(table["at"][arms[0]]))
+    event, at = event_named(take.text(int(take.arms.event[arms[0]]))), take.text(int(table["at"][arms[0]]))
     calls = scene.calls_of_sends(np.sort(fired))
     frames = take.sends.frame[fired] if len(fired) else take.frames.rows_of_lines(table["p"][arms], gone_line)
     how = tr("fired {times} after", times=counted(len(fired), "time")) if len(fired) else tr("stayed set after")
@@ -102,7 +102,7 @@ def _tell(scene: Scene, arms: Array, fired: Array) -> Found:
         count=len(fired) or len(arms),
         cost_ns=scene.cost_of(calls),
         summary=tr(
-            "The {what} for `{event}` of {owners} {how} {its_owner} went.",
+            "The {what} for {event} of {owners} {how} {its_owner} went.",
             what=what,
             event=event,
             owners=listed(owners),
@@ -110,7 +110,7 @@ def _tell(scene: Scene, arms: Array, fired: Array) -> Found:
             its_owner=tr("its owner") if len(owners) == 1 else tr("their owners"),
         ),
         advice=tr(
-            "Clear the {what} for `{event}` where {class_of} is destroyed{place}.",
+            "Clear the {what} for {event} where {class_of} is destroyed{place}.",
             what=what,
             event=event,
             class_of=take.class_of(int(table["o"][arms[0]])) or tr("its owner"),

@@ -11,7 +11,7 @@ from opossum.findings.finding import Finding, Found, Severity, Subject
 from opossum.findings.frame_times import play_ends
 from opossum.findings.scene import Scene
 from opossum.findings.settings import Threshold
-from opossum.findings.wording import listed
+from opossum.findings.wording import event_named, listed
 from opossum.stream.tables import Array
 from opossum.take.grouping import parted
 from opossum.words import counted, tr
@@ -64,9 +64,9 @@ def _tell(scene: Scene, puts: Array) -> Found:
         frame_rows=waits.frame[puts],
         count=len(puts),
         summary=tr(
-            "{sends} of `{event}` put on queue `{queue}` {was} never pulled: {last}.",
+            "{sends} of {event} put on queue `{queue}` {was} never pulled: {last}.",
             sends=counted(len(puts), "send"),
-            event=event,
+            event=event_named(event),
             queue=queue,
             was=tr("was") if len(puts) == 1 else tr("were"),
             last=last,

@@ -1,0 +1,41 @@
+"""Recorders tell what they know: a scene from which an optional field is left out is still judged, in whole sentences."""
+
+from __future__ import annotations
+
+import json
+import re
+
+import pytest
+
+from findings.scenes import FAULTS, Fault, built, clips, hearing, order, timing  # noqa: F401
+from opossum.findings.examine import examine
+from opossum.stream.kinds import KINDS
+from tape import read
+
+GAPS = re.compile(
+    r"``|\bNone\b|\bnan\b|  | [.,:;]|\(\)|\( | \)|[{}]|(?<![\d,.])[01] (times|frames)\b|\b(of|by|and)[.,:;]"
+)
+"""What a sentence says where a name or a number is missing in it."""
+
+ALWAYS_TOLD = {("bind", "fn"), ("bind", "o"), ("call", "fn"), ("call", "o"), ("wait", "ev"), ("watch", "o")}
+"""What the contract asks for, and the reader takes to be empty where it is not there."""
+
+
+def optional_fields(lines: list[dict]) -> list[tuple[str, str]]:
+    """Return (kind, field) of everything in a stream that a recorder may leave out."""
+    optional = {(name, field.name) for name, kind in KINDS.items() for field in kind.fields if not field.required}
+    return sorted({(line["k"], name) for line in lines for name in line} & optional - ALWAYS_TOLD)
+
+
+@pytest.mark.parametrize("scene", FAULTS, ids=lambda scene: scene.build.__name__)
+def test_sentences_are_whole_without_a_field(scene: Fault) -> None:
+    """Whatever is found then: no name is empty, and no number is told of what is not known."""
+    stage, frames = built(scene.build, scene.stage)
+    lines = [json.loads(line) for line in stage.run(frames).bytes().splitlines()]
+    fields = optional_fields(lines)
+    assert fields
+    for kind, field in fields:
+        kept = [{name: value for name, value in line.items() if (line["k"], name) != (kind, field)} for line in lines]
+        for finding in examine(read("".join(json.dumps(line) + "\n" for line in kept).encode())):
+            for text in (finding.summary, finding.advice, *finding.details):
+                assert not GAPS.search(text), (kind, field, text)
