@@ -282,3 +282,86 @@ def test_what_the_machine_took_from_a_frame_is_told(tmp_path):
     idle = play(tmp_path).tables["idle"]
     assert len(idle) >= 140 and (np.asarray(idle["ready"]) >= 0).all()
     assert (np.asarray(idle["cpu"]) > 0).all() and int(np.asarray(idle["cpu"]).max()) < 10**9
+
+
+OWN_FUNCTIONS = """
+Player = {} Player.__index = Player
+function Player.new(x) return setmetatable({ x = x }, Player) end
+function Player:update(dt) self.x = self.x + dt end
+function Player:draw() end
+local Ant = {} Ant.__index = Ant
+function Ant.new(i) return setmetatable({ i = i }, Ant) end
+function Ant:update(dt) self.i = self.i + twice(1) end
+function twice(n) return 2 * n end
+world = { ants = {} }
+function world.update(dt) for _, ant in ipairs(world.ants) do ant:update(dt) end end
+local function keys() local down = keys_down() return down end
+function keys_down() return 1 end
+menu = { turns = 0 }
+function menu.update(dt) menu.turns = menu.turns + 1 end
+game = {}
+function game.update(dt) keys() player:update(dt) world.update(dt) end
+local state = menu
+local turns = 0
+function love.load()
+	player = Player.new(1)
+	for i = 1, 5 do world.ants[i] = Ant.new(i) end
+	keys_down() player:update(1)
+end
+function love.update(dt)
+	for _ = 1, STEPS do state.update(dt) end
+	turns = turns + 1
+	if turns == 40 then state = game end
+	if turns == 240 then love.event.quit() end
+	love.timer.sleep(0.01)
+end
+function love.draw() player:draw() end
+"""
+
+
+def called(take: Take) -> dict[tuple[str, str], int]:
+    """Return how often each function of each object was called."""
+    return Counter((take.owner_of_call(call), take.function_of_call(call)) for call in range(len(take.calls)))
+
+
+def test_the_games_own_functions_are_seen(tmp_path):
+    """What a turn calls, through what hands on, also once another part of the game runs; and its objects, each by itself."""
+    (tmp_path / "main.lua").write_text(OWN_FUNCTIONS.replace("STEPS", "1"))
+    status, take = recorded(tmp_path, "--love", str(tmp_path))
+    assert status == 0 and check_take(take) == []
+    seen = called(take)
+    own = {named: count for named, count in seen.items() if named[0] != "love"}
+    assert set(own) == {
+        ("menu", "menu.update"),
+        ("main", "keys"),
+        ("Player#1", "Player.update"),
+        ("Player#1", "Player.draw"),
+        ("world", "world.update"),
+        *((f"Ant#{number}", "Ant.update") for number in range(1, 6)),
+    }
+    assert 5 <= own["menu", "menu.update"] <= 40 and own["Player#1", "Player.draw"] >= 150
+    assert len({own["main", "keys"], own["Player#1", "Player.update"], own["world", "world.update"]}) == 1
+    assert own["main", "keys"] > own["Ant#1", "Ant.update"] == own["Ant#5", "Ant.update"] > 0
+    assert causes(take) == []
+
+
+def test_a_function_that_is_run_by_another_way_is_only_run(tmp_path):
+    """Loading calls it before anything is known; what runs again within a turn is another turn's doing."""
+    (tmp_path / "main.lua").write_text(OWN_FUNCTIONS.replace("STEPS", "2"))
+    _, take = recorded(tmp_path, "--love", str(tmp_path))
+    assert called(take)["Player#1", "Player.update"] == 0
+    updates = [call for call in range(len(take.calls)) if take.function_of_call(call) == "love.update"]
+    assert len(updates) == 240 and causes(take) == []
+
+
+def test_an_error_in_one_of_the_games_own_functions_keeps_its_place(tmp_path):
+    """It passes through what stands in for the function; its call ends in it."""
+    text = OWN_FUNCTIONS.replace("STEPS", "1").replace(
+        "self.x = self.x + dt", "self.x = self.x + (turns ~= 200 and dt or nil)"
+    )
+    (tmp_path / "main.lua").write_text("turns = 0\n" + text.replace("local turns = 0", "turns = 0"))
+    take = killed(tmp_path, "love", 6, "--love", str(tmp_path))
+    raised = next(finding for finding in examine(take) if finding.kind == "raised")
+    said = " ".join(take.text(int(code)) for code in take.tables["say"]["text"])
+    assert "main.lua:5" in said and "arithmetic" in said
+    assert raised.subject.fn == "Player.update" and "arithmetic" in raised.summary

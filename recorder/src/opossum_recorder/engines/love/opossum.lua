@@ -409,11 +409,23 @@ local function traced(message)
 	return message:find("stack traceback", 1, true) and message or debug.traceback(message, 2)
 end
 
+local function look_at_call(s, o, fn, call)
+	local of = sent[s] or {}
+	local key = o .. fn .. (of.ev or "") -- bound once or twice, it is one listener
+	local again = ran[key]
+	ran[key], call.fn, call.began = true, fn, now()
+	if stop_at == "call" or stop_at == "any" then
+		hold(nil, call)
+	else
+		look("call", { ev = of.ev, o = o, cls = classes[o], fn = fn, via = of.via }, of.d, call, again)
+	end
+end
+
 -- Run a function as one call for a send; b is a listener's number or nil. Errors pass through.
 local function run(s, b, o, fn, f, ...)
 	if type(fn) ~= "string" then fn = "listener" end
 	s = type(s) == "number" and s or 0
-	local call = { id = new("c"), sends = 0, shown = fn .. (place(f) and " " .. place(f) or "") }
+	local call = { id = new("c"), sends = 0, f = f, runs = fn, shown = fn .. (place(f) and " " .. place(f) or "") }
 	record("call", ',"c":' .. call.id .. ',"s":' .. s .. (b and ',"b":' .. b or "") .. field("o", o) .. field("fn", fn) .. field("at", place(f)))
 	calls[#calls + 1] = call
 	local owner = ...
@@ -425,17 +437,7 @@ local function run(s, b, o, fn, f, ...)
 	end
 	tell_beat()
 	flush()
-	if watching then
-		local of = sent[s] or {}
-		local key = o .. fn .. (of.ev or "") -- bound once or twice, it is one listener
-		local again = ran[key]
-		ran[key], call.fn, call.began = true, fn, now()
-		if stop_at == "call" or stop_at == "any" then
-			hold(nil, call)
-		else
-			look("call", { ev = of.ev, o = o, cls = classes[o], fn = fn, via = of.via }, of.d, call, again)
-		end
-	end
+	if watching then look_at_call(s, o, fn, call) end
 	return finish(call, xpcall(f, traced, ...))
 end
 
@@ -482,6 +484,265 @@ end
 function R.disarm(a, how) if file then record("disarm", ',"a":' .. id(a) .. field("how", how or "cleared") .. within()) end end
 function R.watch(o, name, v) record("watch", field("o", o) .. field("name", name) .. ',"v":' .. value(v)) end
 function R.say(text, level) record("say", field("text", text) .. field("level", level)) end
+
+-- --- the game's own functions --------------------------------------------------------------------
+
+-- What `love.update` and `love.draw` call once a frame, by themselves or through what only hands on, is recorded, and so is
+-- what those call once a frame for each of several objects.  For some frames now and then the interpreter tells of every
+-- call (LuaJIT compiles nothing meanwhile); what came in nearly all of their runs is replaced where it stands.
+local LOOKED_RUNS, LOOKED_FRAMES, FEWEST_RUNS, NEARLY_ALL, DEEPEST = 12, 60, 6, 0.75, 3
+local MOST_OBJECTS, MOST_RUNS = 40, 200 -- of one function that are recorded, and runs of a frame
+local TOLD_RUNS = 8 -- of a frame, that are in the file before they begin
+local MOST_SEEN, LONGEST_LOOK_S = 20000, 0.012 -- calls, and time, of a frame that is looked at
+local SOONEST_S, LATEST_S, SILENT_RUNS = 1, 64, 10
+local looks = { under_way = true, runs_left = LOOKED_RUNS, frames_left = LOOKED_FRAMES, wait = SOONEST_S, again_at = 0, silent = 0, silent_wait = SOONEST_S,
+	ended = 0, runs = 0, of_update = 0, new = false, turn = false }
+local turns, known, foreign = setmetatable({}, { __mode = "k" }), setmetatable({}, { __mode = "k" }), setmetatable({}, { __mode = "k" })
+local objects, numbers = setmetatable({}, { __mode = "k" }), {} -- names of objects; how many there were of each class
+local seen, seen_calls, seen_until, compiles = {}, 0, 0, false
+
+local function is_games_own(f)
+	local info = debug.getinfo(f, "S")
+	return info.what ~= "C" and info.source:sub(1, 1) == "@" and not info.source:find("opossum%.lua$")
+end
+
+local function of_turn(f)
+	local of = seen[f]
+	if not of then
+		of = { runs = 0, called = {} }
+		seen[f] = of
+	end
+	return of
+end
+
+-- The interpreter tells of a call: who is called by a turn, and for which object.
+local function seen_call()
+	seen_calls = seen_calls + 1
+	if seen_calls > MOST_SEEN or (seen_calls % 256 == 0 and now() > seen_until) then return debug.sethook() end
+	local f = debug.getinfo(2, "f").func
+	if foreign[f] then return end
+	if turns[f] then of_turn(f).runs = of_turn(f).runs + 1 end
+	local above, open = debug.getinfo(3, "f"), calls[#calls]
+	local caller = above and above.func
+	-- what a turn called last takes its place
+	if caller == xpcall and open and open.f ~= f then caller = open.f end
+	if not caller or not turns[caller] then return end
+	if not is_games_own(f) then
+		foreign[f] = true
+		return
+	end
+	local of = of_turn(caller)
+	local entry = of.called[f]
+	if not entry then
+		entry = { runs = 0, objects = 0, most = 0, often = false }
+		of.called[f] = entry
+	end
+	if entry.run ~= of.runs then entry.run, entry.runs, entry.now, entry.count = of.runs, entry.runs + 1, {}, 0 end
+	local _, first = debug.getlocal(2, 1)
+	local key = type(first) == "table" and first or "nobody"
+	if entry.now[key] then entry.often = true end
+	entry.now[key], entry.count, entry.self = true, entry.count + 1, type(first) == "table" and first or entry.self
+	entry.objects, entry.most = entry.objects + 1, math.max(entry.most, entry.count)
+end
+
+local function key_of(t, v)
+	for k, held_there in next, t do
+		if rawequal(held_there, v) then return k end
+	end
+end
+
+-- What the line that a function begins on calls it: the table, or nil, and the name; `Player` and `update` of `function Player:update()`.
+local function name_in_source(f)
+	local info, line_number = debug.getinfo(f, "S"), 0
+	local done, named = pcall(function()
+		local file_name = info.source:sub(2)
+		if file_name == "main.lua" then file_name = "opossum_game_main.lua" end -- what lies there is the recorder's
+		for line in love.filesystem.lines(file_name) do
+			line_number = line_number + 1
+			if line_number == info.linedefined then
+				return line:match("function%s+([%w_.:]+)%s*%(") or line:match("([%w_.:]+)%s*=%s*function%s*%(")
+			end
+		end
+	end)
+	if not done or not named then return nil, nil end
+	local of, name = named:match("^(.*)[.:]([%w_]+)$")
+	return of, name or named
+end
+
+-- Where a function stands that a turn calls: how to put another in its place, the name it has there, and in which table.
+local function place_in_game(f, caller, self)
+	local t, steps = self, 0
+	while type(t) == "table" and steps < 8 do
+		local k = key_of(t, f)
+		if k ~= nil then return function(w) rawset(t, k, w) end, k, t end
+		local meta = debug.getmetatable(t)
+		t, steps = meta and rawget(meta, "__index"), steps + 1
+	end
+	for i = 1, 255 do
+		local name, v = debug.getupvalue(caller, i)
+		if not name then break end
+		if rawequal(v, f) then return function(w) debug.setupvalue(caller, i, w) end, name, nil end
+		local k = type(v) == "table" and key_of(v, f)
+		if k then return function(w) rawset(v, k, w) end, k, v end
+	end
+	local env = getfenv and getfenv(caller) or _G
+	local k = key_of(env, f)
+	if k then return function(w) rawset(env, k, w) end, k, nil end
+	for _, all in ipairs({ env, package.loaded }) do
+		for _, held_there in next, all do
+			k = type(held_there) == "table" and key_of(held_there, f)
+			if k then return function(w) rawset(held_there, k, w) end, k, held_there end
+		end
+	end
+end
+
+local function finish_own(call, told, ok, ...)
+	while #calls > 0 and table.remove(calls) ~= call do end
+	record("ret", ',"c":' .. call.id .. (ok and "" or field("err", (...))))
+	if watching then look_back(call) end
+	if told then flush() end
+	if not ok then error((...), 0) end
+	return ...
+end
+
+-- Stands in for one of the game's functions: recorded while a turn runs that calls it, else only run.
+local function stand_in(f, fn, owner, cls)
+	local at = place(f)
+	local shown, fields = fn .. (at and " " .. at or ""), field("fn", fn) .. field("at", at)
+	local of_owner = field("o", owner)
+	return function(...)
+		local open = calls[#calls]
+		if not file or not open or not turns[open.f] or looks.runs >= MOST_RUNS then return f(...) end
+		looks.runs = looks.runs + 1
+		if calls[1].runs == "love.update" then looks.of_update = looks.of_update + 1 end
+		local first, o, of_object = ..., owner, of_owner
+		if cls and type(first) == "table" then
+			o = objects[first]
+			if not o then
+				numbers[cls] = (numbers[cls] or 0) + 1
+				o = cls .. "#" .. numbers[cls]
+				objects[first] = o
+			end
+			of_object = field("o", o)
+			if link then tables[o] = first end
+		end
+		local ran_before = open.turn and open.ran[f]
+		if not open.turn or (ran_before and ran_before[o]) then -- a function that runs again for one object does so for something else
+			open.turn, open.ran = R.send("frame of " .. open.runs, nil, nil, { via = "tick" }), {}
+			ran_before = nil
+		end
+		if not ran_before then
+			ran_before = {}
+			open.ran[f] = ran_before
+		end
+		ran_before[o] = true
+		local told = looks.runs <= TOLD_RUNS
+		local call = { id = new("c"), sends = 0, f = f, runs = fn, shown = shown }
+		record("call", ',"c":' .. call.id .. ',"s":' .. open.turn .. of_object .. fields)
+		calls[#calls + 1] = call
+		if told then flush() end
+		if watching then look_at_call(open.turn, o, fn, call) end
+		return finish_own(call, told, xpcall(f, traced, ...))
+	end
+end
+
+local function record_own(f, caller, self)
+	known[f] = true
+	local put, key, t = place_in_game(f, caller, self)
+	if not put then return end
+	local of, name = name_in_source(f)
+	local file_name = debug.getinfo(f, "S").source:match("([^/@]+)%.lua$") or "game"
+	if of == "self" or of == "M" then of = file_name end -- what many files call their own table
+	local is_method = type(self) == "table" and self ~= t and t ~= nil
+	local owner = of or file_name
+	put(stand_in(f, (of and of .. "." or is_method and file_name .. "." or "") .. (name or tostring(key)), owner, is_method and owner or nil))
+	turns[f] = { depth = DEEPEST, records = true, updates = turns[caller].updates }
+	looks.new = true
+end
+
+-- After some frames that were looked at: what is a turn, and what is recorded.
+local function judge()
+	for caller, of in pairs(seen) do
+		local turn, called, once = turns[caller], of.called, {}
+		for f, entry in pairs(called) do
+			if entry.runs >= math.max(FEWEST_RUNS, NEARLY_ALL * of.runs) and not entry.often and entry.most <= MOST_OBJECTS then
+				local several = entry.objects >= 2 * entry.runs -- what many objects draw says little for what it costs
+				if several and turn.updates or not (several or turn.records) then once[#once + 1] = f end
+			end
+		end
+		local only = #once == 1 and once[1]
+		if only and not known[only] and not turn.records and turn.depth < DEEPEST and called[only].most == 1 then
+			known[only] = true
+			turns[only] = { depth = turn.depth + 1, by = caller, self = called[only].self, updates = turn.updates }
+			looks.new, looks.turn, turn.found = true, true, true
+		else
+			for _, f in ipairs(once) do
+				if not known[f] then record_own(f, caller, called[f].self) end
+			end
+			turn.found = turn.found or #once > 0
+		end
+	end
+	-- a turn that hands on to nothing is the function itself
+	for f, turn in pairs(turns) do
+		if turn.by and not turn.found and not turn.records then
+			if turn.looked then record_own(f, turn.by, turn.self) end
+			turn.looked = true
+		end
+	end
+end
+
+local function end_look()
+	if jit and compiles then jit.on() end
+	local done = pcall(judge)
+	seen = {}
+	looks.wait = not done and math.huge or looks.new and SOONEST_S or math.min(2 * looks.wait, LATEST_S)
+	looks.silent_wait = looks.new and SOONEST_S or math.min(2 * looks.silent_wait, LATEST_S)
+	looks.under_way, looks.ended, looks.silent = false, now(), 0
+	looks.again_at = looks.ended + (looks.turn and done and 0 or looks.wait) -- what a turn calls is looked at right away
+	looks.new, looks.turn = false, false
+end
+
+-- Once a frame: see whether to look, or to look no more.
+local function plan_look()
+	looks.runs = 0
+	if looks.under_way then
+		looks.frames_left = looks.frames_left - 1
+		if looks.frames_left <= 0 or looks.runs_left <= 0 then end_look() end
+		return
+	end
+	-- another part of the game runs now, if nothing that is known does any more
+	local silent = looks.silent >= SILENT_RUNS and now() >= looks.ended + looks.silent_wait
+	if looks.wait < math.huge and (now() >= looks.again_at or silent) then
+		looks.under_way, looks.runs_left, looks.frames_left = true, LOOKED_RUNS, LOOKED_FRAMES
+		compiles = jit and jit.status()
+		if compiles then
+			jit.off()
+			jit.flush()
+		end
+	end
+end
+
+local function run_callback(s, o, fn, f, ...) return run(s, nil, o, fn, f, ...) end
+
+local function unhooked(...)
+	debug.sethook()
+	return ...
+end
+
+-- Run a turn, `love.update` or `love.draw`, and be told of its calls while they are looked at.
+local function run_turn(s, o, fn, f, ...)
+	turns[f] = turns[f] or { depth = 0, updates = fn == "love.update" }
+	if fn == "love.update" then
+		looks.silent = looks.of_update == 0 and next(known) and looks.silent + 1 or 0
+		if looks.of_update > 0 then looks.silent_wait = SOONEST_S end
+		looks.of_update = 0
+	end
+	if not looks.under_way or debug.gethook() then return run(s, nil, o, fn, f, ...) end
+	if fn == "love.update" then looks.runs_left = looks.runs_left - 1 end
+	seen_calls, seen_until = 0, now() + LONGEST_LOOK_S
+	debug.sethook(seen_call, "c")
+	return unhooked(run(s, nil, o, fn, f, ...))
+end
 
 -- --- the engine ----------------------------------------------------------------------------------
 
@@ -619,7 +880,7 @@ local function watch_callbacks()
 					local more = PHASES[name] and { via = "tick" } or INPUTS[name] and { via = "input", edge = INPUTS[name], key = tostring((...)) } or { via = "life" }
 					s = R.send(name, o, nil, more)
 				end
-				return run(s, nil, o, "love." .. name, f, ...)
+				return (PHASES[name] and run_turn or run_callback)(s, o, "love." .. name, f, ...)
 			end
 		end
 		return wrappers[f]
@@ -769,6 +1030,7 @@ local function begin_frame()
 	begin_processor()
 	record("frame", ',"n":' .. frame)
 	tell_beat()
+	plan_look()
 	if not link then return end
 	local line = asked:pop()
 	while line do
