@@ -365,3 +365,33 @@ def test_an_error_in_one_of_the_games_own_functions_keeps_its_place(tmp_path):
     said = " ".join(take.text(int(code)) for code in take.tables["say"]["text"])
     assert "main.lua:5" in said and "arithmetic" in said
     assert raised.subject.fn == "Player.update" and "arithmetic" in raised.summary
+
+
+CROWD = """
+crowd = { all = {} }
+for number = 1, 6 do
+	local Kind = {} Kind.__index = Kind
+	_G["Kind" .. number] = Kind
+	Kind.update = function(self, dt) self.x = dt end
+	for _ = 1, 38 do table.insert(crowd.all, setmetatable({}, Kind)) end
+end
+function crowd.update(dt) for _, one in ipairs(crowd.all) do one:update(dt) end end
+function count(dt) turns = (turns or 0) + 1 end
+function love.update(dt)
+	crowd.update(dt) count(dt)
+	if turns == 260 then love.event.quit() end
+	love.timer.sleep(0.01)
+end
+"""
+
+
+def test_what_runs_too_often_is_recorded_no_more(tmp_path):
+    """It is said, what was left out until then is counted, and the rest goes on."""
+    (tmp_path / "main.lua").write_text(CROWD)
+    _, take = recorded(tmp_path, "--love", str(tmp_path))
+    said = [take.text(int(code)) for code in take.tables["say"]["text"]]
+    assert said == ["Opossum: Kind.update is recorded no more, for it runs 38 times a frame"]
+    calls_a_frame = np.bincount(take.calls.frame[take.calls.frame >= 0])
+    assert calls_a_frame.max() <= 1 + 200
+    assert take.recording.lost == 2 * (6 * 38 + 2 - 200)
+    assert calls_a_frame[-3] == 1 + 2 + 5 * 38

@@ -496,7 +496,7 @@ local TOLD_RUNS = 8 -- of a frame, that are in the file before they begin
 local MOST_SEEN, LONGEST_LOOK_S = 20000, 0.012 -- calls, and time, of a frame that is looked at
 local SOONEST_S, LATEST_S, SILENT_RUNS = 1, 64, 10
 local looks = { under_way = true, runs_left = LOOKED_RUNS, frames_left = LOOKED_FRAMES, wait = SOONEST_S, again_at = 0, silent = 0, silent_wait = SOONEST_S,
-	ended = 0, runs = 0, of_update = 0, new = false, turn = false }
+	ended = 0, runs = 0, of_update = 0, dropped = 0, new = false, turn = false }
 local turns, known, foreign = setmetatable({}, { __mode = "k" }), setmetatable({}, { __mode = "k" }), setmetatable({}, { __mode = "k" })
 local objects, numbers = setmetatable({}, { __mode = "k" }), {} -- names of objects; how many there were of each class
 local seen, seen_calls, seen_until, compiles = {}, 0, 0, false
@@ -606,13 +606,21 @@ local function finish_own(call, told, ok, ...)
 end
 
 -- Stands in for one of the game's functions: recorded while a turn runs that calls it, else only run.
-local function stand_in(f, fn, owner, cls)
+local function stand_in(f, fn, owner, cls, put)
+	local mine = { put = function() put(f) end, fn = fn, runs = 0 }
 	local at = place(f)
 	local shown, fields = fn .. (at and " " .. at or ""), field("fn", fn) .. field("at", at)
 	local of_owner = field("o", owner)
 	return function(...)
 		local open = calls[#calls]
-		if not file or not open or not turns[open.f] or looks.runs >= MOST_RUNS then return f(...) end
+		if not file or not open or not turns[open.f] then return f(...) end
+		if mine.frame ~= frame then mine.frame, mine.runs = frame, 0 end
+		mine.runs = mine.runs + 1
+		if not looks.busiest or mine.runs > looks.busiest.runs then looks.busiest = mine end
+		if looks.runs >= MOST_RUNS then
+			looks.dropped = looks.dropped + 1
+			return f(...)
+		end
 		looks.runs = looks.runs + 1
 		if calls[1].runs == "love.update" then looks.of_update = looks.of_update + 1 end
 		local first, o, of_object = ..., owner, of_owner
@@ -655,8 +663,9 @@ local function record_own(f, caller, self)
 	if of == "self" or of == "M" then of = file_name end -- what many files call their own table
 	local is_method = type(self) == "table" and self ~= t and t ~= nil
 	local owner = of or file_name
-	put(stand_in(f, (of and of .. "." or is_method and file_name .. "." or "") .. (name or tostring(key)), owner, is_method and owner or nil))
-	turns[f] = { depth = DEEPEST, records = true, updates = turns[caller].updates }
+	put(stand_in(f, (of and of .. "." or is_method and file_name .. "." or "") .. (name or tostring(key)), owner, is_method and owner or nil, put))
+	-- what objects call in their turn is their own affair: it would be more than can be read
+	if not turns[caller].records then turns[f] = { depth = DEEPEST, records = true, updates = turns[caller].updates } end
 	looks.new = true
 end
 
@@ -704,7 +713,12 @@ end
 
 -- Once a frame: see whether to look, or to look no more.
 local function plan_look()
-	looks.runs = 0
+	if looks.dropped > 0 then -- too much is recorded: without what runs most often it is enough
+		record("lost", ',"n":' .. 2 * looks.dropped)
+		record("say", field("text", "Opossum: " .. looks.busiest.fn .. " is recorded no more, for it runs " .. looks.busiest.runs .. " times a frame"))
+		looks.busiest.put()
+	end
+	looks.runs, looks.dropped, looks.busiest = 0, 0, nil
 	if looks.under_way then
 		looks.frames_left = looks.frames_left - 1
 		if looks.frames_left <= 0 or looks.runs_left <= 0 then end_look() end
