@@ -395,3 +395,34 @@ def test_what_runs_too_often_is_recorded_no_more(tmp_path):
     assert calls_a_frame.max() <= 1 + 200
     assert take.recording.lost == 2 * (6 * 38 + 2 - 200)
     assert calls_a_frame[-3] == 1 + 2 + 5 * 38
+
+
+def test_a_coroutine_that_goes_on_in_a_later_turn_ends_only_its_own_call(tmp_path):
+    """What it ends began long ago; the turn that it is resumed in goes on."""
+    (tmp_path / "main.lua").write_text("""
+local opossum = require "opossum"
+local bound, turns, story = nil, 0, nil
+function love.load()
+	bound = opossum.bind("told", "scene#1", "Scene.on_told")
+	story = coroutine.wrap(function()
+		opossum.call(opossum.send("told", ""), bound, function() coroutine.yield() end)
+		while true do coroutine.yield() end
+	end)
+end
+function love.update(dt)
+	turns = turns + 1
+	if turns == 10 or turns == 20 then
+		story()
+		opossum.send("after_" .. turns, "scene#1")
+	end
+	if turns == 40 then love.event.quit() end
+end
+""")
+    _, take = recorded(tmp_path, "--love", str(tmp_path))
+    sends = take.tables["send"]
+    by_event = {take.text(int(event)): int(c) for event, c in zip(sends["ev"], sends["c"], strict=True)}
+    update_calls = [call for call in range(len(take.calls)) if take.function_of_call(call) == "love.update"]
+    ids = np.asarray(take.tables["call"]["c"])
+    assert by_event["after_20"] == ids[update_calls[19]]
+    told = next(call for call in range(len(take.calls)) if take.function_of_call(call) == "Scene.on_told")
+    assert bool(take.calls.returned[told])

@@ -390,9 +390,19 @@ local function changed_own(call)
 	return 0
 end
 
+-- End a call and what ran within it. What a coroutine ends that began it in an earlier turn stands there no more.
+local function leave(call)
+	for i = #calls, 1, -1 do
+		if calls[i] == call then
+			for j = #calls, i, -1 do calls[j] = nil end
+			return
+		end
+	end
+end
+
 local function finish(call, ok, ...)
 	if call.before then call.own = (call.own or 0) + changed_own(call) end
-	while #calls > 0 and table.remove(calls) ~= call do end
+	leave(call)
 	local eff = call.changes and ',"eff":' .. (call.changes + call.sends) or ""
 	local own = call.own and ',"own":' .. (call.own + call.sends) or ""
 	record("ret", ',"c":' .. call.id .. eff .. own .. (ok and "" or field("err", (...))))
@@ -519,8 +529,9 @@ end
 local function seen_call()
 	seen_calls = seen_calls + 1
 	if seen_calls > MOST_SEEN or (seen_calls % 256 == 0 and now() > seen_until) then return debug.sethook() end
-	local f = debug.getinfo(2, "f").func
-	if foreign[f] then return end
+	local info = debug.getinfo(2, "f")
+	local f = info and info.func
+	if not f or foreign[f] then return end -- what goes wrong in here would go wrong in the game
 	if turns[f] then of_turn(f).runs = of_turn(f).runs + 1 end
 	local above, open = debug.getinfo(3, "f"), calls[#calls]
 	local caller = above and above.func
@@ -597,7 +608,7 @@ local function place_in_game(f, caller, self)
 end
 
 local function finish_own(call, told, ok, ...)
-	while #calls > 0 and table.remove(calls) ~= call do end
+	leave(call)
 	record("ret", ',"c":' .. call.id .. (ok and "" or field("err", (...))))
 	if watching then look_back(call) end
 	if told then flush() end
