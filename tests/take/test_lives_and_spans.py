@@ -147,3 +147,20 @@ def test_which_life_of_an_object_is_meant():
     assert lives.at(zero[:1] + 1, np.array([cat]), np.array([4])).tolist() == [-1]
     assert take.objects.lives(0, cat) == [(3000, 5000), (7000, NEVER)]
     assert take.objects.lives(0, dog) == [(6000, NEVER)] and take.objects.lives(1, cat) == []
+
+
+def test_the_first_arm_and_the_first_event_count_like_any_other():
+    """An arm's first end is its end; the event of one that told none is that of its first firing, of one that did its own."""
+    tape = Tape()("say", text="drip").frame()
+    tape("arm", a=1, what="timer", o="tap#1", loop=True, sec=0.1, ev="drip")
+    tape("arm", a=2, what="timer", o="tap#1", loop=True, sec=0.1)
+    tape("arm", a=3, what="delay", o="tap#1", loop=False, sec=0.1)
+    tape("send", s=1, ev="drop", via="timer", a=1)("send", s=2, ev="drop", via="timer", a=2)
+    tape("send", s=3, ev="drip", via="delay", a=3)("send", s=4, ev="drop", via="delay", a=3)
+    tape("disarm", a=1, how="cleared")("disarm", a=1, how="done")("disarm", a=3, how="done")("disarm", a=9, how="done")
+    take = tape.take(bye=False)
+
+    assert [take.text(int(code)) for code in take.arms.event] == ["drip", "drop", "drip"]
+    assert take.arms.end_line.tolist() == [11, NEVER, 10]
+    assert take.arms.end_ns.tolist() == [11_000, NEVER, 10_000]
+    assert [take.arms.firings.rows(arm).tolist() for arm in range(3)] == [[0], [1], [2, 3]]
