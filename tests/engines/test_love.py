@@ -426,3 +426,39 @@ end
     assert by_event["after_20"] == ids[update_calls[19]]
     told = next(call for call in range(len(take.calls)) if take.function_of_call(call) == "Scene.on_told")
     assert bool(take.calls.returned[told])
+
+
+def test_a_recorded_game_finds_what_it_saved(tmp_path):
+    """Its name is that of its folder or its file, which is where the engine keeps its saves; the take is named after it, too."""
+    main = "function love.load() print(love.filesystem.getIdentity()) love.event.quit() end"
+    folder = tmp_path / "supper"
+    folder.mkdir()
+    (folder / "main.lua").write_text(main)
+    with zipfile.ZipFile(tmp_path / "tea.love", "w") as packed:
+        packed.writestr("main.lua", main)
+    for game, name in ((folder, "supper"), (tmp_path / "tea.love", "tea")):
+        _, take = recorded(tmp_path, "--force", "--love", str(game))
+        said = [take.text(int(code)) for code in take.tables["say"]["text"]]
+        assert (said, take.recording.head_text(0, "game")) == ([name], name)
+
+
+def test_what_a_turn_does_twice_now_and_then_is_no_double_firing(tmp_path):
+    """A loop that catches up runs its step again: each run is a step of its own."""
+    (tmp_path / "main.lua").write_text("""
+Player = {} Player.__index = Player
+function Player:update(dt) self.x = (self.x or 0) + dt end
+local player, turns = setmetatable({}, Player), 0
+function keys() pressed = true end
+function love.update(dt)
+	turns = turns + 1
+	keys()
+	player:update(dt)
+	if turns > 60 and turns % 3 == 0 then player:update(dt) keys() end
+	if turns == 120 then love.event.quit() end
+	love.timer.sleep(0.01)
+end
+""")
+    _, take = recorded(tmp_path, "--love", str(tmp_path))
+    seen = called(take)
+    assert seen["Player#1", "Player.update"] == seen["main", "keys"] > 120
+    assert causes(take) == []

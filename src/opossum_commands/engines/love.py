@@ -34,8 +34,9 @@ def launch(destination: str, call: tuple[str, ...], folder: Path) -> Launch:
     packed = Path(game).suffix == PACKED and Path(game).is_file()
     source = _unpacked(Path(game), folder) if packed else game_folder(game, MAIN, "LÖVE")
     love = program(PROGRAMS, "LÖVE", "love")
-    overlay = folder / "overlay"
-    overlay.mkdir()
+    # what a game saves lies under the name of its folder, unless it names itself: it must find it again
+    overlay = folder / "overlay" / (source.resolve().name or "game")
+    overlay.mkdir(parents=True)
     for entry in source.iterdir():
         (overlay / (RUN_BY_US if entry.name == MAIN else entry.name)).symlink_to(entry.resolve())
     own = overlay / "opossum.lua"
