@@ -60,7 +60,7 @@ screenshots: setup
 setup: $(READY)
 	@$(PYTHON) tools/system_libraries.py
 
-$(READY): pyproject.toml recorder/pyproject.toml recorder/src/opossum_recorder/_inner.c
+$(READY): pyproject.toml recorder/pyproject.toml $(wildcard recorder/src/opossum_recorder/*.c)
 	@$(PYTHON) -c 'import sys; sys.exit(0 if sys.version_info >= (3, 11) else "Opossum needs Python 3.11 or newer; this is " + sys.version.split()[0] + ". Name another with: make PYTHON=python3.12 ...")'
 	@$(PYTHON) -m venv $(VENV) || { echo "Python's venv module is missing here. Install it with:  sudo apt-get install -y python3-venv" >&2; rm -rf $(VENV); exit 1; }
 	@echo "Setting up (once): packages into $(VENV)"

@@ -111,7 +111,7 @@ def played(folder: Any, *loops: Any, turns: int = 40, elsewhere: bool = False) -
     """Record loops, one after the other."""
     path = folder / "loops.flow.jsonl"
     with Recorder(path, "loops", watch_after=0) as recorder:
-        functions = LoopFunctions(recorder, ObjectNames(recorder), Effects(), lambda: elsewhere)
+        functions = LoopFunctions(recorder, ObjectNames(recorder), Effects(), [1] if elsewhere else [])
         number = [0]
 
         def frames(turn: int | None) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import contextlib
 import json
 import socket
@@ -342,3 +343,21 @@ def test_the_emitter_in_the_documents_works(receiver):
     assert take.damage == []
     assert len(take.frames) == 601  # its bind came before the first frame: start-up
     assert take.function_of_call(0) == "Cat.on_door_open"
+
+
+def test_it_stops_though_games_are_connected(receiver, monkeypatch):
+    """Newer Pythons' servers wait, as they are left, for every connection to end; the games must be let go of first."""
+
+    async def wait_for_all(server: asyncio.Server) -> None:
+        while server._active_count:
+            await asyncio.sleep(0.01)
+
+    if sys.version_info < (3, 12):
+        monkeypatch.setattr(asyncio.Server, "wait_closed", wait_for_all)
+    with contextlib.closing(connect(receiver)) as connection:
+        assert answer(connection)["k"] == "welcome"
+        began = time.monotonic()
+        receiver.stop()
+        assert not receiver._thread.is_alive() and time.monotonic() - began < 4
+        while connection.recv(4096):
+            pass  # what it said before, and then the end

@@ -2,36 +2,40 @@
 
 from __future__ import annotations
 
-import json
-import time
-
 import pytest
 
-from opossum_recorder import processor
 from opossum_recorder.processor import FrameProcessor, MachineTaken
 
 
-def measured(monkeypatch, switches: list[int]) -> dict[str, int]:
-    """Return what is told of a frame of 30 ms in which the thread slept, its switches given."""
-    monkeypatch.setattr(processor, "_given_up", lambda: switches.pop(0))
-    measure = FrameProcessor()
-    measure.begin()
-    time.sleep(0.03)
-    told = measure.end()
-    measure.close()
-    return json.loads("{" + told.lstrip(",") + "}")
+class Told:
+    """A thread's times as the machine might tell them, in ms."""
+
+    def __init__(self, *told: tuple[int, int, int] | None) -> None:
+        self._told = [None if times is None else tuple(max(-1, ms * 10**6) for ms in times) for times in told]
+
+    def begin(self) -> int:
+        """Begin when the machine is asked anew."""
+        return 10**10
+
+    def end(self) -> tuple[int, int, int] | None:
+        """Return the next of them."""
+        return self._told.pop(0)
 
 
-def test_a_thread_that_never_gave_the_processor_up_was_kept_from_it(monkeypatch):
-    """All it did not run is the machine's."""
-    told = measured(monkeypatch, [7, 7])
-    assert told["ready"] >= 25_000_000 and told["cpu"] < 20_000_000
-
-
-@pytest.mark.parametrize("switches", [[7, 8], [-1, -1]])
-def test_a_thread_that_waited_did_so_itself(monkeypatch, switches):
-    """Also where nothing is told of its switches."""
-    assert measured(monkeypatch, switches).get("ready", 0) < 25_000_000
+@pytest.mark.parametrize(
+    ("times", "fields"),
+    [
+        ((12, 30, 5), ',"cpu":12000000,"ready":5000000'),
+        ((12, 30, 0), ',"cpu":12000000,"ready":0'),
+        ((12, 30, -1), ',"cpu":12000000'),
+        (None, ""),
+    ],
+)
+def test_what_is_told_of_a_frame(tmp_path, times, fields):
+    """Nothing of one that another thread ended, and no waiting where that is not known."""
+    processor = FrameProcessor(stat_file(tmp_path / "stat", ran=1000, steal=0), Told(times))
+    processor.begin()
+    assert processor.end() == fields
 
 
 def stat_file(path, *, ran: int, steal: int) -> str:
@@ -55,7 +59,7 @@ def test_what_a_host_took_is_not_the_threads(tmp_path, ran, steal, cpu_ms, passe
     """By the thread's share of all that ran, as far as it is counted into the thread's time."""
     path = tmp_path / "stat"
     machine = MachineTaken(stat_file(path, ran=1000, steal=500))
-    machine.renew(10**10)
+    machine.renew()
     stat_file(path, ran=1000 + ran, steal=500 + steal)
     within, beside = machine.of(cpu_ms * 10**6, passed_ms * 10**6)
     assert (within, beside) == (pytest.approx(within_ms * 10**6, abs=2), beside_ms * 10**6)
@@ -78,7 +82,7 @@ def test_of_the_processor_it_is_on_others_took_no_part(tmp_path, own, taken_ms):
 
     told(100, 100, 50)
     machine = MachineTaken(str(path), str(own_path))
-    machine.renew(10**10)
+    machine.renew()
     told(124, 100, 66)
     assert machine.of(160 * 10**6, 160 * 10**6)[0] == pytest.approx(taken_ms * 10**6, abs=2)
     # on one of which nothing was taken, a thread that did not run waited by itself
@@ -92,24 +96,17 @@ def test_a_machine_that_does_not_tell_takes_nothing(tmp_path, text):
     path.write_text(text)
     for name in (path, tmp_path / "gone"):
         machine = MachineTaken(str(name))
-        machine.renew(10**10)
+        machine.renew()
         assert machine.of(10**9, 10**9) == machine.of(0, 10**9) == (0, 0)
 
 
-def test_a_long_frame_that_was_taken_away_says_so(tmp_path, monkeypatch):
+def test_a_long_frame_that_was_taken_away_says_so(tmp_path):
     """In `ready`, and no longer in `cpu`; a short frame is not asked."""
     path = tmp_path / "stat"
-    processor = FrameProcessor(stat_file(path, ran=1000, steal=0))
-    now = [10**10, 0]
-    monkeypatch.setattr("opossum_recorder.processor.time.perf_counter_ns", lambda: now[0])
-    monkeypatch.setattr("opossum_recorder.processor.time.thread_time_ns", lambda: now[1])
-    monkeypatch.setattr("opossum_recorder.processor._given_up", lambda: -1)
-    monkeypatch.setattr(FrameProcessor, "_ready", lambda self: 0)
+    processor = FrameProcessor(stat_file(path, ran=1000, steal=0), Told((400, 400, 0), (40, 40, 0)))
     processor.begin()
-    now[0], now[1] = now[0] + 400 * 10**6, now[1] + 400 * 10**6
     stat_file(path, ran=1010, steal=30)
     assert processor.end() == f',"cpu":{100 * 10**6},"ready":{300 * 10**6}'
     processor.begin()
-    now[0], now[1] = now[0] + 40 * 10**6, now[1] + 40 * 10**6
     stat_file(path, ran=1010, steal=40)
     assert processor.end() == f',"cpu":{40 * 10**6},"ready":0'

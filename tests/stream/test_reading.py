@@ -84,7 +84,7 @@ def test_every_kind_keeps_every_field(kind):
         (b'{"k":"call","t":1,"c":-4,"s":1}', "wrong-field"),
         (b'{"k":"send","t":99999999999999999999,"s":1,"ev":"x"}', "wrong-field"),
         (b'{"k":"say","t":1,"text":"\xff\xfe"}', "not-utf8"),
-        (b'{"k":"send","t":1,"s":1,"ev":"x","d":' + b"[" * 100_000 + b"]" * 100_000 + b"}", "too-deep"),
+        (b'{"k":"send","t":1,"s":1,"ev":"x","d":' + b"[" * 1_000_000 + b"]" * 1_000_000 + b"}", "too-deep"),
     ],
 )
 def test_a_damaged_line_costs_itself_alone(line, code):

@@ -1,6 +1,6 @@
-"""Which inner half the recorder has: the one in C where it was built for this interpreter, else the one in Python.
+"""Which half of two the recorder has: the one in C where it was built for this interpreter, else the one in Python.
 
-OPOSSUM_PURE in the environment asks for the one in Python.
+OPOSSUM_PURE in the environment asks for those in Python.
 """
 
 from __future__ import annotations
@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
     from opossum_recorder.inner import Call, Inner, Sample
+    from opossum_recorder.thread_times import ThreadTimes
 else:
     try:
         if os.environ.get("OPOSSUM_PURE"):
@@ -17,5 +18,11 @@ else:
         from opossum_recorder._inner import Call, Inner, Sample
     except ImportError:
         from opossum_recorder.inner import Call, Inner, Sample
+    try:
+        if os.environ.get("OPOSSUM_PURE"):
+            raise ImportError
+        from opossum_recorder._thread_times import ThreadTimes
+    except ImportError:
+        from opossum_recorder.thread_times import ThreadTimes
 
-__all__ = ["Call", "Inner", "Sample"]
+__all__ = ["Call", "Inner", "Sample", "ThreadTimes"]

@@ -27,8 +27,8 @@ CALLS = {"CALL", "CALL_KW", "CALL_FUNCTION_EX", "CALL_FUNCTION", "CALL_FUNCTION_
 _SHUFFLES = {"CACHE", "SWAP", "ROT_TWO", "ROT_THREE", "ROT_FOUR", "COPY", "EXTENDED_ARG"}
 """What may stand between an operation in place and the store of its result."""
 _LOCAL_LOADS = {"LOAD_FAST", "LOAD_FAST_CHECK", "LOAD_FAST_BORROW"}
-INPLACE = 13
-"""The first of BINARY_OP's arguments that mean an operation in place (`+=` …)."""
+INPLACE = range(13, 26)
+"""BINARY_OP's arguments that mean an operation in place (`+=` …); one behind them looks up an item (3.14)."""
 _PLAIN = (int, float, complex, bool, str, bytes, tuple, frozenset, type(None))
 COLLECTIONS = (list, tuple, dict, set, frozenset, str, range, enumerate, zip, reversed)
 
@@ -49,7 +49,7 @@ def telling(code: CodeType) -> bytes:
         or name in UNJUDGED
         or name == "GET_ITER"
         or name.startswith("INPLACE_")
-        or (name == "BINARY_OP" and text[2 * place + 1] >= INPLACE)
+        or (name == "BINARY_OP" and text[2 * place + 1] in INPLACE)
         for place, name in enumerate(names)
     )
 

@@ -38,8 +38,8 @@ UNHEARD_S = 1.0
 """How long a game may take to hear that it is told to end."""
 TOLD_TO_END = "told to end (SIGTERM)"
 
-BLACK_BOX_SET_EVERY_S = 0.25
-"""How often that clock is set anew while the game moves on."""
+RUN_OUT_S = 0.75 * BLACK_BOX_AFTER_S
+"""Sooner than this that clock has not run out, by whatever clock."""
 
 recorder: Recorder | None = None
 """The recorder of the game that is being run."""
@@ -72,8 +72,8 @@ class _BoxedRecorder(Recorder):
     """A recorder beside which the interpreter watches too: it writes to the black box what a thread cannot.
 
     The box holds where the game stands, so what was written of a standstill that is over is taken out again.  Setting
-    the interpreter's own clock takes as long as a small game's frame, so it is set now and then only, and stopped where the
-    watchdog sees the game wait.
+    the interpreter's own clock takes as long as a small game's frame, so the watchdog sets it anew while it sees the game
+    move on, and stops it where it sees it wait; the game's own thread sets it only where it does not run.
     """
 
     box: Any = None
@@ -81,33 +81,42 @@ class _BoxedRecorder(Recorder):
     """When the interpreter's clock was set, -1 while it is not."""
 
     def _watch_on(self) -> None:
-        super()._watch_on()
-        if self.box is not None:
+        self.moves_since_s = now = time.monotonic()
+        if self._set_at < 0:
+            self._set()
+        elif now - self._set_at > RUN_OUT_S:  # the watchdog has not looked for long
             self._empty_the_box()
-            if self._set_at < 0 or time.monotonic() - self._set_at > BLACK_BOX_SET_EVERY_S:
-                self._set()
+            self._set()
 
     def _watch_off(self) -> None:
-        super()._watch_off()
-        if self.box is not None:
+        self.moves_since_s = None
+        if self._set_at >= 0 and time.monotonic() - self._set_at > RUN_OUT_S:
             self._empty_the_box()
 
-    def _set(self) -> None:
-        self._set_at = time.monotonic()
-        faulthandler.dump_traceback_later(BLACK_BOX_AFTER_S, file=self.box)
+    def moves(self) -> None:
+        """Set the interpreter's clock anew: the game moves on."""
+        super().moves()
+        if time.monotonic() - self._set_at > RUN_OUT_S:
+            self._empty_the_box()
+        self._set()
 
     def rest(self) -> None:
         """Stop the interpreter's clock too: waiting, a game does not stand still."""
         super().rest()
-        if self.box is not None and self._set_at >= 0:
+        if self._set_at >= 0:
             faulthandler.cancel_dump_traceback_later()
             self._set_at = -1.0
             if self.frame_lasts_s:  # it went on meanwhile
                 self._set()
 
+    def _set(self) -> None:
+        if self.box is not None:
+            self._set_at = time.monotonic()
+            faulthandler.dump_traceback_later(BLACK_BOX_AFTER_S, file=self.box)
+
     def _empty_the_box(self) -> None:
-        if self._set_at >= 0 and time.monotonic() - self._set_at < BLACK_BOX_AFTER_S - BLACK_BOX_SET_EVERY_S:
-            return  # the interpreter's clock cannot have run out
+        if self.box is None:
+            return
         with contextlib.suppress(OSError, ValueError):  # a game may close what it does not know
             box = self.box.fileno()
             if os.lseek(box, 0, os.SEEK_CUR):

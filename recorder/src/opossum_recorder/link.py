@@ -85,7 +85,8 @@ class LinkSink:
         """Send what is left, for a bounded time, and let go."""
         self._closing = True
         self._wake.put(None)
-        self._thread.join(CLOSING_S + 0.5)
+        with contextlib.suppress(RuntimeError):  # the interpreter ends
+            self._thread.join(CLOSING_S + 0.5)
         self.unsent = self._lines.lines() + (self._head != b"" and not self._greeted)
         if self.unsent and not self._refused:
             self.trouble = (

@@ -1,9 +1,6 @@
 """What the processor did for a frame: how long its thread ran, and how long it could have run but was not run.
 
-The second is the machine's doing, not the game's: other programs had the processor.  Linux tells it for each thread
-(`schedstat`, documented in the kernel's Documentation/scheduler/sched-stats.rst); where it does not, it stays unknown.
-A thread that gave the processor up not once (no voluntary switch, getrusage(2)) could have run all the time: then all it did
-not run is the machine's, also what a host took from a virtual machine, which `schedstat` does not count.
+The second is the machine's doing, not the game's: other programs had the processor (see `thread_times`).
 
 Where a host takes the processor away while a thread runs, some kernels count that as the thread's own time.  The machine
 tells how much was taken of each processor (`steal`, proc_stat(5), in hundredths of a second); of a long frame the thread's part
@@ -16,10 +13,9 @@ from __future__ import annotations
 import contextlib
 import os
 import sys
-import threading
-import time
 
-SCHEDSTAT = "/proc/thread-self/schedstat"
+from opossum_recorder.halves import ThreadTimes
+
 OWN_STAT = "/proc/thread-self/stat"
 PROCESSOR_FIELD = 39
 """Which processor a thread last ran on (proc_pid_stat(5), counted from 1)."""
@@ -32,16 +28,7 @@ LOOK_EVERY_NS = 250_000_000
 """How old what the machine told may be when a frame begins; reading it costs some tens of microseconds."""
 STAT_BYTES = 128 * (2 + (os.cpu_count() or 1))
 """Of that file: the lines of all processors together and of each."""
-LONGEST = 80
-"""Bytes that the three numbers of that file take at most."""
-
-
 TICK_NS = 1_000_000_000 // (os.sysconf("SC_CLK_TCK") if hasattr(os, "sysconf") else 100)
-
-if sys.platform == "linux":
-    import resource as _usage
-else:
-    _usage = None
 
 
 class MachineTaken:
@@ -54,7 +41,6 @@ class MachineTaken:
             with contextlib.suppress(OSError):
                 self._file = os.open(path, os.O_RDONLY | os.O_CLOEXEC)
         self._told = self._read()
-        self._told_ns = 0
 
     def _read(self) -> dict[bytes, tuple[int, int]]:
         """Return (ns that it ran or was taken away, ns that it was taken away) so far, of each processor and of all together."""
@@ -80,10 +66,10 @@ class MachineTaken:
         except (OSError, IndexError):
             return ALL
 
-    def renew(self, now_ns: int) -> None:
-        """Be told anew, if what was told is old."""
-        if self._file >= 0 and now_ns - self._told_ns >= LOOK_EVERY_NS:
-            self._told, self._told_ns = self._read(), now_ns
+    def renew(self) -> None:
+        """Be told anew."""
+        if self._file >= 0:
+            self._told = self._read()
 
     def of(self, cpu_ns: int, passed_ns: int, waited_ns: int = 0) -> tuple[int, int]:
         """Return how much was taken from a thread in a stretch that began lately, in ns: of what it is told to have run, and of
@@ -105,62 +91,32 @@ class MachineTaken:
 class FrameProcessor:
     """Measures one frame at a time, of whichever thread begins it."""
 
-    def __init__(self, stat: str = STAT) -> None:
-        """Measure by this thread's clock and by what the machine tells in `stat`."""
+    def __init__(self, stat: str = STAT, times: ThreadTimes | None = None) -> None:
+        """Measure by this thread's times and by what the machine tells in `stat`."""
         self._taken = MachineTaken(stat)
-        self._thread = 0
-        self._cpu_ns = self._ready_ns = self._begun_ns = 0
-        self._given_up = -1
-        self._file = -1
-        self._file_thread = 0
+        self._times = ThreadTimes() if times is None else times
+        self._begin, self._end = self._times.begin, self._times.end
+        self._look_at_ns = 0
 
     def begin(self) -> None:
         """Begin a frame on this thread."""
-        thread = threading.get_ident()
-        if thread != self._file_thread:
-            self.close()
-            self._file_thread = thread
-            with contextlib.suppress(OSError):
-                self._file = os.open(SCHEDSTAT, os.O_RDONLY | os.O_CLOEXEC)
-        self._thread, self._ready_ns, self._given_up = thread, self._ready(), _given_up()
-        self._taken.renew(time.perf_counter_ns())
-        self._begun_ns, self._cpu_ns = time.perf_counter_ns(), time.thread_time_ns()
+        now = self._begin()
+        if now >= self._look_at_ns:
+            self._look_at_ns = now + LOOK_EVERY_NS
+            self._taken.renew()
 
     def end(self) -> str:
         """Return the fields that `idle` tells of the frame; nothing where another thread ends it."""
-        if self._thread != threading.get_ident():
+        measured = self._end()
+        if measured is None:
             return ""
-        self._thread = 0
-        cpu, passed = time.thread_time_ns() - self._cpu_ns, time.perf_counter_ns() - self._begun_ns
-        ready = self._ready()
-        waited = -1 if ready < 0 or self._ready_ns < 0 else ready - self._ready_ns
-        if self._given_up >= 0 and _given_up() == self._given_up:
-            waited = max(waited, passed - cpu)
+        cpu, passed, waited = measured
         if passed >= LOOKED_INTO_NS:
             within, beside = self._taken.of(cpu, passed, max(waited, 0))
             if within or beside:
                 cpu, waited = cpu - within, max(waited, 0) + within + beside
         return f',"cpu":{cpu}' if waited < 0 else f',"cpu":{cpu},"ready":{waited}'
 
-    def _ready(self) -> int:
-        """Return how long this thread has waited for a processor so far, in ns; -1 where that is not told."""
-        if self._file < 0:
-            return -1
-        try:
-            return int(os.pread(self._file, LONGEST, 0).split()[1])
-        except (OSError, ValueError, IndexError):
-            return -1
-
     def close(self) -> None:
         """Let go of the file."""
-        if self._file >= 0:
-            with contextlib.suppress(OSError):
-                os.close(self._file)
-            self._file = -1
-
-
-def _given_up() -> int:
-    """Return how often this thread gave the processor up by itself so far, -1 where that is not told."""
-    if _usage is None:
-        return -1
-    return int(_usage.getrusage(_usage.RUSAGE_THREAD).ru_nvcsw)
+        self._times.close()

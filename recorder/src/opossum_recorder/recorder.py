@@ -41,6 +41,9 @@ from opossum_recorder.watchdog import Watchdog
 MOST_MARKS = 1000
 """Marks of one clip."""
 
+MOST_STEPS = 256
+"""Lengths of frames whose text is remembered."""
+
 NOT_NAMES = COUNTS | DATA | FLAGS | NUMBERS | {"text"}
 
 
@@ -118,6 +121,8 @@ class Recorder(Inner):
         self.flush()
         self._waits = frozenset(waits)
         self._in_wait = False
+        self._steps: dict[float, str] = {}
+        self.moves_since_s: float | None = None
         self._watchdog = Watchdog(self, watch_after) if watch_after > 0 else None
         # a simulated clock has nothing to do with the processor's
         self._processor = FrameProcessor() if clock is time.perf_counter_ns else None
@@ -127,21 +132,23 @@ class Recorder(Inner):
     @property
     def frame_lasts_s(self) -> float:
         """How many seconds the current frame has lasted; 0 between frames, and where nobody watches."""
-        return self._watchdog.frame_lasts_s if self._watchdog is not None else 0.0
+        since = self.moves_since_s
+        return 0.0 if since is None or self._watchdog is None else time.monotonic() - since
 
     def _watch_on(self) -> None:
         """From here on the game's thread must move on."""
-        if self._watchdog is not None:
-            self._watchdog.frame_began()
+        self.moves_since_s = time.monotonic()
 
     def _watch_off(self) -> None:
         """The game's thread waits, as it may."""
-        if self._watchdog is not None:
-            self._watchdog.frame_ended()
+        self.moves_since_s = None
 
     def rest(self) -> None:
         """Write what waits to be written: the watchdog sees the game's thread wait."""
         self.flush()
+
+    def moves(self) -> None:
+        """Do nothing more: the watchdog sees the game's thread move on, and that writes by itself."""
 
     @property
     def trouble(self) -> str:
@@ -155,13 +162,23 @@ class Recorder(Inner):
         try:
             if self._processor is not None:
                 self._processor.begin()
-            told = f',"dt":{dt:.6g}' if type(dt) is float and abs(dt) <= LARGEST_NUMBER else field_text("dt", dt)
-            self._put("frame", field_text("n", number, "frame") + told)
+            told = (self._steps.get(dt) if type(dt) is float else None) or self._step_text(dt)
+            plain = type(number) is int and 0 <= number <= LARGEST_NUMBER
+            self._put("frame", (f',"n":{number}' if plain else field_text("n", number, "frame")) + told)
         except Exception:
             self._drop()
         self._in_wait = False
         self._watch_on()
         return _FrameContext(self)
+
+    def _step_text(self, dt: Any) -> str:
+        """Return how a frame's length is told, and remember that: the same few lengths come again."""
+        if type(dt) is not float or not abs(dt) <= LARGEST_NUMBER:
+            return field_text("dt", dt)
+        if len(self._steps) >= MOST_STEPS:
+            self._steps.clear()
+        text = self._steps[dt] = f',"dt":{dt:.6g}'
+        return text
 
     def idle(self) -> None:
         """Say that the frame's work is done."""

@@ -166,7 +166,7 @@ class Trace:
                     self._judge_making(made)
         elif name in UNJUDGED:
             self.judged = False
-        elif name.startswith("INPLACE_") or (name == "BINARY_OP" and text[2 * place + 1] >= INPLACE):
+        elif name.startswith("INPLACE_") or (name == "BINARY_OP" and text[2 * place + 1] in INPLACE):
             self.judged = adds_to_plain(frame, text, names, place) and self.judged
         elif name == "GET_ITER":
             self.judged = isinstance(loaded(frame, text, names, place), COLLECTIONS) and self.judged
@@ -220,6 +220,8 @@ class Trace:
             return True
         owner = getattr(function, "__self__", None)
         if isinstance(function, type) or owner is sys or type(owner).__module__.startswith("opossum_recorder"):
+            return True
+        if str(getattr(function, "__module__", "")).startswith("opossum_recorder"):  # one that is cached
             return True
         return stays_inside(function, owner)  # its own lists
 

@@ -7,6 +7,7 @@ written before the listener ran.
 
 from __future__ import annotations
 
+import contextlib
 import threading
 import time
 from collections.abc import Sequence
@@ -21,8 +22,14 @@ LONGEST_PAUSE_S = 5.0
 class Watched(Protocol):
     """What the watchdog asks of a recorder."""
 
+    moves_since_s: float | None
+    """When the game thread last moved on, by the monotonic clock; None while it waits, as it may."""
+
     def rest(self) -> None:
         """Do what is to be done while the game thread waits."""
+
+    def moves(self) -> None:
+        """Do what is to be done now and then while the game thread moves on."""
 
     def main_call(self) -> int | None:
         """Return the call that the game thread is in."""
@@ -38,39 +45,29 @@ class Watchdog:
         self._recorder = recorder
         self._after_s = after_s
         self._thread_id = threading.get_ident()
-        self._since: float | None = None
         self._stopped = threading.Event()
         self._thread = threading.Thread(target=self._watch, name="opossum-watchdog", daemon=True)
         self._thread.start()
 
-    def frame_began(self) -> None:
-        """Say that the game thread moved on."""
-        self._since = time.monotonic()
-
-    def frame_ended(self) -> None:
-        """Say that the game thread now waits, as it may."""
-        self._since = None
-
-    @property
-    def frame_lasts_s(self) -> float:
-        """How long the game thread's frame has lasted, 0 where it waits."""
-        since = self._since
-        return 0.0 if since is None else time.monotonic() - since
-
     def stop(self) -> None:
         """End the thread."""
         self._stopped.set()
-        self._thread.join(1.0)
+        with contextlib.suppress(RuntimeError):  # the interpreter ends
+            self._thread.join(1.0)
 
     def _watch(self) -> None:
         told: float | None = None
+        last_seen: float | None = None
         pause = self._after_s / 2
         while not self._stopped.wait(pause):
-            since = self._since
+            since, seen_before = self._recorder.moves_since_s, last_seen
+            last_seen = since
             if since is None:
                 told, pause = None, self._after_s / 2
                 self._recorder.rest()
                 continue
+            if since != seen_before:
+                self._recorder.moves()
             stuck_for = time.monotonic() - since
             if since != told:
                 pause = self._after_s / 2

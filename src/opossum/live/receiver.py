@@ -224,8 +224,9 @@ class Receiver:
             self._ready.set()
             await self._stopping.wait()
             await self._hear_out()
-        for task in asyncio.all_tasks() - {asyncio.current_task()}:
-            task.cancel()
+            # before the server is left: newer Pythons wait there until every connection has ended
+            for task in asyncio.all_tasks() - {asyncio.current_task()}:
+                task.cancel()
 
     async def _hear_out(self) -> None:
         """Read what games have sent already, for a bounded time: they think that it has arrived."""

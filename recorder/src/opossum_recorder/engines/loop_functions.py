@@ -18,7 +18,7 @@ import os
 import sys
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sized
 from types import CodeType, FrameType, FunctionType, ModuleType
 from typing import Any
 
@@ -45,6 +45,8 @@ MANY = 2
 """Functions that a turn calls at least; one alone may be a turn in its stead."""
 DEEPEST = 3
 """Functions, one within the other, in which a loop's turn may lie."""
+MOST_OWNERS = 4096
+"""Objects for each of which a function's way of being recorded is kept."""
 MOST_LOOPS = 64
 """Loops of a game that are told apart."""
 SHARE = 2
@@ -79,9 +81,9 @@ class LoopFunctions:
         recorder: Recorder,
         names: ObjectNames,
         effects: Effects,
-        elsewhere: Callable[[], bool] = lambda: False,
+        elsewhere: Sized = (),
     ) -> None:
-        """Begin without any; what runs while `elsewhere` says so is recorded by somebody else, or not at all."""
+        """Begin without any; what runs while anything is in `elsewhere` is recorded by somebody else, or not at all."""
         self._recorder, self._names, self._effects, self._elsewhere = recorder, names, effects, elsewhere
         self._depths: set[int] = set()
         self._stack_at_end: list[FrameType] = []
@@ -91,7 +93,8 @@ class LoopFunctions:
         self._turns: set[CodeType] = set()
         self._known: set[CodeType] = set()
         self._ran: set[tuple[CodeType, int]] = set()
-        self._send = 0
+        self._sends: list[int] = []
+        """The loop's turn that runs."""
         self._loop_name = ""
         self._events, self._ends_ns = 0, 0
         self._looked_past = 0
@@ -114,7 +117,7 @@ class LoopFunctions:
 
     def _begin(self) -> None:
         self._ran.clear()
-        self._send = 0
+        self._sends.clear()
         if self._looked_past > 0:
             self._looked_past -= 1
             return
@@ -147,8 +150,8 @@ class LoopFunctions:
 
     def between_frames(self) -> None:
         """Look at what a watched frame called; no frame's time may pass by it."""
-        self.frame_ended()
         if self._stack:
+            self.frame_ended()
             try:
                 self._judge(self._stack_at_end)
             except Exception:
@@ -174,7 +177,7 @@ class LoopFunctions:
         self._calls.append((caller, code, first, frame.f_globals))
 
     def _is_elsewhere(self) -> bool:
-        return self._recorder.current_call() is not None or self._elsewhere()
+        return self._recorder.current_call() is not None or len(self._elsewhere) > 0
 
     def _judge(self, stack: list[FrameType]) -> None:
         """Count what the loop of the frame that ended called."""
@@ -234,26 +237,41 @@ class LoopFunctions:
 
     def _recorded(self, function: Callable[..., Any], is_method: bool) -> Callable[..., Any]:
         recorder, effects, names = self._recorder, self._effects, self._names
+        ticks, elsewhere, ran, sends, known = self._ticks, self._elsewhere, self._ran, self._sends, names.known
         code = function.__code__
         place = f"{os.path.basename(code.co_filename)}:{code.co_firstlineno}"
         fn = function.__qualname__.rpartition("<locals>.")[2]
         module = os.path.splitext(os.path.basename(code.co_filename))[0]
-        ticks = self._ticks
+        sample = effects.sample_of(function)
+        runs: dict[str, Callable[..., Any]] = {}
+
+        def run_of(owner: str) -> Callable[..., Any]:
+            def slow(*args: Any, **kwargs: Any) -> Any:
+                with recorder.call(sends[-1], None, owner, fn, place) as call:
+                    return effects.run(call, function, *args, **kwargs)
+
+            if len(runs) >= MOST_OWNERS:
+                runs.clear()
+            run = runs[owner] = recorder.runner(sends, 0, owner, fn, place, function, sample, slow)
+            return run
 
         @functools.wraps(function)
         def recorded(*args: Any, **kwargs: Any) -> Any:
             event = ticks.get(sys._getframe(1).f_code)
-            if event is None or self._is_elsewhere():
+            if event is None or elsewhere or recorder.current_call() is not None:
                 return function(*args, **kwargs)
-            thing = args[0] if is_method and args else None
-            key = (code, id(thing))
-            if not self._send or self._loop_name != event or key in self._ran:
-                self._ran.clear()
-                self._send, self._loop_name = recorder.send(event, via="tick"), event
-            self._ran.add(key)
-            owner = names.of(thing) if thing is not None else module
-            with recorder.call(self._send, None, owner, fn, place) as call:
-                return effects.run(call, function, *args, **kwargs)
+            owner, number = module, 0
+            if is_method and args:
+                number = id(args[0])
+                named = known.get(number)
+                owner = names.of(args[0]) if named is None else named[1]
+            key = (code, number)
+            if not sends or self._loop_name != event or key in ran:
+                ran.clear()
+                sends[:] = (recorder.send(event, via="tick"),)
+                self._loop_name = event
+            ran.add(key)
+            return (runs.get(owner) or run_of(owner))(*args, **kwargs)
 
         recorded.opossum_plain = function  # type: ignore[attr-defined]
         return recorded

@@ -24,7 +24,8 @@ class ObjectNames:
         """
         self._recorder = recorder
         self._endings, self._engines_own = endings, engines_own
-        self._known: dict[int, tuple[Any, str]] = {}
+        self.known: dict[int, tuple[Any, str]] = {}
+        """What holds each object that has a name, and the name, by the object's id."""
         self._counts: dict[str, int] = {}
         self._gone: set[int] = set()
         self._watched: set[type] = set()
@@ -33,7 +34,7 @@ class ObjectNames:
 
     def of(self, thing: Any) -> str:
         """Return an object's name, telling of its beginning if it is new."""
-        known = self._known.get(id(thing))
+        known = self.known.get(id(thing))
         if known is not None:
             return known[1]
         class_name = type(thing).__name__
@@ -44,7 +45,7 @@ class ObjectNames:
             held: Any = weakref.ref(thing, lambda _: self._freed(key))
         except TypeError:
             held = thing  # its id must not become another object's name
-        self._known[key] = (held, name)
+        self.known[key] = (held, name)
         self._keys[name] = key
         self._recorder.spawn(name, class_name)
         self._watch_endings(type(thing))
@@ -52,20 +53,20 @@ class ObjectNames:
 
     def thing_of(self, name: str) -> Any:
         """Return the object of a name while it is there, None afterwards and for a name that was never given."""
-        known = self._known.get(self._keys.get(name, -1))
+        known = self.known.get(self._keys.get(name, -1))
         if known is None or known[1] != name:
             return None
         return known[0]() if isinstance(known[0], weakref.ref) else known[0]
 
     def end(self, thing: Any) -> None:
         """Tell of an object's end, once; it keeps its name, for whoever calls it all the same."""
-        known = self._known.get(id(thing))
+        known = self.known.get(id(thing))
         if known is not None and id(thing) not in self._gone:
             self._gone.add(id(thing))
             self._recorder.gone(known[1])
 
     def _freed(self, key: int) -> None:
-        known = self._known.pop(key, None)
+        known = self.known.pop(key, None)
         if known is not None:
             self._keys.pop(known[1], None)
         if known is not None and key not in self._gone:

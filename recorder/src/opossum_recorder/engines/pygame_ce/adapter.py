@@ -30,10 +30,10 @@ class PygameAdapter:
         self._effects = Effects()
         self._names = ObjectNames(recorder)
         self._sounds = PygameSounds(recorder)
+        self._looked_at_sounds = False
         self._frames = PygameFrames(recorder, self._began, self._ended, self._between)
         self._events = PygameEvents(recorder, self._names, self._frames)
-        self._functions = LoopFunctions(recorder, self._names, self._effects, lambda: self._events.under_way)
-
+        self._functions = LoopFunctions(recorder, self._names, self._effects, self._events.handled)
         self._zero = PygameZero(recorder, self._names, self._effects, self._frames, self._events)
 
     @property
@@ -54,13 +54,16 @@ class PygameAdapter:
             return  # built without a mixer
 
     def _began(self) -> None:
-        self._sounds.look()
+        if not self._looked_at_sounds:  # nothing told of the last frame's end
+            self._sounds.look()
+        self._looked_at_sounds = False
         self._functions.frame_began()
 
     def _ended(self) -> None:
         self._events.end_handling()
         self._functions.frame_ended()
-        self._sounds.find_begun()
+        self._sounds.look()
+        self._looked_at_sounds = True
 
     def _between(self) -> None:
         self._functions.between_frames()

@@ -28,14 +28,10 @@ class PygameEvents:
     def __init__(self, recorder: Recorder, names: ObjectNames, frames: PygameFrames) -> None:
         self._recorder, self._names, self._frames = recorder, names, frames
         self._lines = HandledLines()
-        self._handled: _Handling | None = None
+        self.handled: list[_Handling] = []
+        """The event that the game is at, if it took one and has not gone on: one at most."""
         self._posted: dict[int, tuple[Any, int]] = {}
         self._timers: dict[int, int] = {}
-
-    @property
-    def under_way(self) -> bool:
-        """Say whether the game is at an event that it took."""
-        return self._handled is not None
 
     def put_on(self, pygame: Any) -> None:
         """Patch the queue and the timers."""
@@ -102,23 +98,24 @@ class PygameEvents:
     def _handling(self, event: Any, handler: FrameType) -> _Handling:
         """Begin to follow an event that the game's loop has come to."""
         self.end_handling()
-        self._handled = _Handling(self, self._arrived(event))
+        handling = _Handling(self, self._arrived(event))
+        self.handled[:] = (handling,)
         if LOOPS_OF_OTHERS not in handler.f_code.co_filename:
             try:
-                self._lines.follow(handler, event, self._handled.begin)
+                self._lines.follow(handler, event, handling.begin)
             except Exception:  # whatever the source of a game looks like
                 self._lines.ended()
-        return self._handled
+        return handling
 
     @property
     def current_send(self) -> int:
         """Return the send of the event that the game is at, 0 for none."""
-        return self._handled.send if self._handled is not None else 0
+        return self.handled[0].send if self.handled else 0
 
     def end_handling(self) -> None:
         """End the handling of an event that is still under way, if one is: the game has gone on."""
-        if self._handled is not None:
-            self._handled.end()
+        if self.handled:
+            self.handled[0].end()
 
     def _arrived(self, event: Any) -> int:
         """Tell of an event that was taken; return its send."""
@@ -150,7 +147,7 @@ class PygameEvents:
 
     def handling_ended(self) -> None:
         """Follow the event no further."""
-        self._handled = None
+        self.handled.clear()
         self._lines.ended()
 
     def _watch_timers(self, pygame: Any) -> None:

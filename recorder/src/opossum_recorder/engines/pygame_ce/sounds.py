@@ -73,14 +73,14 @@ class PygameSounds:
             if not playing.channel.get_busy() or playing.channel.get_sound() is not playing.sound:
                 self._playing.remove(playing)
                 self._end(playing.play, playing.began, playing.length)
-        self.find_begun()
+        self._find_begun()
         if self._music is not None:
             import pygame.mixer
 
             if not pygame.mixer.get_init() or not pygame.mixer.music.get_busy():
                 self._music_ended("end")
 
-    def find_begun(self) -> None:
+    def _find_begun(self) -> None:
         """Tell of what plays and no `Sound.play` told of."""
         mixer = self._mixer  # none where pygame was built without
         if mixer is None or not mixer.get_init() or not mixer.get_busy():

@@ -1,0 +1,115 @@
+"""What the processor did for a thread, as each half tells it."""
+
+from __future__ import annotations
+
+import shutil
+import threading
+import time
+from collections.abc import Iterator
+from typing import Any
+
+import pytest
+
+from opossum_recorder import halves, thread_times
+
+HALVES = [thread_times.ThreadTimes, halves.ThreadTimes]
+
+
+@pytest.fixture(params=HALVES, ids=["Python", "built"])
+def times(request) -> Iterator[Any]:
+    """The one in Python, and the one that this interpreter uses."""
+    made = request.param()
+    yield made
+    made.close()
+
+
+def burn(ms: int) -> None:
+    """Have this thread run for so long."""
+    end = time.thread_time_ns() + ms * 10**6
+    while time.thread_time_ns() < end:
+        pass
+
+
+def test_working_is_told_as_work(times):
+    """All of it, and no more than the stretch lasted."""
+    before = time.perf_counter_ns()
+    begun = times.begin()
+    burn(20)
+    cpu, passed, _ = times.end()
+    assert before <= begun <= time.perf_counter_ns()
+    assert 20 * 10**6 <= cpu <= passed <= time.perf_counter_ns() - before
+
+
+def test_sleeping_is_neither_work_nor_waiting_for_a_processor(times):
+    """A thread that gave the processor up by itself did not wait for it, but for the moment until it was given one."""
+    times.begin()
+    time.sleep(0.05)
+    cpu, passed, waited = times.end()
+    assert passed >= 50 * 10**6 and cpu + waited <= passed - 45 * 10**6
+
+
+def test_another_thread_is_told_nothing(times):
+    """Nor is whoever ends what was not begun, or has been ended."""
+    told = []
+    assert times.end() is None
+    times.begin()
+    thread = threading.Thread(target=lambda: told.append(times.end()))
+    thread.start()
+    thread.join()
+    assert told == [None]
+    assert times.end() is not None
+    assert times.end() is None
+
+
+def test_each_thread_that_begins_is_measured_itself(times):
+    """One after the other, by the same."""
+    told = []
+
+    def work() -> None:
+        times.begin()
+        burn(10)
+        told.append(times.end())
+
+    times.begin()
+    thread = threading.Thread(target=work)
+    thread.start()
+    thread.join()
+    assert times.end() is None and told[0][0] >= 10 * 10**6
+
+
+@pytest.mark.parametrize(("switches", "is_the_machines"), [([7, 7], True), ([7, 8], False), ([-1, -1], False)])
+def test_a_thread_that_never_gave_the_processor_up_was_kept_from_it(monkeypatch, switches, is_the_machines):
+    """All it did not run is the machine's; one that gave it up, or of which that is not told, waited by itself."""
+    monkeypatch.setattr(thread_times, "given_up", lambda: switches.pop(0))
+    times = thread_times.ThreadTimes()
+    times.begin()
+    time.sleep(0.03)
+    cpu, _, waited = times.end()
+    times.close()
+    assert (waited >= 25 * 10**6) is is_the_machines and cpu < 20 * 10**6
+
+
+def test_without_what_linux_tells_waiting_is_not_known(monkeypatch, tmp_path):
+    """But where the thread gave the processor up not once."""
+    monkeypatch.setattr(thread_times, "SCHEDSTAT", str(tmp_path / "none"))
+    monkeypatch.setattr(thread_times, "given_up", lambda: -1)
+    times = thread_times.ThreadTimes()
+    times.begin()
+    assert times.end()[2] == -1
+
+
+@pytest.mark.skipif(shutil.which("cc") is None, reason="there is no C compiler")
+@pytest.mark.skipif("halves.os.environ.get('OPOSSUM_PURE')", reason="the half in Python was asked for")
+def test_the_half_in_c_tells_what_the_one_in_python_tells():
+    """Of the same stretch, but for what asking takes."""
+    assert halves.ThreadTimes.__module__ == "opossum_recorder._thread_times"
+    in_c, in_python = halves.ThreadTimes(), thread_times.ThreadTimes()
+    for stretch in (lambda: burn(30), lambda: time.sleep(0.03), lambda: (burn(10), time.sleep(0.01))):
+        # the one within the other: what the outer one tells can only be more
+        in_python.begin(), in_c.begin()
+        stretch()
+        inner, outer = in_c.end(), in_python.end()
+        assert inner[0] <= outer[0] and inner[1] <= outer[1]
+        assert outer[0] - inner[0] < 10 * 10**6 and outer[1] - inner[1] < 100 * 10**6
+        assert abs(outer[2] - inner[2]) < 100 * 10**6
+    in_c.close(), in_python.close()
