@@ -40,15 +40,18 @@ def check(
 def check_one(ground: Ground, rule: Rule) -> Outcome:
     """Return what became of one rule."""
     found = FORMS[str(rule.form.data)](ground, rule.form)
-    kept = counted(ground, found, rule.scopes) if rule.scopes and len(found) else np.ones(len(found), bool)
-    places = np.flatnonzero(kept)
-    broken = places[~found.held[places]]
+    if not rule.scopes:  # all of them count
+        broken, count, frames, held = np.flatnonzero(~found.held), len(found), found.frames, found.held
+    else:
+        places = np.flatnonzero(counted(ground, found, rule.scopes)) if len(found) else np.zeros(0, np.int64)
+        broken, count = places[~found.held[places]], len(places)
+        frames, held = found.frames[places], found.held[places]
     breaks = [
         Break(ground.frame_number(int(found.frames[place])), int(found.lines[place]), found.note(int(place)))
         for place in broken[:MOST_BREAKS].tolist()
     ]
-    hint = "" if len(places) else _hint(ground, rule)
-    return Outcome(rule, len(places), len(broken), found.frames[places], found.held[places], breaks, hint)
+    hint = "" if count else _hint(ground, rule)
+    return Outcome(rule, count, len(broken), frames, held, breaks, hint)
 
 
 def _hint(ground: Ground, rule: Rule) -> str:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable
+from collections.abc import Callable, Hashable
 from functools import cached_property
 from typing import TypeVar
 
@@ -29,6 +29,7 @@ class Ground:
         self._moments: dict[tuple[object, ...], Occurrences] = {}
         self._codes: dict[tuple[str, Names], Array] = {}
         self._known: dict[Callable[[Ground], object], object] = {}
+        self._kept: dict[Hashable, object] = {}
 
     def once(self, ask: Callable[[Ground], Answer]) -> Answer:
         """Return `ask(ground)`, asked the first time only."""
@@ -36,15 +37,23 @@ class Ground:
             self._known[ask] = ask(self)
         return self._known[ask]  # type: ignore[return-value]
 
+    def kept(self, key: Hashable, make: Callable[[], Answer]) -> Answer:
+        """Return what `make` makes, made the first time only that it is asked for under a key."""
+        if key not in self._kept:
+            self._kept[key] = make()
+        return self._kept[key]  # type: ignore[return-value]
+
     # --- names -----------------------------------------------------------------------------------------
 
     def codes(self, names: Names) -> Array:
         """Return the string codes that any of the names means; `*` stands for any letters."""
         key = ("text", names)
         if key not in self._codes:
-            self._codes[key] = np.array(
-                [code for code, text in enumerate(self.take.strings) if means(names, text)], np.int64
-            )
+            if any("*" in name for name in names):
+                found = [code for code, text in enumerate(self.take.strings) if means(names, text)]
+            else:
+                found = sorted(code for name in {*names} if name and (code := self.take.recording.code(name)) >= 0)
+            self._codes[key] = np.array(found, np.int64)
         return self._codes[key]
 
     def objects(self, names: Names) -> Array:

@@ -10,7 +10,7 @@ from opossum.rules.forms.single import durations
 from opossum.rules.ground import Ground
 from opossum.rules.moments import moments_of
 from opossum.rules.occurrences import Occurrences
-from opossum.rules.sentence import Form
+from opossum.rules.sentence import Form, Moment
 from opossum.stream.tables import Array
 from opossum.take.grouping import factorised
 from opossum.take.indexes.frames import STARTUP
@@ -81,16 +81,23 @@ def _stretches(ground: Ground, period: Form, found: Occurrences) -> Array:
 def _many(ground: Ground, period: Form, what: Form) -> Occasions:
     """Judge each period by how often something comes in it; those without any count too."""
     count, moment = what.children
+    where = _period(period)
+    times, lines, frames, peers = ground.kept(("times", where, moment), lambda: _times(ground, where, moment))
+    held = np.array([count.holds(number) for number in range(int(times.max(initial=0)) + 1)])[times]
+    return occasions(lines, frames, held, lambda place: f"{times[place]:,} × {moment.text}", peers)
+
+
+def _times(ground: Ground, where: str, moment: Moment) -> tuple[Array, Array, Array, Array]:
+    """Return (how often something comes, line, frame row, peer) of every period, also of those without any."""
     found = moments_of(ground, moment)
-    match _period(period):
+    match where:
         case "take":
             times = np.array([len(found)])
             line = found.lines[-1:] if len(found) else np.zeros(1, np.int64)
             frame = found.frames[-1:] if len(found) else np.full(1, -1, np.int64)
             # where nothing was recorded at all there was no occasion
             any_ = slice(None) if len(ground.take.frames) else slice(0)
-            lines, frames, peers = line[any_], frame[any_], np.full(1, -1)[any_]
-            times = times[any_]
+            return times[any_], line[any_], frame[any_], np.full(1, -1)[any_]
         case "second":
             peers, seconds, lines, frames = _seconds(ground)
             number = {pair: place for place, pair in enumerate(zip(peers.tolist(), seconds.tolist(), strict=True))}
@@ -99,16 +106,13 @@ def _many(ground: Ground, period: Form, what: Form) -> Occasions:
                 for pair in zip(found.peers.tolist(), (found.ns // 1_000_000_000).tolist(), strict=True)
             ]
             known = np.array([place for place in places if place >= 0], np.int64)
-            times = np.bincount(known, minlength=len(peers))
             last = np.full(len(peers), -1, np.int64)
             last[known] = found.lines[np.array(places, np.int64) >= 0]
-            lines = np.where(last >= 0, last, lines)
-        case where:
+            return np.bincount(known, minlength=len(peers)), np.where(last >= 0, last, lines), frames, peers
+        case _:
             rows = _frame_rows(ground, where)
             times = np.bincount(found.frames[found.frames >= 0], minlength=len(ground.take.frames))[rows]
-            frames, lines, peers = rows, np.asarray(ground.take.frames.line, np.int64)[rows], ground.frame_peer[rows]
-    held = np.array([count.holds(number) for number in range(int(times.max(initial=0)) + 1)])[times]
-    return occasions(lines, frames, held, lambda place: f"{times[place]:,} × {moment.text}", peers)
+            return times, np.asarray(ground.take.frames.line, np.int64)[rows], rows, ground.frame_peer[rows]
 
 
 def _seconds(ground: Ground) -> tuple[Array, Array, Array, Array]:
