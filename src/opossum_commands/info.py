@@ -6,6 +6,7 @@ from typing import Any
 
 import click
 
+from opossum.findings.wording import event_named
 from opossum.words import tr
 from opossum_commands.completing import files
 from opossum_commands.reading import opened, printed_json
@@ -82,7 +83,7 @@ def info(paths: tuple[str, ...], as_json: bool) -> None:
     )
     say("  " + ", ".join(f"{kind} {count:,}" for kind, count in counts.items()))
     if facts["heard_by_nobody"]:
-        events = [f"`{event}` {count:,}×" for event, count in facts["heard_by_nobody"].items()]
+        events = [f"{event_named(event)} {count:,}×" for event, count in facts["heard_by_nobody"].items()]
         more = tr(" and {events} more", events=len(events) - MOST_EVENTS) if len(events) > MOST_EVENTS else ""
         say(tr("  sent and heard by nobody: {events}{more}", events=", ".join(events[:MOST_EVENTS]), more=more))
     for spot in facts["not_seen"]:

@@ -331,3 +331,14 @@ def test_output_that_cannot_be_written_is_told(arguments):
     process.stdout.close()
     assert process.stderr.read() == "" and process.wait(60) == 0
     process.stderr.close()
+
+
+def test_info_names_an_event_that_has_no_name(run, tmp_path):
+    """As sentences do, and not by empty quotes."""
+    path = tmp_path / "nameless.flow.jsonl"
+    path.write_text(
+        '{"k":"head","t":0,"opossum":1,"game":"g"}\n{"k":"frame","t":1,"n":0}\n{"k":"send","t":2,"s":1,"ev":""}\n'
+        '{"k":"idle","t":3}\n{"k":"bye","t":4}\n'
+    )
+    told = run("info", path).out
+    assert "sent and heard by nobody: an unnamed event 1×" in told
