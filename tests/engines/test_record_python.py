@@ -451,7 +451,8 @@ def test_a_folder_that_is_not_there_is_said_before_the_game_starts(tmp_path):
 @pytest.mark.parametrize("ends_its_frames", [True, False])
 def test_the_black_box_forgets_a_standstill_that_is_over(tmp_path, monkeypatch, ends_its_frames):
     """It holds where the game stands now: not while it waits as it may, and nothing of an earlier frame."""
-    monkeypatch.setattr(launch, "BLACK_BOX_AFTER_S", 0.4)
+    monkeypatch.setattr(launch, "BLACK_BOX_AFTER_S", 0.3)
+    monkeypatch.setattr(launch, "BLACK_BOX_SET_EVERY_S", 0.1)
     monkeypatch.setattr(launch, "RUN_OUT_S", 0.3)
     box = tmp_path / "blackbox"
     recorder = launch._BoxedRecorder(os.devnull, "game", waits=("rest",))

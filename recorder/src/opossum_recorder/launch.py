@@ -38,8 +38,10 @@ UNHEARD_S = 1.0
 """How long a game may take to hear that it is told to end."""
 TOLD_TO_END = "told to end (SIGTERM)"
 
-RUN_OUT_S = 0.75 * BLACK_BOX_AFTER_S
-"""Sooner than this that clock has not run out, by whatever clock."""
+BLACK_BOX_SET_EVERY_S = 0.5
+"""How often that clock is set anew while the game moves on: setting it makes a thread."""
+RUN_OUT_S = BLACK_BOX_AFTER_S
+"""Sooner than this it cannot have run out, by whatever clock."""
 
 recorder: Recorder | None = None
 """The recorder of the game that is being run."""
@@ -96,9 +98,11 @@ class _BoxedRecorder(Recorder):
     def moves(self) -> None:
         """Set the interpreter's clock anew: the game moves on."""
         super().moves()
-        if time.monotonic() - self._set_at > RUN_OUT_S:
+        age = time.monotonic() - self._set_at
+        if age > RUN_OUT_S:
             self._empty_the_box()
-        self._set()
+        if age > BLACK_BOX_SET_EVERY_S:
+            self._set()
 
     def rest(self) -> None:
         """Stop the interpreter's clock too: waiting, a game does not stand still."""
@@ -112,7 +116,9 @@ class _BoxedRecorder(Recorder):
     def _set(self) -> None:
         if self.box is not None:
             self._set_at = time.monotonic()
-            faulthandler.dump_traceback_later(BLACK_BOX_AFTER_S, file=self.box)
+            # the frame that runs when the time is over may have begun so long after
+            spare = 1.5 * BLACK_BOX_SET_EVERY_S
+            faulthandler.dump_traceback_later(BLACK_BOX_AFTER_S + spare, file=self.box)
 
     def _empty_the_box(self) -> None:
         if self.box is None:
