@@ -21,7 +21,7 @@ def find_beside(scene: Scene, early: bool) -> Iterator[Found]:
     if not len(came.rows):
         return
     # a cue that comes with the first frame after its place is on time, however long the frame before took
-    waited = ~early & (came.frame <= scene.once(frame_times).mark_frames(came.rows))
+    waited = (not early) & (came.frame <= scene.once(frame_times).mark_frames(came.rows))
     places = np.flatnonzero((off > off_limit(scene, came.rows)) & ~came.drifts & ~waited)
     for part in by_mark(scene, came.rows[places]):
         mine = places[part]
