@@ -165,6 +165,17 @@ def test_options_that_cannot_be_are_said(tmp_path, options, why):
     assert list(tmp_path.iterdir()) == []
 
 
+def test_a_project_that_a_newer_engine_made_is_said_and_not_begun(tmp_path):
+    """Not by the errors of an engine that cannot read it."""
+    project = tmp_path / "kitchen" / "project.godot"
+    project.parent.mkdir()
+    project.write_text('config_version=5\n\n[application]\n\nconfig/name="Kitchen"\n')
+    for game in ("kitchen", "kitchen/project.godot"):
+        result = subprocess.run([*COMMAND, game], capture_output=True, text=True, cwd=tmp_path)
+        assert result.returncode == 2 and "is a project of Godot 4" in result.stderr and result.stderr.count("\n") == 1
+    assert [entry.name for entry in tmp_path.rglob("*")] == ["kitchen", "project.godot"]
+
+
 @pytest.mark.parametrize(("ending", "closed"), [("pass", True), ("while True: pass", False)])
 def test_a_game_that_is_told_to_end_ended_on_purpose_unless_it_hung(tmp_path, ending, closed):
     """Ending a game that plays is no crash; ending one that hangs does not hide where."""

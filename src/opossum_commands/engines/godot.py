@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 
 from opossum.words import tr
@@ -10,6 +11,8 @@ from opossum_commands.reading import CommandError
 
 PROJECT = "project.godot"
 PROGRAMS = ("godot3", "godot3-runner", "godot3-server")
+NEWEST_FORMAT = 4
+"""Of a project's file, as Godot 3 writes it; Godot 4 writes a newer one."""
 THIS_MACHINE = ("", "127.0.0.1", "localhost")
 
 
@@ -17,13 +20,20 @@ def launch(destination: str, call: tuple[str, ...], folder: Path) -> Launch:
     """Return how to run a Godot 3 game; it sends over a link, for this engine cannot flush a file.
 
     Raises:
-        CommandError: the link leads to another machine.
+        CommandError: the link leads to another machine, or the project is of Godot 4.
     """
     game, *arguments = call
     host, _, port = destination.removeprefix(LINK).rpartition(":")
     if host not in THIS_MACHINE:
         raise CommandError(tr("a Godot game can only send to this machine; give --link 127.0.0.1:PORT."))
     source = game_folder(game, PROJECT, "Godot")
+    if _format_of(source / PROJECT) > NEWEST_FORMAT:
+        raise CommandError(
+            tr(
+                "{project}: is a project of Godot 4, and only those of Godot 3 can be recorded; a game can write its stream itself instead, see docs/stream.md.",
+                project=source / PROJECT,
+            )
+        )
     godot = program(PROGRAMS, "Godot 3", "godot3-server")
     overlay = folder / "overlay"
     overlay.mkdir()
@@ -36,6 +46,12 @@ def launch(destination: str, call: tuple[str, ...], folder: Path) -> Launch:
         (theirs.read_text() if theirs.is_file() else "") + f'\n[autoload]\n\nOpossumRecorder="*{script}"\n'
     )
     return Launch(source.name, [godot, "--path", str(overlay), *arguments], {"OPOSSUM_PORT": port}, "Godot 3", source)
+
+
+def _format_of(project: Path) -> int:
+    """Return the version of a project file's format, 0 where it tells none."""
+    found = re.search(r"^\s*config_version\s*=\s*(\d{1,9})", project.read_text("utf-8", "replace"), re.MULTILINE)
+    return int(found.group(1)) if found else 0
 
 
 def game_of(words: list[str]) -> tuple[str, ...]:
