@@ -659,3 +659,21 @@ def test_a_plain_file_whose_torn_line_could_not_be_taken_back_keeps_what_comes_a
     assert sink.write(b"four\n")
     sink.close()
     assert path.read_bytes() == b"one\nto\ntwo\nthree\nfour\n"
+
+
+@pytest.mark.parametrize("link", ["", "127.0.0.1:9"])
+def test_where_no_thread_can_be_started_the_game_is_recorded_all_the_same(tmp_path, monkeypatch, link):
+    """As while the interpreter ends (from Python 3.12 on), or where there are too many: nobody watches, nothing is raised."""
+
+    def start(thread: threading.Thread) -> None:
+        raise RuntimeError("can't start new thread")
+
+    monkeypatch.setattr(threading.Thread, "start", start)
+    path = tmp_path / "late.flow.jsonl"
+    recorder = Recorder(None if link else path, "late", link=link)
+    recorder.send("x")
+    recorder.close()
+    if link:
+        assert recorder.lost == 3 and "can't start new thread" in recorder.trouble
+    else:
+        assert [json.loads(line)["k"] for line in path.read_text().splitlines()] == ["head", "send", "bye"]

@@ -68,7 +68,10 @@ class LinkSink:
         self.unsent = 0
         """Lines that had been taken and could not be sent before closing, or are not known to have arrived."""
         self._thread = threading.Thread(target=self._run, name="opossum-link", daemon=True)
-        self._thread.start()
+        try:
+            self._thread.start()
+        except RuntimeError as error:  # the interpreter ends, or has too many
+            self.trouble = str(error)
 
     def write(self, data: bytes) -> bool:
         """Store lines to be sent; False when they were dropped."""
@@ -85,7 +88,7 @@ class LinkSink:
         """Send what is left, for a bounded time, and let go."""
         self._closing = True
         self._wake.put(None)
-        with contextlib.suppress(RuntimeError):  # the interpreter ends
+        with contextlib.suppress(RuntimeError):  # it never ran, or the interpreter ends
             self._thread.join(CLOSING_S + 0.5)
         self.unsent = self._lines.lines() + (self._head != b"" and not self._greeted)
         if self.unsent and not self._refused:

@@ -47,12 +47,13 @@ class Watchdog:
         self._thread_id = threading.get_ident()
         self._stopped = threading.Event()
         self._thread = threading.Thread(target=self._watch, name="opossum-watchdog", daemon=True)
-        self._thread.start()
+        with contextlib.suppress(RuntimeError):  # the interpreter ends, or has too many: nobody watches then
+            self._thread.start()
 
     def stop(self) -> None:
         """End the thread."""
         self._stopped.set()
-        with contextlib.suppress(RuntimeError):  # the interpreter ends
+        with contextlib.suppress(RuntimeError):  # it never ran, or the interpreter ends
             self._thread.join(1.0)
 
     def _watch(self) -> None:
