@@ -6,6 +6,7 @@ import os
 import signal
 import subprocess
 import sys
+import threading
 import time
 from pathlib import Path
 
@@ -448,6 +449,36 @@ def test_an_error_is_told_as_it_would_be_without_us(tmp_path, ending):
     assert result.returncode == (128 - plain.returncode if plain.returncode < 0 else plain.returncode)
 
 
+@pytest.mark.parametrize("waits", [False, True])
+def test_the_black_boxs_clock_is_set_anew_while_the_game_moves_on(tmp_path, monkeypatch, waits):
+    """Seldom, for setting it makes a thread, and before it runs out; in a game that hardly waits, the watchdog does."""
+    setters = []
+    plain = launch.faulthandler.dump_traceback_later
+
+    def dump_traceback_later(*arguments, **given):
+        setters.append(threading.current_thread().name)
+        plain(*arguments, **given)
+
+    monkeypatch.setattr(launch.faulthandler, "dump_traceback_later", dump_traceback_later)
+    recorder = launch._BoxedRecorder(os.devnull, "game")
+    with (tmp_path / "blackbox").open("w") as file:
+        recorder.box = file
+        begun = time.monotonic()
+        number = 0
+        while time.monotonic() - begun < 2.5:
+            recorder.frame(number)
+            time.sleep(0 if waits else 0.002)
+            recorder.idle()
+            time.sleep(0.002 if waits else 0)
+            number += 1
+        assert (tmp_path / "blackbox").read_text() == ""
+        launch.faulthandler.cancel_dump_traceback_later()
+        recorder.box = None
+    recorder.close()
+    assert 3 <= len(setters) <= 2 + 2.5 / launch.BLACK_BOX_SET_EVERY_S
+    assert waits or "opossum-watchdog" in setters
+
+
 def test_a_folder_that_is_not_there_is_said_before_the_game_starts(tmp_path):
     """Nothing is run, and nothing is made."""
     (tmp_path / "game.py").write_text("open('ran', 'w')\n")
@@ -464,7 +495,6 @@ def test_the_black_box_forgets_a_standstill_that_is_over(tmp_path, monkeypatch, 
     """It holds where the game stands now: not while it waits as it may, and nothing of an earlier frame."""
     monkeypatch.setattr(launch, "BLACK_BOX_AFTER_S", 0.3)
     monkeypatch.setattr(launch, "BLACK_BOX_SET_EVERY_S", 0.1)
-    monkeypatch.setattr(launch, "RUN_OUT_S", 0.3)
     box = tmp_path / "blackbox"
     recorder = launch._BoxedRecorder(os.devnull, "game", waits=("rest",))
     with box.open("w") as file:

@@ -10,12 +10,13 @@ from opossum_recorder.processor import FrameProcessor, MachineTaken
 class Told:
     """A thread's times as the machine might tell them, in ms."""
 
-    def __init__(self, *told: tuple[int, int, int] | None) -> None:
+    def __init__(self, *told: tuple[int, int, int] | None, begun_ms: tuple[int, ...] = ()) -> None:
         self._told = [None if times is None else tuple(max(-1, ms * 10**6) for ms in times) for times in told]
+        self._begun = [*begun_ms]
 
     def begin(self) -> int:
-        """Begin when the machine is asked anew."""
-        return 10**10
+        """Begin at the next of the moments given, or when the machine is asked anew."""
+        return self._begun.pop(0) * 10**6 if self._begun else 10**10
 
     def end(self) -> tuple[int, int, int] | None:
         """Return the next of them."""
@@ -110,3 +111,18 @@ def test_a_long_frame_that_was_taken_away_says_so(tmp_path):
     processor.begin()
     stat_file(path, ran=1010, steal=40)
     assert processor.end() == f',"cpu":{40 * 10**6},"ready":0'
+
+
+@pytest.mark.parametrize(("begun_ms", "told"), [(1249, 228_571_428), (1250, 100_000_000)])
+def test_the_machine_is_asked_anew_four_times_a_second(tmp_path, begun_ms, told):
+    """Of a frame that begins sooner, what was taken just before it counts along."""
+    path = tmp_path / "stat"
+    times = Told((1, 1, 0), (400, 400, 0), begun_ms=(1000, begun_ms))
+    processor = FrameProcessor(stat_file(path, ran=1000, steal=0), times)
+    processor.begin()
+    processor.end()
+    stat_file(path, ran=1000, steal=30)
+    processor.begin()
+    stat_file(path, ran=1030, steal=40)
+    # since the frame began 10 hundredths were taken of 40; since the machine was asked first, 40 of 70
+    assert processor.end() == f',"cpu":{400 * 10**6 - told},"ready":{told}'

@@ -18,7 +18,7 @@ from opossum.stream.reading import read_streams
 from opossum.take.checks import check_take
 from opossum.take.opening import open_any
 from opossum_recorder import Recorder
-from opossum_recorder.encoding import LONGEST_DATA, MOST_TEXTS, QuotedTexts, data_text
+from opossum_recorder.encoding import LONGEST_DATA, MOST_STEPS, MOST_TEXTS, QuotedTexts, StepTexts, data_text
 from opossum_recorder.sink import WINDOW_BYTES, FileSink, MappedSink, sink_for
 from tape import read
 
@@ -677,3 +677,14 @@ def test_where_no_thread_can_be_started_the_game_is_recorded_all_the_same(tmp_pa
         assert recorder.lost == 3 and "can't start new thread" in recorder.trouble
     else:
         assert [json.loads(line)["k"] for line in path.read_text().splitlines()] == ["head", "send", "bye"]
+
+
+def test_lengths_of_frames_are_remembered_up_to_a_bound():
+    """Each is told as it is, also when all before it were forgotten; one that no game has is not told."""
+    texts = StepTexts()
+    for number in range(MOST_STEPS):
+        assert texts[number / 1000] == f',"dt":{number / 1000:.6g}'
+    assert len(texts) == MOST_STEPS and texts[0.0] == ',"dt":0'
+    assert texts[0.0166666] == ',"dt":0.0166666' and len(texts) == 1
+    assert (texts[1e12], texts[-1e12]) == (',"dt":1e+12', ',"dt":-1e+12')
+    assert [texts[never] for never in (1.1e12, float("inf"), float("nan"))] == ["", "", ""]

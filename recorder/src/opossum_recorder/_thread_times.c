@@ -19,8 +19,7 @@
 #include <unistd.h>
 
 #define SCHEDSTAT "/proc/thread-self/schedstat"
-#define LONGEST 80        /* bytes that its three numbers take at most */
-#define ALL_BUT_NS 100000 /* a stretch of which so little was not run is looked into no further */
+#define LONGEST 80 /* bytes that its three numbers take at most */
 
 typedef struct {
 	PyObject_HEAD
@@ -86,8 +85,6 @@ static PyObject *times_end(ThreadTimes *self, PyObject *nothing)
 	if (!self->thread || self->thread != PyThread_get_thread_ident()) Py_RETURN_NONE;
 	self->thread = 0;
 	long long cpu = now_of(CLOCK_THREAD_CPUTIME_ID) - self->cpu_ns, passed = now_of(CLOCK_MONOTONIC) - self->begun_ns;
-	if ((self->ready_ns >= 0 || self->given_up >= 0) && passed - cpu <= ALL_BUT_NS)
-		return Py_BuildValue("LLL", cpu, passed, passed > cpu ? passed - cpu : 0LL);
 	long long told = ready(self), waited = told < 0 || self->ready_ns < 0 ? -1 : told - self->ready_ns;
 	if (self->given_up >= 0 && given_up() == self->given_up && passed - cpu > waited) waited = passed - cpu;
 	return Py_BuildValue("LLL", cpu, passed, waited);

@@ -28,6 +28,8 @@ MOST_BITS = 256
 LARGEST_NUMBER = 1e12
 """Seconds, rates and the like beyond it are none."""
 LARGEST_COUNT = 1 << 62
+MOST_STEPS = 256
+"""Lengths of frames whose text is remembered."""
 
 MOST_TEXTS = 50_000
 """Escaped texts are remembered up to this many; a game that makes up names must not fill the memory."""
@@ -73,6 +75,17 @@ class QuotedTexts(dict[str, str]):
             return self[value]
         answer_of(hash, value)
         return quoted(value)
+
+
+class StepTexts(dict[float, str]):
+    """Maps a frame's length, a float, to the field that tells it: the same few come again."""
+
+    def __missing__(self, dt: float) -> str:
+        made = f',"dt":{dt:.6g}' if abs(dt) <= LARGEST_NUMBER else field_text("dt", dt)
+        if len(self) >= MOST_STEPS:
+            self.clear()
+        self[dt] = made
+        return made
 
 
 def given(value: Any) -> bool:

@@ -40,8 +40,6 @@ TOLD_TO_END = "told to end (SIGTERM)"
 
 BLACK_BOX_SET_EVERY_S = 0.5
 """How often that clock is set anew while the game moves on: setting it makes a thread."""
-RUN_OUT_S = BLACK_BOX_AFTER_S
-"""Sooner than this it cannot have run out, by whatever clock."""
 
 recorder: Recorder | None = None
 """The recorder of the game that is being run."""
@@ -83,31 +81,31 @@ class _BoxedRecorder(Recorder):
     """When the interpreter's clock was set, -1 while it is not."""
 
     def _watch_on(self) -> None:
-        self.moves_since_s = now = time.monotonic()
+        super()._watch_on()
         if self._set_at < 0:
             self._set()
-        elif now - self._set_at > RUN_OUT_S:  # the watchdog has not looked for long
+        elif self._may_have_run_out():  # the watchdog has not looked for long
             self._empty_the_box()
             self._set()
 
     def _watch_off(self) -> None:
-        self.moves_since_s = None
-        if self._set_at >= 0 and time.monotonic() - self._set_at > RUN_OUT_S:
+        super()._watch_off()
+        if self._set_at >= 0 and self._may_have_run_out():
             self._empty_the_box()
 
     def moves(self) -> None:
         """Set the interpreter's clock anew: the game moves on."""
         super().moves()
-        age = time.monotonic() - self._set_at
-        if age > RUN_OUT_S:
+        if self._may_have_run_out():
             self._empty_the_box()
-        if age > BLACK_BOX_SET_EVERY_S:
+        if time.monotonic() - self._set_at > BLACK_BOX_SET_EVERY_S:
             self._set()
 
     def rest(self) -> None:
         """Stop the interpreter's clock too: waiting, a game does not stand still."""
         super().rest()
-        if self._set_at >= 0:
+        # not in each short wait between two frames, but before it can run out
+        if self._set_at >= 0 and time.monotonic() - self._set_at > BLACK_BOX_SET_EVERY_S:
             faulthandler.cancel_dump_traceback_later()
             self._set_at = -1.0
             if self.frame_lasts_s:  # it went on meanwhile
@@ -119,6 +117,9 @@ class _BoxedRecorder(Recorder):
             # the frame that runs when the time is over may have begun so long after
             spare = 1.5 * BLACK_BOX_SET_EVERY_S
             faulthandler.dump_traceback_later(BLACK_BOX_AFTER_S + spare, file=self.box)
+
+    def _may_have_run_out(self) -> bool:
+        return time.monotonic() - self._set_at > BLACK_BOX_AFTER_S
 
     def _empty_the_box(self) -> None:
         if self.box is None:

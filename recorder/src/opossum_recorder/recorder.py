@@ -19,15 +19,7 @@ from itertools import islice
 from typing import Any
 
 from opossum_recorder.asked_attributes import AskedAttributes
-from opossum_recorder.encoding import (
-    COUNTS,
-    DATA,
-    FLAGS,
-    LARGEST_NUMBER,
-    NUMBERS,
-    QuotedTexts,
-    field_text,
-)
+from opossum_recorder.encoding import COUNTS, DATA, FLAGS, LARGEST_NUMBER, NUMBERS, QuotedTexts, StepTexts, field_text
 from opossum_recorder.halves import Call, Inner
 from opossum_recorder.head import head_fields
 from opossum_recorder.holding import Holding
@@ -40,9 +32,6 @@ from opossum_recorder.watchdog import Watchdog
 
 MOST_MARKS = 1000
 """Marks of one clip."""
-
-MOST_STEPS = 256
-"""Lengths of frames whose text is remembered."""
 
 NOT_NAMES = COUNTS | DATA | FLAGS | NUMBERS | {"text"}
 
@@ -121,7 +110,7 @@ class Recorder(Inner):
         self.flush()
         self._waits = frozenset(waits)
         self._in_wait = False
-        self._steps: dict[float, str] = {}
+        self._steps = StepTexts()
         self.moves_since_s: float | None = None
         self._watchdog = Watchdog(self, watch_after) if watch_after > 0 else None
         # a simulated clock has nothing to do with the processor's
@@ -162,7 +151,7 @@ class Recorder(Inner):
         try:
             if self._processor is not None:
                 self._processor.begin()
-            told = (self._steps.get(dt) if type(dt) is float else None) or self._step_text(dt)
+            told = self._steps[dt] if type(dt) is float else field_text("dt", dt)
             plain = type(number) is int and 0 <= number <= LARGEST_NUMBER
             self._put("frame", (f',"n":{number}' if plain else field_text("n", number, "frame")) + told)
         except Exception:
@@ -170,15 +159,6 @@ class Recorder(Inner):
         self._in_wait = False
         self._watch_on()
         return _FrameContext(self)
-
-    def _step_text(self, dt: Any) -> str:
-        """Return how a frame's length is told, and remember that: the same few lengths come again."""
-        if type(dt) is not float or not abs(dt) <= LARGEST_NUMBER:
-            return field_text("dt", dt)
-        if len(self._steps) >= MOST_STEPS:
-            self._steps.clear()
-        text = self._steps[dt] = f',"dt":{dt:.6g}'
-        return text
 
     def idle(self) -> None:
         """Say that the frame's work is done."""

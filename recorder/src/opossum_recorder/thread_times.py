@@ -18,9 +18,6 @@ import time
 SCHEDSTAT = "/proc/thread-self/schedstat"
 LONGEST = 80
 """Bytes that the three numbers of that file take at most."""
-ALL_BUT_NS = 100_000
-"""A stretch of which so little was not run is looked into no further: asking costs as much, and all that was not run is told
-as waiting."""
 
 if sys.platform == "linux":
     import resource as _usage
@@ -56,8 +53,6 @@ class ThreadTimes:
             return None
         self._thread = 0
         cpu, passed = time.thread_time_ns() - self._cpu_ns, time.perf_counter_ns() - self._begun_ns
-        if (self._ready_ns >= 0 or self._given_up >= 0) and passed - cpu <= ALL_BUT_NS:
-            return cpu, passed, max(0, passed - cpu)
         ready = self._ready()
         waited = -1 if ready < 0 or self._ready_ns < 0 else ready - self._ready_ns
         if self._given_up >= 0 and given_up() == self._given_up:

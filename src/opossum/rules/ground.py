@@ -28,14 +28,11 @@ class Ground:
         self.settings = settings or Settings()
         self._moments: dict[tuple[object, ...], Occurrences] = {}
         self._codes: dict[tuple[str, Names], Array] = {}
-        self._known: dict[Callable[[Ground], object], object] = {}
         self._kept: dict[Hashable, object] = {}
 
     def once(self, ask: Callable[[Ground], Answer]) -> Answer:
         """Return `ask(ground)`, asked the first time only."""
-        if ask not in self._known:
-            self._known[ask] = ask(self)
-        return self._known[ask]  # type: ignore[return-value]
+        return self.kept(ask, lambda: ask(self))
 
     def kept(self, key: Hashable, make: Callable[[], Answer]) -> Answer:
         """Return what `make` makes, made the first time only that it is asked for under a key."""
@@ -52,7 +49,7 @@ class Ground:
             if any("*" in name for name in names):
                 found = [code for code, text in enumerate(self.take.strings) if means(names, text)]
             else:
-                found = sorted(code for name in {*names} if name and (code := self.take.recording.code(name)) >= 0)
+                found = sorted(code for name in {*names} if name and (code := self.take.code(name)) >= 0)
             self._codes[key] = np.array(found, np.int64)
         return self._codes[key]
 
