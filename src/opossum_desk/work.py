@@ -1,17 +1,60 @@
-"""Work off the window's thread: opening and examining. Requests are frozen and numbered; late answers are dropped."""
+"""Work off the window's thread: opening and examining. Requests are frozen and numbered; late answers are dropped.
+
+No thread but the window's touches an object of Qt: one that is being destroyed while a thread emits its signal ends the
+process.  Threads put what they tell into a queue, and wake the window through a pipe.
+"""
 
 from __future__ import annotations
 
 import _thread
 import contextlib
+import os
 import threading
+import weakref
 from collections.abc import Callable
+from queue import Empty, SimpleQueue
 from typing import Any
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QCoreApplication, QObject, QSocketNotifier, Signal
+from shiboken6 import isValid
 
 from opossum.words import tr
 from opossum_desk.state.tasks import Cancelled, Tell
+
+WAKES_AT_ONCE = 1 << 16
+"""Bytes taken from the pipe in one go: as many as it holds."""
+
+
+class _Letterbox:
+    """What threads told the window's thread and it has not read yet; there is one in a process, and it is never closed."""
+
+    def __init__(self) -> None:
+        self._letters: SimpleQueue[Callable[[], None]] = SimpleQueue()
+        self._read_end, self._write_end = os.pipe2(os.O_NONBLOCK | os.O_CLOEXEC)
+        self._bell: QSocketNotifier | None = None
+
+    def listen(self) -> None:
+        """Read from now on in the thread of the application that there is."""
+        if self._bell is None or not isValid(self._bell):  # it ended with an application before
+            bell = QSocketNotifier(self._read_end, QSocketNotifier.Type.Read, QCoreApplication.instance())
+            bell.activated.connect(self._empty)
+            self._bell = bell
+
+    def put(self, letter: Callable[[], None]) -> None:
+        """Have `letter` called in the window's thread; any thread may ask."""
+        self._letters.put(letter)
+        with contextlib.suppress(BlockingIOError):  # full of wakes that were not heard yet: this one is not needed
+            os.write(self._write_end, b"\0")
+
+    def _empty(self) -> None:
+        with contextlib.suppress(BlockingIOError):
+            os.read(self._read_end, WAKES_AT_ONCE)
+        with contextlib.suppress(Empty):
+            while True:
+                self._letters.get_nowait()()
+
+
+_letterbox = _Letterbox()
 
 
 class Work(QObject):
@@ -23,8 +66,6 @@ class Work(QObject):
     progressed = Signal(str, float)
     finished = Signal(object)
     failed = Signal(str)
-    _told = Signal(int, str, object)
-    """(number, which signal, what it tells), from the task's thread."""
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -33,7 +74,7 @@ class Work(QObject):
         self._ended = threading.Event()
         self._ended.set()
         self._is_awaited = False
-        self._told.connect(self._tell)
+        _letterbox.listen()
 
     @property
     def running(self) -> bool:
@@ -46,10 +87,11 @@ class Work(QObject):
         cancel = self._cancel = threading.Event()
         number, self._is_awaited = self._number, True
         ended = self._ended = threading.Event()
+        work = weakref.ref(self)
+        tasks = [task]
 
         def answer(name: str, value: object) -> None:
-            with contextlib.suppress(RuntimeError):  # the window may be gone
-                self._told.emit(number, name, value)
+            _letterbox.put(lambda: _hand_on(work, number, name, value))
 
         def tell(text: str, share: float) -> None:
             if cancel.is_set():
@@ -58,7 +100,7 @@ class Work(QObject):
 
         def run() -> None:
             try:
-                result = task(tell)
+                result = tasks[0](tell)
             except Cancelled:
                 return
             except MemoryError:
@@ -68,6 +110,7 @@ class Work(QObject):
             else:
                 answer("finished", result)
             finally:
+                _letterbox.put(tasks.clear)  # a task may be the last to know a widget, which must end in its own thread
                 ended.set()
 
         # `threading.Thread` would wait here until the new thread has had its turn: on a busy machine, a whole frame
@@ -92,3 +135,10 @@ class Work(QObject):
     def wait(self, seconds: float = 5.0) -> None:
         """Wait until the thread has ended."""
         self._ended.wait(seconds)
+
+
+def _hand_on(reference: weakref.ref[Work], number: int, name: str, value: object) -> None:
+    """Give what a task told to whoever asked for it, if that is still there."""
+    work = reference()
+    if work is not None and isValid(work):
+        work._tell(number, name, value)
