@@ -221,8 +221,8 @@ def test_a_lone_late_firing_is_seen_among_thousands():
     stage.at(2000, do=lambda: stage.ms(30))
     session = examined(stage.run(4000))
     picture = drawn(session, width=500.0)
-    xs = np.concatenate([run.xs for run in picture.dots])
-    ys = np.concatenate([run.ys for run in picture.dots])
+    xs = np.concatenate([run.xs for run in picture.things])
+    ys = np.concatenate([run.ys for run in picture.things])
     assert len(xs) <= 2 * (500 - 200)
     assert xs[np.argmin(ys)] == pytest.approx(picture.scale.x(2001), abs=2)
 
@@ -239,11 +239,14 @@ def test_the_extremes_of_each_pixel_are_kept_at_any_length(count, pixels):
     off = np.sin(np.arange(count) * 1.7) * np.arange(count)
     times = np.arange(count) * 10
     firings = Firings(times, off, np.arange(count))
-    borders = np.searchsorted(times, np.linspace(0, count * 10, pixels + 1))
-    shown, lowest, highest = firings.extremes(borders)
+    moments = np.ceil(np.linspace(0, count * 10, pixels + 1)).astype(np.int64)
+    shown, lowest, highest = firings.extremes(moments)
+    seen, lowest_ns, highest_ns = firings.reach(moments)
+    assert np.array_equal(seen, shown)
     if not count:
         assert not len(shown)
         return
+    assert np.array_equal(lowest_ns, off[lowest]) and np.array_equal(highest_ns, off[highest])
     assert off[lowest].min() == off.min() and off[highest].max() == off.max()
     assert (off[lowest] <= off[highest]).all() and len(shown) <= pixels
     at = np.minimum(np.argmax(off) * pixels // count, pixels - 1)

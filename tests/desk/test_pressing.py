@@ -1,13 +1,18 @@
 """What many calls look like: marks where calls are, as tall as there are many, and nothing where there are none."""
 
+import itertools
+
 import numpy as np
 import pytest
+from PySide6.QtGui import QImage, QPainter
 
 from opossum_desk.flow.layout.loom import layout_loom
 from opossum_desk.flow.pressing import LOW, press_density
 from opossum_desk.layout.heights import Heights
 from opossum_desk.state.session import Session
+from opossum_desk.views.canvas import Canvas
 from opossum_desk.views.look import Look
+from opossum_desk.views.stamps import Stamps
 from tape import Tape
 
 FRAMES = 4000
@@ -46,3 +51,43 @@ def test_marks_stand_where_calls_are_and_nowhere_else(qtbot, session, ratio, hei
     rows = np.flatnonzero((canvas > 0).any(axis=1))
     middle = (picture.lines[0].top + heights.row / 2) * ratio
     assert (rows.min() + rows.max()) / 2 == pytest.approx(middle, abs=ratio)
+
+
+def test_beads_that_lie_upon_each_other_cut_nothing_out_of_each_other(qtbot):
+    """In whatever order they are pressed, each pixel is the more opaque one's."""
+    stamps = Stamps(Look("day"), 1.0)
+    stamp = stamps.get("timer", 0, 9.0, False, False)
+    places = [(30, 20), (33, 22), (60, 20), (31, 24)]
+    pictures = []
+    for order in itertools.permutations(places):
+        canvas = np.zeros((50, 100), np.uint32)
+        stamps.press(canvas, stamp, *np.array(order, float).T)
+        pictures.append(canvas)
+    assert all(np.array_equal(picture, pictures[0]) for picture in pictures)
+    half = stamp.shape[0] // 2
+    for x, y in places:
+        assert (pictures[0][y - half : y + half + 1, x - half : x + half + 1] >= stamp).all()
+
+
+@pytest.mark.parametrize("ratio", [1.0, 1.1, 1.25, 1.5, 2.0])
+def test_a_wash_has_no_seams_and_nothing_above_its_top(qtbot, ratio):
+    """Whatever the screen's scale: one shade from the top to the foot, and none beside the stripe."""
+
+    class Screened(Canvas):
+        def devicePixelRatioF(self) -> float:
+            return ratio
+
+    view = Screened(Look("day"), "washed")
+    qtbot.addWidget(view)
+    view.resize(200, 333)
+    image = QImage(round(200 * ratio), round(333 * ratio), QImage.Format.Format_ARGB32_Premultiplied)
+    image.setDevicePixelRatio(ratio)
+    image.fill(0)
+    painter = QPainter(image)
+    view.wash(painter, [(50.0, 90.0, 130)], 40.0)
+    painter.end()
+    height, width = image.height(), image.width()
+    pixels = np.frombuffer(image.constBits(), np.uint32).reshape(height, width) >> 24
+    assert (pixels[round(40 * ratio) + 1 :, round(50 * ratio) + 1 : round(90 * ratio) - 1] == 130).all()
+    assert not pixels[: round(40 * ratio) - 1].any()
+    assert not pixels[:, : round(50 * ratio) - 1].any() and not pixels[:, round(90 * ratio) + 1 :].any()

@@ -246,3 +246,23 @@ def test_only_what_is_seen_is_drawn():
     assert len(rows) == 600
     picture = drawn(session, height=400.0)
     assert len(picture.labels) <= np.ceil((400.0 - HEADER_PX) / LINE_PX) + 1
+
+
+def test_sends_are_placed_alike_by_column_and_by_moment():
+    """Where many frames share a pixel, sends are looked up by their frames; no send is lost, none is a pixel off."""
+    stage = Stage()
+    lamp = stage.bind("dusk", "lamp#1", "Lamp.on_dusk")
+    stage.each(lambda n: n % 7 == 3 and stage.heard("dusk", lamp))
+    session = Session(stage.run(6000).take())
+    known, _ = roster(session)
+    level = known.sends_by_column(session.axis)
+    dusk = next(place for place, code in enumerate(known.code_of_event.tolist()) if known.take.text(code) == "dusk")
+    columns = np.arange(0, session.axis.columns + 1, 11)
+    start = int(known.sends.starts[dusk])
+    by_moment = np.searchsorted(
+        known.send_times[start : int(known.sends.starts[dusk + 1])], session.axis.starts_ns[columns]
+    )
+    assert (level.places(dusk, columns) - start).tolist() == by_moment.tolist()
+    session.show_all()
+    (row,) = [run for run in drawn(session).dots if run.kind == "send" and len(run.xs) > 100]
+    assert set(np.asarray(known.take.tables["send"]["ev"])[row.rows].tolist()) == {known.take.code("dusk")}

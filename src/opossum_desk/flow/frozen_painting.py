@@ -10,6 +10,9 @@ from opossum_desk.flow.layout.frozen import FrozenBand
 from opossum_desk.views.canvas import NARROW_WASH_ALPHA, WASH_ALPHA, AxisCanvas
 
 MOST_FROZEN_NAMES = 12
+MOST_WIDTHS = 2048
+_widths: dict[tuple[str, str], int] = {}
+"""How wide a name is in a font: while one pans, the same names are measured again and again."""
 LEAST_RAGGED_PX = 10.0
 """A frozen frame drawn narrower than this is a stripe: its ragged edges would meet."""
 
@@ -48,15 +51,25 @@ def _torn(view: AxisCanvas, band: FrozenBand) -> tuple[float, float]:
 
 def paint_frozen_names(view: AxisCanvas, painter: QPainter, bands: list[FrozenBand]) -> None:
     """Write in the header what frozen frames cost, the longest first, as many as have room beside each other."""
-    painter.setFont(view.small_font(0, bold=True))
-    written: list[QRectF] = []
+    if not bands:
+        return
+    font = view.small_font(0, bold=True)
+    painter.setFont(font)
+    metrics, key, header_px = painter.fontMetrics(), font.key(), view.heights().header
+    written: list[tuple[float, float]] = []
     for band in sorted(bands, key=lambda band: -band.seconds):
-        room = painter.fontMetrics().horizontalAdvance(band.text) + 14
+        text = band.text
+        room = _widths.get((key, text))
+        if room is None:
+            if len(_widths) >= MOST_WIDTHS:
+                _widths.clear()
+            room = _widths[key, text] = metrics.horizontalAdvance(text) + 14
         x = min(max(band.left, view.label_px + 2), view.width() - room - 14)
-        box = QRectF(x, 2, room, view.heights().header - 3)
-        if len(written) < MOST_FROZEN_NAMES and not any(box.intersects(other) for other in written):
-            written.append(box)
-            _paint_frozen_name(view, painter, band.text, box)
+        if all(x >= right or x + room <= left for left, right in written):
+            written.append((x, x + room))
+            _paint_frozen_name(view, painter, text, QRectF(x, 2, room, header_px - 3))
+            if len(written) == MOST_FROZEN_NAMES:
+                break
 
 
 def _paint_frozen_name(view: AxisCanvas, painter: QPainter, text: str, box: QRectF) -> None:

@@ -61,45 +61,46 @@ def press_density(
         return
     left = int(density.left * ratio)
     room = min(int(columns * ratio), canvas.shape[1] - left)
-    source = np.minimum((np.arange(room) / ratio).astype(np.int64), columns - 1)
-    most = max(1, int(density.calls.max()))
-    tall = np.where(density.calls > 0, 4.5 + 7.5 * np.log1p(density.calls) / np.log1p(max(most, 8)), 0.0)[:, source]
-    did = (density.calls > density.wasted)[:, source]
-    faded = (density.matched == 0)[:, source] & session.sieve.active
+    # which px each pixel of the device shows; a slice where they are the same, for it copies nothing
+    source = slice(room) if ratio == 1.0 else np.minimum((np.arange(room) / ratio).astype(np.int64), columns - 1)
+    calls = density.calls[:, source]
+    most = max(8, int(density.calls.max()))
+    tall = np.where(calls > 0, 4.5 + 7.5 * np.log1p(calls) / np.log1p(most), 0.0)
+    low = calls <= density.wasted[:, source]
     vias = [look.via(session.take.text(int(via))) for via in density.via]
     colours = np.array([premultiplied(via, 255) for via in vias], np.uint32)
-    faint = np.uint32(premultiplied(QColor(look.colours.faint), 255))
     # a lone call is given a second pixel, so that it is seen
     lone = (tall[:, 1:] == 0) & (tall[:, :-1] > 0)
-    tall[:, 1:] = np.where(lone, tall[:, :-1], tall[:, 1:])
-    did[:, 1:] |= lone & did[:, :-1]
-    faded[:, 1:] = np.where(lone, faded[:, :-1], faded[:, 1:])
+    np.copyto(tall[:, 1:], tall[:, :-1].copy(), where=lone)
+    low[:, 1:] &= ~(lone & ~low[:, :-1])
     # what ran for nothing, and what the sieve does not let through, is low: it needs no paler colour to be told
-    tall = np.where(faded | ~did, tall * LOW, tall)
-    pixel = np.where(faded, faint, colours[:, None])
+    pixel = np.broadcast_to(colours[:, None], tall.shape)
+    if session.sieve.active:
+        faded = (density.matched == 0)[:, source]
+        faded = np.concatenate((faded[:, :1], np.where(lone, faded[:, :-1], faded[:, 1:])), 1)
+        low |= faded
+        pixel = np.where(faded, np.uint32(premultiplied(QColor(look.colours.faint), 255)), pixel)
+    np.multiply(tall, LOW, out=tall, where=low)
     rose = premultiplied(QColor(look.colours.rose), 255)
-    wrong = (density.twin > 0)[:, source]
-    gone = (density.gone > 0)[:, source]
+    wrong = (density.twin > 0)[:, source].copy()
+    gone = (density.gone > 0)[:, source].copy()
     for fault in (wrong, gone):
         fault[:, 1:] |= fault[:, :-1]  # two pixels wide at any zoom: what is rare and wrong is never lost
     gone &= ~wrong
     # narrow, for they are compared for each line of pixels; where no call is, nothing is drawn, not even in the middle
     sixteenths = np.where(tall > 0, tall * 16, -1).astype(np.int16)
-    has_gone, has_wrong = bool(gone.any()), bool(wrong.any())
     tops = np.array([line.top for line in picture.lines])
-    for step in range(int(picture.heights.row * ratio)):
-        offset = step / ratio - picture.heights.row / 2
-        if abs(offset) > REACH_PX:
-            continue
-        rows = np.round((tops + picture.heights.row / 2 + offset) * ratio).astype(np.int64)
-        valid = np.flatnonzero((rows >= int(picture.heights.header * ratio)) & (rows < canvas.shape[0]))
-        if not len(valid):
-            continue
-        mine = slice(None) if len(valid) == len(tops) else valid
-        drawn = np.where(sixteenths[mine] >= abs(offset) * 32, pixel[mine], np.uint32(0))
-        dotted = int(offset + 20) % 4 < 2
-        if has_gone:
-            drawn = np.where(gone[mine], rose if dotted else 0, drawn)
-        if has_wrong:  # a twin is two marks, one above the other
-            drawn = np.where(wrong[mine], rose if abs(offset) >= 1 else 0, drawn)
-        canvas[rows[valid], left : left + room] = drawn
+    offsets = np.arange(int(picture.heights.row * ratio)) / ratio - picture.heights.row / 2
+    offsets = offsets[np.abs(offsets) <= REACH_PX]
+    places = np.round((tops[:, None] + picture.heights.row / 2 + offsets) * ratio).astype(np.int64)
+    # arrays (rows on screen, lines of pixels in a row, pixel columns) from here on
+    thresholds = (np.abs(offsets) * 32).astype(np.int16)[None, :, None]
+    drawn = np.where(sixteenths[:, None, :] >= thresholds, pixel[:, None, :], np.uint32(0))
+    for line in np.flatnonzero(gone.any(1)).tolist():
+        dotted = np.where(((offsets + 20).astype(np.int64) % 4 < 2)[:, None], np.uint32(rose), np.uint32(0))
+        drawn[line] = np.where(gone[line], dotted, drawn[line])
+    for line in np.flatnonzero(wrong.any(1)).tolist():  # a twin is two marks, one above the other
+        apart = np.where((np.abs(offsets) >= 1)[:, None], np.uint32(rose), np.uint32(0))
+        drawn[line] = np.where(wrong[line], apart, drawn[line])
+    valid = (places >= int(picture.heights.header * ratio)) & (places < canvas.shape[0])
+    canvas[places[valid], left : left + room] = drawn[valid]

@@ -13,40 +13,41 @@ from opossum_desk.views.canvas import AxisCanvas
 PLAIN_SHAPES = ("line", "step", "rise", "dense")
 """Shapes that are nothing but a line or a box: there may be thousands, and all of one colour are drawn at once."""
 DENSE_HALF_PX = 2.2
+ROLE_OF_STATE = {"wrong": "rose", "quiet": "quiet"}
+"""What has such a state is drawn in that colour, and not in that of its kind."""
 
 
-def _colour_of(view: AxisCanvas, stroke: Stroke, colour: QColor) -> QColor:
-    return (
-        view.colour({"wrong": "rose", "quiet": "quiet"}[stroke.state]) if stroke.state in ("wrong", "quiet") else colour
-    )
+def _colour_of(view: AxisCanvas, state: str, colour: QColor) -> QColor:
+    return view.colour(ROLE_OF_STATE[state]) if state in ROLE_OF_STATE else colour
 
 
 def paint_plain_strokes(view: AxisCanvas, painter: QPainter, strokes: list[tuple[Stroke, QColor]]) -> None:
     """Draw strokes of plain shapes, each with its colour: lines first, then where firings run together."""
-    lines: dict[int, list[QLineF]] = {}
-    boxes: dict[int, list[QRectF]] = {}
+    lines: dict[tuple[str, int], list[QLineF]] = {}
+    boxes: dict[tuple[str, int], list[QRectF]] = {}
+    colours = {id(colour): colour for _, colour in strokes}
     width = view.width() + 50.0
     for stroke, colour in strokes:
-        tint = _colour_of(view, stroke, colour).rgba()
+        look = stroke.state if stroke.state in ROLE_OF_STATE else "", id(colour)
         left, right = (stroke.x if stroke.shape == "rise" else max(stroke.x, -50.0)), min(stroke.x2, width)
         if stroke.shape == "dense":
             box = QRectF(left, stroke.y - DENSE_HALF_PX, right - left, 2 * DENSE_HALF_PX)
-            boxes.setdefault(tint, []).append(box)
+            boxes.setdefault(look, []).append(box)
         else:
-            lines.setdefault(tint, []).append(QLineF(left, stroke.y, right, stroke.y2))
-    for tint, own in lines.items():
-        painter.setPen(QPen(QColor.fromRgba(tint), 1.4))
+            lines.setdefault(look, []).append(QLineF(left, stroke.y, right, stroke.y2))
+    for (state, colour_id), own in lines.items():
+        painter.setPen(QPen(_colour_of(view, state, colours[colour_id]), 1.4))
         painter.drawLines(own)
     painter.setPen(Qt.PenStyle.NoPen)
-    for tint, places in boxes.items():
-        painter.setBrush(QColor.fromRgba(tint))
+    for (state, colour_id), places in boxes.items():
+        painter.setBrush(_colour_of(view, state, colours[colour_id]))
         painter.drawRects(places)
     painter.setBrush(Qt.BrushStyle.NoBrush)
 
 
 def paint_stroke(view: AxisCanvas, painter: QPainter, stroke: Stroke, colour: QColor, lit: bool) -> None:
     """Draw one thing of a strand; `lit`: it is of the selected call."""
-    colour = _colour_of(view, stroke, colour)
+    colour = _colour_of(view, stroke.state, colour)
     left, right = max(stroke.x, -50.0), min(stroke.x2, view.width() + 50.0)
     painter.setPen(QPen(colour, 1.4))
     painter.setBrush(Qt.BrushStyle.NoBrush)

@@ -6,8 +6,9 @@ the window costs nothing.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
@@ -117,14 +118,21 @@ class RowPicture:
     lines: list[Lines] = field(default_factory=list)
     bars: list[PixelBars] = field(default_factory=list)
     dots: list[Dots] = field(default_factory=list)
+    when_asked: list[Callable[[], list[Dots]]] = field(default_factory=list)
+    """Work out dots of size 0 that would cost more than all that is drawn of them: nobody may ask."""
     words: list[Words] = field(default_factory=list)
     empty: str = ""
     """What to say where there is nothing to show."""
 
+    @cached_property
+    def things(self) -> list[Dots]:
+        """Return all dots, those that are not drawn too."""
+        return [*self.dots, *(dots for work_out in self.when_asked for dots in work_out())]
+
     def hit(self, x: float, y: float) -> tuple[str, int]:
         """Return (table, row) of what the dot nearest to a point stands for, within reach; ``("", -1)`` where none is."""
         best, distance = ("", -1), REACH_PX
-        for run in self.dots:
+        for run in self.things:
             if not len(run.xs):
                 continue
             away = np.maximum(np.abs(run.xs - x), np.abs(run.ys - y))

@@ -219,7 +219,9 @@ class RosterWeave(GatheredWeave):
         super().__init__(RosterCanvas(look))
 
     def gather(self, session: Session) -> RosterListeners:
-        return RosterListeners(session.take)
+        known = RosterListeners(session.take)
+        known.sends_by_column(session.axis)
+        return known
 
     def show_gathered(self, session: Session, known: RosterListeners) -> None:
         self.canvas.show_roster(session, known)

@@ -16,6 +16,14 @@ ORDER_FRAMES = 48
 """How many frames of what is visible are asked for the order of rows: enough for a median, bounded."""
 
 
+MANY_COLUMNS, MANY_CALLS = 256, 8192
+"""So many columns asked for at once, in a row of so many calls, are looked up: binary searches would miss every cache."""
+MOST_EMPTY = 4
+"""Where there are more columns from a row's first call to its last than so many times its calls, they are searched."""
+MOST_COUNTED_BYTES = 32 << 20
+"""So much is remembered of rows that were looked up last."""
+
+
 class Row(NamedTuple):
     """One row on screen: a listener by number, or a folded class of them."""
 
@@ -30,10 +38,18 @@ class Level:
     `sums[flag]` (calls + 1) counts calls with a flag up to each place of that order.
     """
 
-    def __init__(self, groups: Groups, columns: Array) -> None:
+    def __init__(self, groups: Groups, columns: Array, sums: dict[str, Array]) -> None:
         self.groups = groups
-        self.columns: Array = columns[groups.order]
-        self.sums: dict[str, Array] = {}
+        self.columns = columns
+        self.sums = sums
+        self._counted_bytes = 0
+        self._counts: dict[int, tuple[int, Array]] = {}
+        """By group, the last ones counted: the first column, and how many calls are left of each from that one on."""
+
+    @classmethod
+    def gathered(cls, groups: Groups, columns: Array) -> Level:
+        """Return the calls gathered by group; `columns` (calls,) in the order of the calls, and no sums yet."""
+        return cls(groups, columns[groups.order], {})
 
     def summed(self, flags: Array) -> Array:
         """Return int32 (calls + 1,): how many calls have a flag (boolean, (calls,)) up to each place of the order."""
@@ -54,10 +70,31 @@ class Level:
         return sums
 
     def places(self, group: int, columns: Array) -> Array:
-        """Return the places in the order before which the group's calls are left of each column."""
+        """Return the places in the order before which the group's calls are left of each column.
+
+        Cost: a binary search for each column; where many are asked for in a group of many calls, one look.
+        """
         start, stop = int(self.groups.starts[group]), int(self.groups.starts[group + 1])
+        own = self.columns[start:stop]
+        are_many = len(columns) >= MANY_COLUMNS and len(own) >= MANY_CALLS
+        if are_many and group not in self._counts and int(own[-1]) - int(own[0]) <= MOST_EMPTY * len(own):
+            self._count(group, own)
+        if group in self._counts:
+            first, counts = self._counts[group]
+            return start + counts[np.clip(np.asarray(columns) - first, 0, len(counts) - 1)]
         # needles of another type would have NumPy convert all of the group's columns first
-        return start + np.searchsorted(self.columns[start:stop], np.asarray(columns, self.columns.dtype))
+        return start + np.searchsorted(own, np.asarray(columns, own.dtype))
+
+    def _count(self, group: int, own: Array) -> None:
+        """Count a group's calls by column and remember that, at the cost of so many calls; forget the oldest."""
+        first = int(own[0])
+        each = np.bincount(own - first)
+        counts = np.zeros(len(each) + 1, np.int32)
+        np.cumsum(each, out=counts[1:])
+        self._counts[group] = first, counts
+        self._counted_bytes += counts.nbytes
+        while self._counted_bytes > MOST_COUNTED_BYTES and len(self._counts) > 1:
+            self._counted_bytes -= self._counts.pop(next(iter(self._counts)))[1].nbytes
 
 
 class Flag(NamedTuple):
@@ -89,9 +126,9 @@ class RowIndex:
             listeners.peer, classes, listeners.function, listeners.event
         )
         self.listeners_of_class = Groups(self.class_of_listener, len(self.first_of_class))
-        self.single = Level(take.calls_by_listener, columns)
+        self.single = Level.gathered(take.calls_by_listener, columns)
         class_of_call = self.class_of_listener[calls.listener] if len(calls) else np.zeros(0, np.int32)
-        self.folded = Level(Groups(class_of_call, len(self.first_of_class)), columns)
+        self.folded = Level.gathered(Groups(class_of_call, len(self.first_of_class)), columns)
         if len(take.peers) > 1:
             for level in (self.single, self.folded):
                 _sort_within(level)
@@ -150,12 +187,7 @@ class RowIndex:
         index._begin(take)
         index.column = values["column"]
         index.class_of_listener, index.first_of_class, index.listeners_of_class = values["classes"]
-        levels = []
-        for groups, columns, sums in values["levels"]:
-            level = Level.__new__(Level)
-            level.groups, level.columns, level.sums = groups, columns, sums
-            levels.append(level)
-        index.single, index.folded = levels
+        index.single, index.folded = (Level(*kept) for kept in values["levels"])
         index.__dict__.update(flags=values["flags"])
         return index
 

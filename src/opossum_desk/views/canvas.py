@@ -9,7 +9,6 @@ import numpy as np
 import numpy.typing as npt
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import (
-    QBrush,
     QColor,
     QFocusEvent,
     QFont,
@@ -20,7 +19,6 @@ from PySide6.QtGui import (
     QPainter,
     QPaintEvent,
     QPen,
-    QTransform,
     QWheelEvent,
 )
 from PySide6.QtWidgets import QScrollBar, QWidget
@@ -39,6 +37,8 @@ SETTLE_MS = 280
 DRAG_FROM_PX = 4
 WASH_ALPHA, NARROW_WASH_ALPHA = 46, 130
 """How strongly a frozen frame is washed over: a narrow one would not be seen else."""
+WASH_PX = 32
+"""How tall the image is that a wash is drawn with."""
 USUAL_SENTENCE = "every send of oven_on by Baker is heard within 2 frames, and never more than 3 times a second"
 
 
@@ -100,19 +100,25 @@ class Canvas(QWidget):
     def wash(self, painter: QPainter, stripes: list[tuple[float, float, int]], top: float = 0.0) -> None:
         """Lay a wash of rose over stripes (from x, to x, how strongly) that reach from `top` to the foot of the view.
 
-        They are one row of pixels that is laid over the whole height: a sixth of what the stripes cost one by one.
+        They are a low image that is drawn again and again down to the foot: a sixth of what the stripes cost one by one.
+        A brush made of it would be quicker still, but Qt spreads such fills over threads, and on a busy machine the window
+        waits for theirs as long as for all else that is painted.
         """
         if not stripes:
             return
         ratio = self.devicePixelRatioF()
-        pixels = np.zeros((1, max(1, round(self.width() * ratio))), np.uint32)
+        pixels = np.zeros((max(1, round(WASH_PX * ratio)), max(1, round(self.width() * ratio))), np.uint32)
         rose = self.colour("rose")
         shades = {alpha: premultiplied(rose, alpha) for alpha in {stripe[2] for stripe in stripes}}
         for left, right, alpha in stripes:
             pixels[0, max(0, round(left * ratio)) : max(0, round(right * ratio))] = shades[alpha]
-        brush = QBrush(image_of(self, pixels, 1.0))
-        brush.setTransform(QTransform.fromScale(1 / ratio, 1 / ratio))
-        painter.fillRect(QRectF(0, top, self.width(), self.height() - top), brush)
+        pixels[1:] = pixels[0]
+        image = image_of(self, pixels, ratio)
+        painter.save()
+        painter.setClipRect(QRectF(0, top, self.width(), self.height() - top), Qt.ClipOperation.IntersectClip)
+        for line in range(0, round(self.height() * ratio) + 1, len(pixels)):  # whole pixels of the device: no seams
+            painter.drawImage(QPointF(0, line / ratio), image)
+        painter.restore()
 
     def line_px(self) -> float:
         """Return the height of a row with one line of text, by the font."""

@@ -162,7 +162,7 @@ class RowCanvas(AxisCanvas):
             for label in picture.labels
         ]
         describe = {"call": name_call, "send": name_send}
-        for run in picture.dots:
+        for run in picture.things:
             if run.kind in describe:
                 for x, y, row in zip(run.xs.tolist(), run.ys.tolist(), run.rows.tolist(), strict=True):
                     if row >= 0 and len(told) < MOST_CHILDREN:
@@ -237,8 +237,12 @@ class RowCanvas(AxisCanvas):
         canvas = np.zeros((int(self.height() * ratio), int(self.width() * ratio)), np.uint32)
         if self._stamps is None or self._stamps.ratio != ratio:
             self._stamps = Stamps(self.look, ratio)
+        shades: dict[tuple[str, int], np.uint32] = {}
         for bars in picture.bars:
-            shade = np.uint32(premultiplied(self.role_colour(bars.role), bars.alpha))
+            shade = shades.get((bars.role, bars.alpha))
+            if shade is None:
+                shade = np.uint32(premultiplied(self.role_colour(bars.role), bars.alpha))
+                shades[bars.role, bars.alpha] = shade
             press_bars(canvas, bars, shade, ratio)
         looks: dict[tuple[str, int, float, bool, bool], list[tuple[np.ndarray, np.ndarray]]] = {}
         for run in picture.dots:

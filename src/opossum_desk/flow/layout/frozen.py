@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from functools import lru_cache
 from typing import NamedTuple
+from weakref import WeakKeyDictionary
 
 import numpy as np
 
 from opossum.words import tr
 from opossum_desk.layout.scale import Scale
+from opossum_desk.state.axis import AxisMode
 from opossum_desk.state.session import Session
 
 LEAST_FROZEN_PX = 7.0
@@ -35,11 +37,23 @@ def _told(number: int, seconds: float) -> str:
     return tr("frame {numbers} · {seconds:.2f} s", numbers=number, seconds=seconds)
 
 
+_last: WeakKeyDictionary[Session, tuple[tuple[AxisMode, int, Scale], list[FrozenBand]]] = WeakKeyDictionary()
+"""The bands of each session that were asked for last: the Loom and the Strands stand over each other and show the same."""
+
+
 def frozen_bands(session: Session, scale: Scale) -> list[FrozenBand]:
     """Return the frozen frames within the window, never narrower than `LEAST_FROZEN_PX`.
 
     Of those that would lie upon each other the longest stands for all: never more bands than there is room for.
     """
+    asked = (session.axis.mode, session.axis.peer, scale)
+    known = _last.get(session)
+    if known is None or known[0] != asked:
+        known = _last[session] = (asked, _frozen_bands(session, scale))
+    return known[1]
+
+
+def _frozen_bands(session: Session, scale: Scale) -> list[FrozenBand]:
     axis, bands = session.axis, []
     first, last = session.visible_columns
     columns = axis.frozen[(axis.frozen >= first) & (axis.frozen <= last)]

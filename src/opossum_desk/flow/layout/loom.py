@@ -36,7 +36,7 @@ MOST_NAMES = 250
 
 
 class Density(NamedTuple):
-    """Arrays (rows on screen, pixel columns): calls, of them for nothing, twin, gone, and matched.
+    """Arrays (rows on screen, pixel columns): calls, of them for nothing, twin, gone, and matched (where a sieve is active).
 
     `via` (rows,): how most of a row's calls came about.  Pixel column j stands at `left + j`.
     """
@@ -226,17 +226,19 @@ def _density(session: Session, rows: list[Row], scale: Scale) -> Density:
     pixels = len(borders) - 1
     via = np.array([via_of_row(session, row_index.level(row), row) for row in rows], np.int64)
     counted = {name: np.zeros((len(rows), pixels), np.int32) for name in ("calls", "wasted", "twin", "gone", "matched")}
+    flags = ("wasted", "twin", "gone", *(("matched",) if session.sieve.active else ()))
     for level in (row_index.single, row_index.folded):
         mine = [index for index, row in enumerate(rows) if row_index.level(row) is level]
         if not mine:
             continue
         places = np.array([level.places(rows[index].number, borders) for index in mine])
         counted["calls"][mine] = places[:, 1:] - places[:, :-1]
-        for name in ("wasted", "twin", "gone", "matched"):
+        for name in flags:
             sums = level.sums[name]
-            if sums.strides[0]:  # where no call has the flag, one zero stands for all
-                sums = sums[places]
-                counted[name][mine] = sums[:, 1:] - sums[:, :-1]
+            # only rows that have the flag in view: places lie far apart in a long take, and each look costs
+            having = np.flatnonzero(sums[places[:, -1]] != sums[places[:, 0]])
+            if len(having):
+                counted[name][np.array(mine)[having]] = np.diff(sums[places[having]])
     return Density(scale.left, **counted, via=via)
 
 

@@ -141,32 +141,34 @@ def _firings(session: Session, arms: list[int], ys: list[float], scale: Scale, w
     take = session.take
     firings, send_times = take.arms.firings, np.asarray(take.tables["send"]["t"])
     since, until = int(window[0]), int(window[1])
-    time_of = send_times.__getitem__
+    # read as plain numbers: NumPy would make an object for each that is looked at
+    order, time_of = firings.order.data, send_times.data.__getitem__
+    numbers = np.asarray(arms, np.int64)
+    firsts, lasts = firings.starts[numbers].tolist(), firings.starts[numbers + 1].tolist()
     seen: list[tuple[float, Array]] = []
     ends: list[int] = []
-    for arm, y in zip(arms, ys, strict=True):
+    for first, last, y in zip(firsts, lasts, ys, strict=True):
         # sought in place: what an arm fired in a long take is not copied for the little of it that is seen
-        first, last = int(firings.starts[arm]), int(firings.starts[arm + 1])
-        low = bisect_left(firings.order, since, first, last, key=time_of)
-        high = bisect_left(firings.order, until, low, last, key=time_of)
+        low = bisect_left(order, since, first, last, key=time_of)
+        high = bisect_left(order, until, low, last, key=time_of)
         if high > low:
             seen.append((y, firings.order[low:high]))
-            ends += (send_times[firings.order[low]], send_times[firings.order[high - 1]])
+            ends += (time_of(order[low]), time_of(order[high - 1]))
     xs = scale.xs(session.axis.positions(np.array(ends))).tolist()
     marks: list[Mark] = []
     dotted: list[tuple[float, Array]] = []
-    for place, (y, sends) in enumerate(seen):
-        left, right = xs[2 * place], xs[2 * place + 1]
+    for (y, sends), left, right in zip(seen, xs[::2], xs[1::2], strict=True):
         if len(sends) > 2 and (right - left) / (len(sends) - 1) < DENSE_PX:
             marks.append(Stroke("dense", left, y, right, y))
         else:
             dotted.append((y, sends))
     if dotted:
         # all at once: there may be a timer for each of a hundred objects
-        moments = send_times[np.concatenate([sends for _, sends in dotted])]
-        cuts = np.cumsum([len(sends) for _, sends in dotted])[:-1]
-        places = np.split(scale.xs(session.axis.positions(moments)), cuts)
-        marks += [DotRun(own, y, sends) for own, (y, sends) in zip(places, dotted, strict=True)]
+        places = scale.xs(session.axis.positions(send_times[np.concatenate([sends for _, sends in dotted])]))
+        done = 0
+        for y, sends in dotted:
+            marks.append(DotRun(places[done : done + len(sends)], y, sends))
+            done += len(sends)
     return marks
 
 
@@ -186,27 +188,30 @@ def _timers(session: Session, row: StrandRow, scale: Scale, band: Band, window: 
     last_ns = float(session.axis.starts_ns[-1])
     begins = scale.xs(session.axis.positions(row.starts_ns[places]))
     stops = scale.xs(session.axis.positions(np.minimum(row.ends_ns[places].astype(np.float64), last_ns)))
-    is_paused = row.paused[places]
-    for index, place in enumerate(places.tolist()):
-        arm = int(row.items[place])
-        start, end = float(row.starts_ns[place]), float(row.ends_ns[place])
+    arms = row.items[places].tolist()
+    lives = zip(
+        arms,
+        *(column[places].tolist() for column in (row.starts_ns, row.ends_ns, row.gone_ns, row.paused)),
+        begins.tolist(),
+        stops.tolist(),
+        strict=True,
+    )
+    for arm, start, end, gone_ns, is_paused, x, x2 in lives:
         lane = next((i for i, busy in enumerate(lanes) if busy <= start), len(lanes))
         lanes[lane : lane + 1] = [end]
         own_y = y + (lane % 4 - min(3, len(lanes) - 1) / 2) * 5
-        x, x2 = float(begins[index]), float(stops[index])
-        gone_ns = float(row.gone_ns[place])
         if gone_ns == gone_ns:
             gone_x = x_of(session, scale, gone_ns)
             strokes.append(Stroke("dashed", gone_x, own_y, x2, own_y, "wrong"))
             x2 = gone_x
         strokes.append(Stroke("line", x, own_y, x2, own_y, "ok"))
-        if is_paused[index]:
+        if is_paused:
             for begin, finish in paused_stretches(take, arm):
                 strokes.append(
                     Stroke("gap", x_of(session, scale, begin), own_y, x_of(session, scale, finish), own_y, "quiet")
                 )
         ys.append(own_y)
-    return strokes + _firings(session, row.items[places].tolist(), ys, scale, window)
+    return strokes + _firings(session, arms, ys, scale, window)
 
 
 def _delays(session: Session, row: StrandRow, scale: Scale, band: Band, window: Array) -> list[Mark]:

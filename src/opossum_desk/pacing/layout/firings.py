@@ -9,7 +9,7 @@ import numpy as np
 
 from opossum.stream.tables import Array
 
-BLOCK = 16
+BLOCK = 8
 """So many firings, or blocks of the level below, are one block of a level."""
 BLOCKS_A_PIXEL = 4
 """A level is used where a pixel holds at least so many of its blocks: then no border is off by half a pixel."""
@@ -19,11 +19,17 @@ USUAL_PERCENTILE = 99.0
 
 
 class Level(NamedTuple):
-    """Blocks of `size` firings each: the place of the earliest-for-its-time and of the latest firing of each block."""
+    """Blocks of `size` firings each: the place of the earliest-for-its-time and of the latest firing of each block.
+
+    `lowest_ns`, `highest_ns`: how far off those are; `times_ns`: when each block begins.
+    """
 
     size: int
     lowest: Array
     highest: Array
+    lowest_ns: Array
+    highest_ns: Array
+    times_ns: Array
 
 
 class Firings:
@@ -49,39 +55,50 @@ class Firings:
             low = low[_places_of(self.off_ns[low], starts, np.minimum)]
             high = high[_places_of(self.off_ns[high], starts, np.maximum)]
             size *= BLOCK
-            levels.append(Level(size, low, high))
+            begun = self.times_ns[::size].copy()  # side by side: it is searched at every painting
+            levels.append(Level(size, low, high, self.off_ns[low], self.off_ns[high], begun))
         return levels
 
-    def extremes(self, borders: Array) -> tuple[Array, Array, Array]:
-        """Return (pixels, lowest, highest): the pixels that hold firings, and the places of the extremes of each.
+    def reach(self, moments: Array) -> tuple[Array, Array, Array]:
+        """Return (pixels, lowest, highest): the pixels that hold firings, and how far off in ns those of each are at most.
 
-        `borders` (pixels + 1,): places of the firings between which each pixel's lie.  Cost: the pixels times `BLOCK` times
+        `moments` (pixels + 1,), int64 ns: between which each pixel lies.  Cost: the pixels times `BLOCK` times
         `BLOCKS_A_PIXEL`.
         """
-        usual = (int(borders[-1]) - int(borders[0])) / max(1, len(borders) - 1)
-        level = next((level for level in reversed(self.levels) if usual >= BLOCKS_A_PIXEL * level.size), None)
-        if level is not None:
-            blocks = np.minimum(-(-borders // level.size), len(level.lowest))
-            pixels = np.flatnonzero(np.diff(blocks))
-            starts = blocks[pixels]
-            stop = int(blocks[-1])
-        else:
-            pixels = np.flatnonzero(np.diff(borders))
-            starts, stop = borders[pixels], int(borders[-1])
+        level, pixels, first, stop, starts = self._cut(moments)
+        if not len(pixels):
+            return pixels, np.zeros(0), np.zeros(0)
+        low, high = (self.off_ns, self.off_ns) if level is None else (level.lowest_ns, level.highest_ns)
+        return pixels, np.minimum.reduceat(low[first:stop], starts), np.maximum.reduceat(high[first:stop], starts)
+
+    def extremes(self, moments: Array) -> tuple[Array, Array, Array]:
+        """Return (pixels, lowest, highest): the same as `reach`, but the places of the firings that are furthest off."""
+        level, pixels, first, stop, starts = self._cut(moments)
         if not len(pixels):
             return pixels, pixels, pixels
-        first = int(starts[0])
-        starts = starts - first
         if level is None:
             off = self.off_ns[first:stop]
             low, high = (first + _places_of(off, starts, extreme) for extreme in (np.minimum, np.maximum))
             return pixels, low, high
-        low, high = level.lowest[first:stop], level.highest[first:stop]
         return (
             pixels,
-            low[_places_of(self.off_ns[low], starts, np.minimum)],
-            high[_places_of(self.off_ns[high], starts, np.maximum)],
+            level.lowest[first + _places_of(level.lowest_ns[first:stop], starts, np.minimum)],
+            level.highest[first + _places_of(level.highest_ns[first:stop], starts, np.maximum)],
         )
+
+    def _cut(self, moments: Array) -> tuple[Level | None, Array, int, int, Array]:
+        """Return (level to look at, pixels that hold firings, first and last block, where each pixel begins after the first)."""
+        low, high = np.searchsorted(self.times_ns, moments[[0, -1]]).tolist()
+        usual = (high - low) / max(1, len(moments) - 1)
+        level = next((level for level in reversed(self.levels) if usual >= BLOCKS_A_PIXEL * level.size), None)
+        if level is None:
+            borders = low + np.searchsorted(self.times_ns[low:high], moments)
+        else:
+            borders = np.searchsorted(level.times_ns, moments)
+        pixels = np.flatnonzero(np.diff(borders))
+        starts = borders[pixels]
+        first = int(starts[0]) if len(starts) else 0
+        return level, pixels, first, int(borders[-1]), starts - first
 
     @cached_property
     def usual_reach_ns(self) -> float:

@@ -141,8 +141,7 @@ def _draw(
     picture.lines.append(Lines("band", np.array([[scale.left, edge, scale.left + scale.width, edge]]), 1.0))
     low, high = np.searchsorted(firings.times_ns, times[[0, -1]]).tolist()
     if high - low > EXACT_DOTS:
-        borders = low + np.searchsorted(firings.times_ns[low:high], times)
-        _draw_dense(picture, row, firings.extremes(borders), ys)
+        _draw_dense(picture, row, times, ys)
     else:
         off = firings.off_ns[low:high]
         xs = scale.xs(session.axis.positions(firings.times_ns[low:high]))
@@ -165,29 +164,35 @@ def _is_wrong(item: Recurring, off: Array) -> Array:
     return late if item.sort == "answer" else early if item.sort == "cooldown" else late | early
 
 
-def _draw_dense(
-    picture: RowPicture, row: PacedRow, extremes: tuple[Array, Array, Array], ys: Callable[[Array], Array]
-) -> None:
+def _draw_dense(picture: RowPicture, row: PacedRow, times: Array, ys: Callable[[Array], Array]) -> None:
     """Draw a bar a pixel from the lowest to the highest that came there; what is wrong of it in rose at its ends."""
     item, scale = row.recurring, picture.scale
     firings = item.firings
-    pixels, lowest, highest = extremes
+    pixels, lowest_ns, highest_ns = firings.reach(times)
     count = max(1, int(scale.width))
     role = "quiet" if row.faded else f"via:{item.via}"
-    low, high = ys(firings.off_ns[lowest]), ys(firings.off_ns[highest])
+    low, high = ys(lowest_ns), ys(highest_ns)
     half = DOT_PX / 2
 
-    def bars(role: str, mine: Array, tops: Array, bottoms: Array) -> None:
-        if mine.any():
-            all_tops, all_bottoms = np.zeros(count), np.zeros(count)
-            all_tops[pixels[mine]], all_bottoms[pixels[mine]] = tops[mine], bottoms[mine]
-            picture.bars.append(PixelBars(role, scale.left, all_tops, all_bottoms))
+    def bars(role: str, pixels: Array, tops: Array, bottoms: Array) -> None:
+        all_tops, all_bottoms = np.zeros(count), np.zeros(count)
+        all_tops[pixels], all_bottoms[pixels] = tops, bottoms
+        picture.bars.append(PixelBars(role, scale.left, all_tops, all_bottoms))
 
-    bars(role, np.ones(len(pixels), bool), high - half, low + half)
-    for places, at in ((lowest, low), (highest, high)):
-        bars("rose", _is_wrong(item, firings.off_ns[places]), at - half, at + half)
+    bars(role, pixels, high - half, low + half)
+    for off, at in ((lowest_ns, low), (highest_ns, high)):
+        wrong = np.flatnonzero(_is_wrong(item, off))
+        if len(wrong):
+            bars("rose", pixels[wrong], at[wrong] - half, at[wrong] + half)
+
+    def which() -> list[Dots]:
         xs = scale.left + pixels + 0.5
-        picture.dots.append(Dots(item.via, BeadState.DID, xs, at, item.rows_of, firings.rows[places], 0.0))
+        return [
+            Dots(item.via, BeadState.DID, xs, at, item.rows_of, firings.rows[places], 0.0)
+            for places, at in zip(firings.extremes(times)[1:], (low, high), strict=True)
+        ]
+
+    picture.when_asked.append(which)
 
 
 def _draw_spread(

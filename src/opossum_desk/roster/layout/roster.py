@@ -169,6 +169,7 @@ class _Drawing:
         self.columns = pixel_columns(session, scale)
         self.times = pixel_times(session.axis.edges, session.axis.starts_ns, scale)
         self.whole_times = self.times.astype(np.int64)
+        self.has_frames_within_pixels = int(self.columns[-1]) - int(self.columns[0]) >= len(self.columns)
         self.window = (float(self.times[0]), float(self.times[-1]))
         self._lines: dict[tuple[str, float, str], list[tuple[float, float, float, float]]] = {}
         self._boxes: dict[tuple[str, int], list[tuple[float, float, float, float]]] = {}
@@ -203,6 +204,9 @@ class _Drawing:
     def _box(self, role: str, x: float, y: float, width: float, height: float, alpha: int = 255) -> None:
         self._boxes.setdefault((role, alpha), []).append((x, y, width, height))
 
+    def _standing(self, role: str, base: float, heights: Array, alpha: int = 255) -> None:
+        self.picture.bars.append(PixelBars.standing(role, self.scale.left, base, heights, alpha))
+
     def _xs(self, times_ns: Array) -> Array:
         """Return the pixels of moments, at most a little beyond the view."""
         # the axis ends with the take's last frame; what lasts beyond it reaches the edge
@@ -215,8 +219,10 @@ class _Drawing:
         known, left = self.known, self.scale.left
         self._line("line", left, y, left + self.scale.width, y, 1.0)
         start, stop = int(known.sends.starts[event]), int(known.sends.starts[event + 1])
-        times = known.send_times[start:stop]
-        places = np.searchsorted(times, self.whole_times)
+        if self.has_frames_within_pixels:
+            places = known.sends_by_column(self.session.axis).places(event, self.columns) - start
+        else:
+            places = np.searchsorted(known.send_times[start:stop], self.whole_times)
         counts = np.diff(places)
         unheard = np.diff(known.unheard_before[start + places])
         pixels = np.flatnonzero(counts)
@@ -237,7 +243,7 @@ class _Drawing:
             ticks = xs[heard]
             self._many(role, np.column_stack((ticks, ticks * 0 + y - 6, ticks, ticks * 0 + y + 3)))
         else:
-            self.picture.bars.append(PixelBars.standing(role, left, y + 3, np.where(counts > unheard, 9.0, 0.0)))
+            self._standing(role, y + 3, np.where(counts > unheard, 9.0, 0.0))
         in_finding = self.unheard_in_findings[sends] & ~heard
         for x, wrong in zip(xs[~heard].tolist(), in_finding[~heard].tolist(), strict=True):
             self._falling(x, y, "rose" if wrong else "quiet")
@@ -305,14 +311,13 @@ class _Drawing:
         else:
             pixels = np.flatnonzero(np.diff(places))
             calls = groups.order[places[pixels]]
+            called = np.diff(places) > 0
             sums = level.sums["gone"]  # type: ignore[attr-defined]
-            gone_there = np.diff(sums[places]) > 0
-            counts = np.diff(places) > 0
-            role = "faint" if faded else "ink"
-            self.picture.bars.append(
-                PixelBars.standing(role, self.scale.left, y + 2, np.where(counts & ~gone_there, 4.0, 0.0))
-            )
-            self.picture.bars.append(PixelBars.standing("rose", self.scale.left, y + 3, np.where(gone_there, 6.0, 0.0)))
+            if sums[places[-1]] > sums[places[0]]:
+                gone_there = np.diff(sums[places]) > 0
+                called &= ~gone_there
+                self._standing("rose", y + 3, np.where(gone_there, 6.0, 0.0))
+            self._standing("faint" if faded else "ink", y + 2, np.where(called, 4.0, 0.0))
             xs = self.scale.left + pixels + 0.5
             self.picture.dots.append(Dots("direct", 0, xs, np.full(len(xs), y), "call", calls, 0.0))
             return
@@ -346,7 +351,7 @@ class _Drawing:
     def _steps(self, role: str, shares: Array, base: float, alpha: int) -> None:
         """Draw shares (pixels,) of a pile's height."""
         heights = np.where(shares > 0, np.maximum(shares * PILE_PX, 1.5), 0.0)
-        self.picture.bars.append(PixelBars.standing(role, self.scale.left, base, heights, alpha))
+        self._standing(role, base, heights, alpha)
 
     def _vain(self, waits: Array, y: float) -> None:
         take = self.known.take

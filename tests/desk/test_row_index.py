@@ -1,0 +1,47 @@
+"""Where a row's calls lie among the columns: looked up where many are asked for, sought where few are, and the same both ways."""
+
+import numpy as np
+import pytest
+
+from opossum.take.grouping import Groups
+from opossum_desk.state import row_index
+from opossum_desk.state.row_index import MANY_CALLS, MANY_COLUMNS, Level
+
+
+def level_of(columns_of_groups: list[np.ndarray]) -> Level:
+    """Return calls of groups, each at its columns."""
+    codes = np.repeat(np.arange(len(columns_of_groups)), [len(columns) for columns in columns_of_groups])
+    return Level.gathered(Groups(codes, len(columns_of_groups)), np.concatenate(columns_of_groups).astype(np.int32))
+
+
+@pytest.mark.parametrize("span", [10, MANY_CALLS, 3 * MANY_CALLS])
+def test_places_that_are_looked_up_are_those_that_are_sought(span):
+    """Columns before the first call and after the last one too, and those between in which nothing was called."""
+    random = np.random.default_rng(5)
+    own = np.sort(random.integers(700, 700 + span, MANY_CALLS + 5))
+    level = level_of([np.arange(40), own, np.arange(3)])
+    asked = np.linspace(0, 1400 + span, 3 * MANY_COLUMNS).astype(np.int64)
+    assert level.places(1, asked).tolist() == (40 + np.searchsorted(own, asked)).tolist()
+    assert level.places(1, np.array([690, 705])).tolist() == (40 + np.searchsorted(own, [690, 705])).tolist()
+    assert level.places(0, asked).tolist() == np.searchsorted(np.arange(40), asked).tolist()
+    assert list(level._counts) == [1]
+
+
+def test_a_row_of_few_calls_far_apart_is_not_counted_column_by_column():
+    level = level_of([np.arange(MANY_CALLS) * 50])
+    asked = np.arange(0, MANY_CALLS * 50, 1000)
+    assert level.places(0, asked).tolist() == (asked // 50).tolist()
+    assert not level._counts
+
+
+def test_what_is_remembered_of_rows_has_a_bound(monkeypatch):
+    """The rows that were asked for longest ago are forgotten, and counted anew when they are asked for again."""
+    monkeypatch.setattr(row_index, "MOST_COUNTED_BYTES", 3 * 4 * MANY_CALLS)
+    rows = [np.sort(np.arange(MANY_CALLS) + shift) for shift in range(8)]
+    level = level_of(rows)
+    asked = np.linspace(0, MANY_CALLS, MANY_COLUMNS).astype(np.int64)
+    for _ in range(2):
+        for number, own in enumerate(rows):
+            assert level.places(number, asked).tolist() == (number * MANY_CALLS + np.searchsorted(own, asked)).tolist()
+            assert sum(counts.nbytes for _, counts in level._counts.values()) <= 3 * 4 * MANY_CALLS
+    assert list(level._counts)[-1] == 7
