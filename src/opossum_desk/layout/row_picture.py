@@ -80,6 +80,7 @@ class Dots(NamedTuple):
 class PixelBars(NamedTuple):
     """One upright bar a pixel, side by side from `left`: from `tops` down to `bottoms` (pixels,); empty where they meet.
 
+    Of several rows below each other, both are (rows, pixels).
     What would be thousands of lines is pressed at once; sharp, since nothing of it is slanted.
     """
 

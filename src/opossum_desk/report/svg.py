@@ -139,12 +139,13 @@ def rows_svg(picture: RowPicture, width: float, height: float, named: str) -> st
 
 def _draw_bars(drawing: Drawing, bars: PixelBars) -> None:
     """Add bars of a pixel's width, one box for each run of equal ones."""
-    edges = np.column_stack((bars.tops, bars.bottoms))
-    turns = np.flatnonzero(np.concatenate(([True], np.any(np.diff(edges, axis=0) != 0, axis=1))))
-    for start, stop in zip(turns.tolist(), [*turns[1:].tolist(), len(edges)], strict=True):
-        top, bottom = edges[start].tolist()
-        if bottom > top:
-            drawing.box(bars.role, bars.left + start, top, stop - start, bottom - top, bars.alpha / 255)
+    for tops, bottoms in zip(np.atleast_2d(bars.tops), np.atleast_2d(bars.bottoms), strict=True):
+        edges = np.column_stack((tops, bottoms))
+        turns = np.flatnonzero(np.concatenate(([True], np.any(np.diff(edges, axis=0) != 0, axis=1))))
+        for start, stop in zip(turns.tolist(), [*turns[1:].tolist(), len(edges)], strict=True):
+            top, bottom = edges[start].tolist()
+            if bottom > top:
+                drawing.box(bars.role, bars.left + start, top, stop - start, bottom - top, bars.alpha / 255)
 
 
 def _draw_label(drawing: Drawing, label: Label, room: float) -> None:

@@ -49,6 +49,7 @@ class Canvas(QWidget):
         super().__init__(parent)
         self.look = look
         self.session: Session | None = None
+        self._small_fonts: dict[tuple[int, bool], QFont] = {}
         self.setAccessibleName(name)
         self._speech = SpokenChildren(self, self.spoken)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -84,11 +85,13 @@ class Canvas(QWidget):
 
     def small_font(self, steps: int = 1, bold: bool = False) -> QFont:
         """Return the view's font, a little smaller, never below 11 px."""
-        font = QFont(self.font())
-        size = QFontMetricsF(font).height() / 1.17
-        font.setPixelSize(max(11, round(size - steps)))
-        font.setBold(bold)
-        return font
+        known = self._small_fonts.get((steps, bold))
+        if known is None:
+            known = self._small_fonts[steps, bold] = QFont(self.font())
+            size = QFontMetricsF(known).height() / 1.17
+            known.setPixelSize(max(11, round(size - steps)))
+            known.setBold(bold)
+        return known
 
     def role_colour(self, role: str, alpha: int = 255) -> QColor:
         """Return a colour of the look by name; ``via:timer`` is that of a way events come about."""
@@ -160,9 +163,11 @@ class Canvas(QWidget):
 
     def changeEvent(self, event: QEvent) -> None:
         super().changeEvent(event)
-        if event.type() == QEvent.Type.FontChange and self.session is not None:
-            self.restyle()
-            self.renew()
+        if event.type() == QEvent.Type.FontChange:
+            self._small_fonts.clear()
+            if self.session is not None:
+                self.restyle()
+                self.renew()
 
     def focusInEvent(self, event: QFocusEvent) -> None:
         self.update()

@@ -6,7 +6,7 @@ lowest and the highest a pixel, so that a lone late one never disappears.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection
+from collections.abc import Collection
 from functools import lru_cache
 from typing import NamedTuple
 from weakref import WeakKeyDictionary
@@ -24,7 +24,6 @@ from opossum_desk.layout.row_picture import (
     Dots,
     Label,
     Lines,
-    PixelBars,
     RowPicture,
     RowStack,
     RowsView,
@@ -33,9 +32,10 @@ from opossum_desk.layout.row_picture import (
     pixel_times,
 )
 from opossum_desk.layout.scale import Scale
+from opossum_desk.pacing.layout.crowded import EDGE_PX, CrowdedRow, draw_crowded
 from opossum_desk.pacing.layout.firings import Firings
 from opossum_desk.pacing.layout.recurring import Recurring
-from opossum_desk.pacing.layout.verdict import EARLY_FRAMES, LATE_FRAMES
+from opossum_desk.pacing.layout.verdict import right_bounds_ns
 from opossum_desk.state.session import Session
 
 ROW_PX = 64.0
@@ -87,10 +87,12 @@ def layout_pacing(
     picture = ground(session, scale)
     # whole, as firings' times are: needles of another type would have NumPy convert all of a row's firings first
     times = np.ceil(pixel_times(session.axis.edges, session.axis.starts_ns, scale)).astype(np.int64)
+    drawing = _Drawing(session, picture, times, spread_px)
     for place, top, height in stack.seen(view):
         row = rows[place]
         picture.labels.append(_label(row, place, top, height, place in lit))
-        _draw(picture, session, row, top, height, times, spread_px)
+        drawing.row(row, top, height)
+    drawing.finish()
     return picture
 
 
@@ -120,92 +122,72 @@ def _cost_told(cost_ns: float, wasted: float) -> str:
     return told
 
 
-def _draw(
-    picture: RowPicture, session: Session, row: PacedRow, top: float, height: float, times: Array, spread_px: float
-) -> None:
-    scale, item = picture.scale, row.recurring
-    firings = item.firings
-    middle = top + height / 2
-    least = LEAST_RANGE_NS if item.sort == "answer" else max(item.unit_ns, LEAST_RANGE_NS)
-    reach = max(firings.usual_reach_ns, least) * REACH_MARGIN
-    per_ns = (height / 2 - 6) / reach
+class _Drawing:
+    """Draws rows, and gathers what is of one look from all of them, so that each look is drawn at once."""
 
-    def ys(values: Array) -> Array:
-        return middle - np.clip(values * per_ns, -(height / 2 - 4), height / 2 - 4)
+    def __init__(self, session: Session, picture: RowPicture, times: Array, spread_px: float) -> None:
+        self._session, self._picture, self._times, self._spread_px = session, picture, times, spread_px
+        self._crowded: list[CrowdedRow] = []
+        self._bands: list[tuple[float, float, float, float]] = []
+        self._middles: list[tuple[float, float, float, float]] = []
+        self._edges: list[tuple[float, float, float, float]] = []
+        self._spreads: dict[str, list[Array]] = {}
 
-    band = ys(np.array([item.unit_ns, -item.unit_ns / 2])).tolist()
-    if item.sort != "answer":
-        picture.boxes.append(Boxes("band", np.array([[scale.left, band[0], scale.width, band[1] - band[0]]])))
-    picture.lines.append(Lines("line", np.array([[scale.left, middle, scale.left + scale.width, middle]]), 1.2))
-    edge = top + height - 0.5
-    picture.lines.append(Lines("band", np.array([[scale.left, edge, scale.left + scale.width, edge]]), 1.0))
-    low, high = np.searchsorted(firings.times_ns, times[[0, -1]]).tolist()
-    if high - low > EXACT_DOTS:
-        _draw_dense(picture, row, times, ys)
-    else:
+    def row(self, row: PacedRow, top: float, height: float) -> None:
+        """Draw one row: its firings, each at its distance from where it should have come, and how they spread."""
+        scale, item, firings = self._picture.scale, row.recurring, row.recurring.firings
+        middle = top + height / 2
+        least = LEAST_RANGE_NS if item.sort == "answer" else max(item.unit_ns, LEAST_RANGE_NS)
+        reach = max(firings.usual_reach_ns, least) * REACH_MARGIN
+        drawn = CrowdedRow(item, middle, height, (height / 2 - 6) / reach, row.faded)
+        right = scale.left + scale.width
+        if item.sort != "answer":
+            above, below = drawn.ys(np.array([item.unit_ns, -item.unit_ns / 2])).tolist()
+            self._bands.append((scale.left, above, scale.width, below - above))
+        self._middles.append((scale.left, middle, right, middle))
+        self._edges.append((scale.left, top + height - 0.5, right, top + height - 0.5))
+        low, high = np.searchsorted(firings.times_ns, self._times[[0, -1]]).tolist()
+        if high - low > EXACT_DOTS:
+            self._crowded.append(drawn)
+        else:
+            self._dots(drawn, low, high)
+        self._spread(drawn, row.finding is not None)
+
+    def _dots(self, row: CrowdedRow, low: int, high: int) -> None:
+        """Draw firings one by one, from one place to another."""
+        item, firings, scale = row.recurring, row.recurring.firings, self._picture.scale
         off = firings.off_ns[low:high]
-        xs = scale.xs(session.axis.positions(firings.times_ns[low:high]))
-        wrong = _is_wrong(item, off)
+        xs = scale.xs(self._session.axis.positions(firings.times_ns[low:high]))
+        early, late = right_bounds_ns(item.sort, item.unit_ns)
+        wrong = (off < early) | (off > late)
         for is_wrong in (False, True):
             mine = wrong == is_wrong
             if mine.any():
                 via = "wrong" if is_wrong else item.via
                 rows = firings.rows[low:high][mine]
-                dots = Dots(via, BeadState.DID, xs[mine], ys(off[mine]), item.rows_of, rows, DOT_PX, row.faded)
-                picture.dots.append(dots)
-    _draw_spread(picture, item, middle, per_ns, height, row.finding is not None, spread_px)
+                dots = Dots(via, BeadState.DID, xs[mine], row.ys(off[mine]), item.rows_of, rows, DOT_PX, row.faded)
+                self._picture.dots.append(dots)
 
+    def _spread(self, row: CrowdedRow, wrong: bool) -> None:
+        """Draw at the right how all firings of the take spread over the row's height."""
+        item, half = row.recurring, row.height / 2 - EDGE_PX
+        if not len(item.firings):
+            return
+        left = self._picture.scale.left + self._picture.scale.width + 6
+        boxes, reach = _spread(item.firings, half, row.per_ns, self._spread_px - 30)
+        self._spreads.setdefault("rose" if wrong else "quiet", []).append(boxes + np.array([left, row.middle, 0, 0]))
+        told = f"{'≤' if item.sort == 'answer' else '±'} {reach}"
+        self._picture.words.append(Words(left, row.middle - half + 3, told))
 
-def _is_wrong(item: Recurring, off: Array) -> Array:
-    """Return a boolean array (n,): off by more than waiting for a frame explains; intervals of frames never are."""
-    if item.sort == "tick":
-        return np.zeros(len(off), bool)
-    late, early = off > LATE_FRAMES * item.unit_ns, off < -EARLY_FRAMES * item.unit_ns
-    return late if item.sort == "answer" else early if item.sort == "cooldown" else late | early
-
-
-def _draw_dense(picture: RowPicture, row: PacedRow, times: Array, ys: Callable[[Array], Array]) -> None:
-    """Draw a bar a pixel from the lowest to the highest that came there; what is wrong of it in rose at its ends."""
-    item, scale = row.recurring, picture.scale
-    firings = item.firings
-    pixels, lowest_ns, highest_ns = firings.reach(times)
-    count = max(1, int(scale.width))
-    role = "quiet" if row.faded else f"via:{item.via}"
-    low, high = ys(lowest_ns), ys(highest_ns)
-    half = DOT_PX / 2
-
-    def bars(role: str, pixels: Array, tops: Array, bottoms: Array) -> None:
-        all_tops, all_bottoms = np.zeros(count), np.zeros(count)
-        all_tops[pixels], all_bottoms[pixels] = tops, bottoms
-        picture.bars.append(PixelBars(role, scale.left, all_tops, all_bottoms))
-
-    bars(role, pixels, high - half, low + half)
-    for off, at in ((lowest_ns, low), (highest_ns, high)):
-        wrong = np.flatnonzero(_is_wrong(item, off))
-        if len(wrong):
-            bars("rose", pixels[wrong], at[wrong] - half, at[wrong] + half)
-
-    def which() -> list[Dots]:
-        xs = scale.left + pixels + 0.5
-        return [
-            Dots(item.via, BeadState.DID, xs, at, item.rows_of, firings.rows[places], 0.0)
-            for places, at in zip(firings.extremes(times)[1:], (low, high), strict=True)
-        ]
-
-    picture.when_asked.append(which)
-
-
-def _draw_spread(
-    picture: RowPicture, item: Recurring, middle: float, per_ns: float, height: float, wrong: bool, room: float
-) -> None:
-    """Draw at the right, in so much room, how all firings of the take spread over the row's height."""
-    half = height / 2 - 4
-    if not len(item.firings):
-        return
-    left = picture.scale.left + picture.scale.width + 6
-    boxes, reach = _spread(item.firings, half, per_ns, room - 30)
-    picture.boxes.append(Boxes("rose" if wrong else "quiet", boxes + np.array([left, middle, 0.0, 0.0])))
-    picture.words.append(Words(left, middle - half + 3, f"{'≤' if item.sort == 'answer' else '±'} {reach}"))
+    def finish(self) -> None:
+        """Hand over what was gathered."""
+        picture = self._picture
+        if self._bands:
+            picture.boxes.append(Boxes("band", np.array(self._bands)))
+        picture.boxes += [Boxes(role, np.concatenate(boxes)) for role, boxes in self._spreads.items()]
+        picture.lines += [Lines("line", np.array(self._middles), 1.2), Lines("band", np.array(self._edges), 1.0)]
+        if self._crowded:
+            draw_crowded(picture, self._crowded, self._times, DOT_PX)
 
 
 _spreads: WeakKeyDictionary[Firings, tuple[tuple[float, ...], Array, str]] = WeakKeyDictionary()

@@ -26,6 +26,16 @@ MOST_JUDGED = 20_000
 """Firings that are looked at for a verdict; of more, evenly chosen ones."""
 
 
+def right_bounds_ns(sort: str, unit: float) -> tuple[float, float]:
+    """Return how far off something may be, from and up to, before more than waiting for a frame of `unit` ns explains it.
+
+    Intervals of frames are never wrong, answers only late, cooldowns only early.
+    """
+    early = -np.inf if sort in ("tick", "answer") else -EARLY_FRAMES * unit
+    late = np.inf if sort in ("tick", "cooldown") else LATE_FRAMES * unit
+    return early, late
+
+
 def verdict(sort: str, off: Array, unit: float) -> tuple[str, bool]:
     """Return (what the dots say, whether it is wrong) of firings `off` (n,) ns, measured by a frame of `unit` ns."""
     lowest, highest = (float(off.min()), float(off.max())) if len(off) else (0.0, 0.0)
