@@ -115,6 +115,7 @@ def test_a_game_that_is_killed_while_it_plays(tmp_path):
     [
         (["--", "love", "game"], "game: is no LÖVE game"),
         (["--", "oven-that-is-nowhere"], "oven-that-is-nowhere: there is no such game and no such program"),
+        (["-o", "x.take", "--", "python", "game.py"], "-o: `opossum record` has no such option"),
         (["--", "python"], "give a game, such as"),
         (["--", "python", "/nowhere/game.py"], "there is no such game"),
     ],

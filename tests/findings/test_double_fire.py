@@ -178,6 +178,40 @@ def test_a_timer_that_catches_up_after_a_stall_is_quiet():
     assert tape.found() == []
 
 
+@pytest.mark.parametrize("via", ["timer", "delay", "input", "direct"])
+def test_what_a_loop_takes_from_the_engines_queue_does_not_spring_from_the_loop(via):
+    """Firings and presses that piled up fall into one turn of it; what the loop itself sends twice is its own doing."""
+    tape = started()
+    loop = tape.bind("turn", "bakery#1", "Bakery.handle")
+    beat = tape.bind("beat", "bakery#1", "Bakery.on_beat")
+    arm = tape.arm("timer", "bakery#1", "beat")
+    how = {"timer": {"a": arm}, "delay": {"a": arm}, "input": {"key": "space", "edge": "down"}, "direct": {}}[via]
+    tape.frame()
+    c = tape.open_call(tape.send("turn", via="tick"), loop)
+    for _ in range(2):
+        tape.heard("beat", beat, via=via, c=c, **how)
+    tape("ret", c=c, eff=1)
+
+    assert [finding.cause for finding in tape.found()] == (["two-routes"] if via == "direct" else [])
+
+
+def test_what_one_press_sends_by_two_routes_within_a_loop_springs_from_the_press():
+    tape = started()
+    loop = tape.bind("turn", "bakery#1", "Bakery.handle")
+    key = tape.bind("key", "till#1", "Till.on_key")
+    sale, coin = (tape.bind(event, "ledger#1", "Ledger.on_income") for event in ("sale", "coin"))
+    tape.frame()
+    turn = tape.open_call(tape.send("turn", via="tick"), loop)
+    press = tape.open_call(tape.send("key", via="input", key="space", edge="down", c=turn), key)
+    tape.heard("sale", sale, c=press)
+    tape.heard("coin", coin, c=press)
+    tape("ret", c=press, eff=1)
+    tape("ret", c=turn, eff=1)
+
+    finding = only(tape.found(), "two-routes")
+    assert "both from Till.on_key of till#1" in finding.summary
+
+
 def test_a_tick_that_all_share_is_no_common_cause():
     """Two objects' ticks may each send the same event: the frame is not a cause."""
     tape = started()

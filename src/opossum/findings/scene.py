@@ -92,6 +92,19 @@ class Scene:
         return top_calls(self.take.calls.parent)
 
     @cached_property
+    def origin(self) -> Array:
+        """Outermost ancestor of each call, but none beyond a call that a timer, a delay or a key brought about.
+
+        A loop that takes such events from the engine's queue sends them on one after the other: they fell into one turn of
+        it, but it is not their cause.
+        """
+        parent = self.take.calls.parent
+        own = np.isin(self.via, [self.take.code(via) for via in ("timer", "delay", "input")]) & (self.via >= 0)
+        if not (own & (parent >= 0)).any():
+            return self.top
+        return top_calls(np.where(own, np.int32(-1), parent))
+
+    @cached_property
     def sent(self) -> Array:
         """Boolean (calls,): the call sent something."""
         cause = self.take.sends.cause

@@ -80,6 +80,8 @@ def python_game(call: tuple[str, ...]) -> PythonGame:
         why = (
             tr("is no game that can be recorded")
             if here
+            else tr("`opossum record` has no such option; `opossum record --help` lists those it has")
+            if called.startswith("-")
             else tr("there is no such game and no such program; check the name")
         )
         raise CommandError(f"{called}: {why}{f'; {tr(_GIVE)}' if here else ''}.")

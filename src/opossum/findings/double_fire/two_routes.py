@@ -48,7 +48,7 @@ def _pairs(scene: Scene) -> tuple[Array, Array]:
     group, _ = factorised(codes, json_codes(sends.json("d"), send))
     event = np.asarray(calls.event)[rows]
     # of one event: two sends of one sender, and of one firing (a timer that catches up fires several times)
-    firing = np.asarray(calls.send)[scene.top[rows]]
+    firing = np.asarray(calls.send)[scene.origin[rows]]
     same, _ = factorised(group, event, np.asarray(sends["o"])[send], firing)
     runs = Runs(same)
     first = runs.first()
@@ -79,7 +79,7 @@ def _root_of(scene: Scene, rows: Array) -> Array:
     A tick is sent to everybody, so it is nobody's common cause; a timer's firing is, whatever it sends.
     """
     take = scene.take
-    top = scene.top[rows].astype(np.int64)
+    top = scene.origin[rows].astype(np.int64)
     root_send = take.calls.send[top].astype(np.int64)
     sends = take.tables["send"]
     root_via = np.append(np.asarray(sends["via"], np.int64), -1)[root_send]
@@ -113,8 +113,8 @@ def _tell(scene: Scene, rows: Array, partners: Array) -> Found:
     second, first = int(rows[0]), int(partners[0])
     events = list(dict.fromkeys(take.event_of_call(call) for call in (first, second)))
     subject = scene.subject_of_calls(rows, ev=events[0] if len(events) == 1 else events[1])
-    top = int(scene.top[second])
-    shared_call = int(scene.top[first]) == top
+    top = int(scene.origin[second])
+    shared_call = int(scene.origin[first]) == top
     if shared_call:
         cause = tr(
             "{function_of_call} of {owner_of_call}",
@@ -163,5 +163,5 @@ TWO_ROUTES = Cause(
     find,
     springs_from=(*FROM_STALE_CALLS, *FROM_PILED_DELAYS),
     about="One owner's function runs twice in a frame through two sends that spring from one call, one send or one timer firing, and nothing in the data tells them apart.",
-    quiet="different senders or data; ticks; a function that calls itself over other calls (a storm); a timer that catches up.",
+    quiet="different senders or data; ticks; a function that calls itself over other calls (a storm); a timer that catches up, and keys pressed in one frame, also where the game's own loop takes them from a queue.",
 )
