@@ -3,16 +3,20 @@
 from __future__ import annotations
 
 import contextlib
+import fcntl
 import json
 import os
 import random
 import select
 import signal
 import socket
+import struct
 import subprocess
 import sys
+import termios
 import threading
 import time
+from collections.abc import Callable
 
 import pytest
 from test_receiver import HEAD, answer, connect, until
@@ -373,3 +377,62 @@ def test_strangers_are_bounded(receiver, monkeypatch):
     assert answer(welcome)["k"] == "welcome"
     for connection in (*silent, late, welcome):
         connection.close()
+
+
+LINES = b"".join(b'{"k":"say","t":%d,"text":"line %d"}\n' % (number, number) for number in range(1, 41))
+
+
+def held_lines(receiver: Receiver) -> list[str]:
+    """Return what was said and is kept, in order."""
+    with open(receiver.out, "rb") as stream:
+        return [told["text"] for told in map(json.loads, stream) if told["k"] == "say"]
+
+
+def sent_and_not_acknowledged(connection: socket.socket) -> int:
+    """Return the bytes that lie with the sender's system still, and go with it."""
+    return struct.unpack("i", fcntl.ioctl(connection.fileno(), termios.TIOCOUTQ, b"\0" * 4))[0]
+
+
+def keep_busy(receiver: Receiver, seconds: float, then: Callable[[], object] = lambda: None) -> None:
+    """Have the receiver's thread do nothing else for a while, and something right after."""
+    assert receiver._loop is not None
+    receiver._loop.call_soon_threadsafe(lambda: (time.sleep(seconds), then()))
+
+
+@pytest.mark.parametrize("answers_first", [False, True])
+def test_a_game_that_ends_over_unread_answers_is_heard_out(receiver, answers_first):
+    """Its system resets the connection; what it sent before is kept, whether or not something is sent to it first."""
+    connection = connect(receiver)
+    connection.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
+    select.select([connection], [], [], 5)  # the welcome has come, and is never read
+    (peer,) = receiver._peers
+    keep_busy(receiver, 0.5, lambda: answers_first and peer.writer.write(b"anything\n"))
+    for part in (LINES[:500], LINES[500:]):
+        connection.sendall(part)
+        while sent_and_not_acknowledged(connection):
+            time.sleep(0.001)
+    connection.close()
+    until(lambda: not receiver.peers[0].connected)
+    assert held_lines(receiver) == [f"line {number}" for number in range(1, 41)]
+
+
+def test_a_game_that_has_ended_before_it_was_welcomed_is_heard_out(receiver):
+    """The receiver had no time to read even its first line before all was over."""
+    keep_busy(receiver, 0.3)
+    connection = connect(receiver, HEAD + LINES)
+    connection.setsockopt(socket.SOL_SOCKET, socket.SO_LINGER, struct.pack("ii", 1, 0))  # its system says: reset
+    time.sleep(0.05)
+    connection.close()
+    until(lambda: len(receiver.peers) == 1 and not receiver.peers[0].connected)
+    assert held_lines(receiver) == [f"line {number}" for number in range(1, 41)]
+
+
+def test_connections_that_ended_leave_no_file_open(receiver):
+    """The second name of each goes with it."""
+    before = len(os.listdir("/proc/self/fd"))
+    for number in range(5):
+        connection = connect(receiver, HEAD.replace(b"host", b"peer%d" % number))
+        answer(connection)
+        connection.close()
+    until(lambda: len(receiver.peers) == 5 and not any(peer.connected for peer in receiver.peers))
+    until(lambda: len(os.listdir("/proc/self/fd")) == before)

@@ -18,6 +18,7 @@ from pathlib import Path
 import msgspec
 
 from opossum.live.greeting import PeerLink, Refused
+from opossum.live.heard_out import serve_heard_out
 from opossum.live.peers import Peer, PeerState, ping, refuse
 from opossum.live.stream_file import StreamFile
 from opossum.live.tripwires import Tripwire
@@ -212,7 +213,7 @@ class Receiver:
     async def _serve(self) -> None:
         self._loop, self._stopping = asyncio.get_running_loop(), asyncio.Event()
         # the port first: a receiver that cannot begin leaves no file behind
-        server = await asyncio.start_server(self._meet, self.host, self.port, limit=LONGEST_LINE, start_serving=False)
+        server = await serve_heard_out(self._meet, self.host, self.port, LONGEST_LINE)
         async with server:
             try:
                 self._file.open()

@@ -128,6 +128,9 @@ func _exit_tree():
 	_ending = true
 	if _thread.is_active():
 		_thread.wait_to_finish()
+	# closing over unread answers would cut the last lines off
+	if _link.get_status() == StreamPeerTCP.STATUS_CONNECTED and _link.get_available_bytes() > 0:
+		_link.get_data(_link.get_available_bytes())
 	_link.disconnect_from_host()
 
 

@@ -874,6 +874,10 @@ while not refused do
 			if line and not connection:send(line) then break end
 		end
 		if not text and stop:peek() then
+			-- hear the other side out: closing over unread answers would cut the last lines off
+			connection:shutdown("send")
+			connection:settimeout(1)
+			while connection:receive("*l") do end
 			connection:close()
 			return
 		end
