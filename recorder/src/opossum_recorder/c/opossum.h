@@ -102,11 +102,23 @@ unsigned long opossum_lost(void);
 #define OPOSSUM_WAITING (1 << 20)
 #define OPOSSUM_DEEPEST 64
 #define OPOSSUM_STUCK_AFTER 0.25
+/* Processors that are told apart, and the frames that are asked how much of them a host has taken, in ns: hundredths of a
+ * second tell too little of shorter ones. */
+#define OPOSSUM_PROCESSORS 64
+#define OPOSSUM_LOOKED_INTO 50e6
+#define OPOSSUM_LOOK_EVERY 250e6
+#define OPOSSUM_TICK_NS 1e7
 
 typedef struct {
 	unsigned long id;
 	char shown[160];
 } opossum_open_call;
+
+/* What the machine tells of a processor, in ns so far: that it ran or was taken away, and that a host took of it. */
+typedef struct {
+	int known;
+	double busy, taken;
+} opossum_processor;
 
 static struct {
 	pthread_mutex_t lock;
@@ -114,15 +126,16 @@ static struct {
 	int fd, is_link, open, ending, in_frame, torn;
 	off_t whole; /* bytes of the file that are whole lines */
 	struct timespec begin;
-	double frame_began, frame_cpu, frame_ready;
+	double frame_began, frame_cpu, frame_ready, look_at;
 	int schedstat;
+	opossum_processor machine[OPOSSUM_PROCESSORS + 1]; /* all of them together first */
 	unsigned long ids[5], lost, untold;
 	char *waiting;
 	size_t waits;
 	opossum_open_call calls[OPOSSUM_DEEPEST];
 	int depth, threads;
 	struct sockaddr_in address;
-} opossum_ = {PTHREAD_MUTEX_INITIALIZER, 0, 0, -1, 0, 0, 0, 0, 0, 0, {0, 0}, 0, 0, 0, -1, {0}, 0, 0, 0, 0, {{0, {0}}}, 0, 0, {0, 0, {0}, {0}}};
+} opossum_ = {PTHREAD_MUTEX_INITIALIZER, 0, 0, -1, 0, 0, 0, 0, 0, 0, {0, 0}, 0, 0, 0, 0, -1, {{0, 0, 0}}, {0}, 0, 0, 0, 0, {{0, {0}}}, 0, 0, {0, 0, {0}, {0}}};
 
 static __thread unsigned long opossum_causes[OPOSSUM_DEEPEST];
 static __thread int opossum_depth, opossum_thread;
@@ -141,6 +154,66 @@ static double opossum_ready(void) {
 	if (size <= 0) return -1;
 	text[size] = 0;
 	return sscanf(text, "%*s %lf", &ready) == 1 ? ready : -1;
+}
+
+/* Where a host takes the processor away while a thread runs, some kernels count that as the thread's own time.  The machine tells
+ * how much was taken of each processor (`steal`, proc_stat(5), in hundredths of a second). */
+static void opossum_ask_machine(opossum_processor told[OPOSSUM_PROCESSORS + 1]) {
+	const char *path = getenv("OPOSSUM_STAT");
+	char text[16384], *line = text;
+	int file = open(path ? path : "/proc/stat", O_RDONLY | O_CLOEXEC);
+	ssize_t size = file >= 0 ? read(file, text, sizeof text - 1) : -1;
+	memset(told, 0, sizeof(opossum_processor) * (OPOSSUM_PROCESSORS + 1));
+	if (file >= 0) close(file);
+	if (size <= 0) return;
+	text[size] = 0;
+	while (strncmp(line, "cpu", 3) == 0) {
+		double n[8];
+		int at = line[3] == ' ' ? 0 : atoi(line + 3) + 1;
+		char *end = strchr(line, '\n'), *words = strchr(line, ' ');
+		if (!end || !words) return;
+		if (at >= 0 && at <= OPOSSUM_PROCESSORS &&
+			sscanf(words, "%lf %lf %lf %lf %lf %lf %lf %lf", n, n + 1, n + 2, n + 3, n + 4, n + 5, n + 6, n + 7) == 8) {
+			told[at].known = 1;
+			told[at].busy = (n[0] + n[1] + n[2] + n[5] + n[6] + n[7]) * OPOSSUM_TICK_NS;
+			told[at].taken = n[7] * OPOSSUM_TICK_NS;
+		}
+		line = end + 1;
+	}
+}
+
+/* Which of them this thread is on, 0 where that is not known. */
+static int opossum_own_processor(void) {
+	char text[1024], *field;
+	int number = 0, file = open("/proc/thread-self/stat", O_RDONLY | O_CLOEXEC);
+	ssize_t size = file >= 0 ? read(file, text, sizeof text - 1) : -1;
+	if (file >= 0) close(file);
+	if (size <= 0) return 0;
+	text[size] = 0;
+	field = strrchr(text, ')'); /* the program's name, in brackets, may hold anything */
+	for (number = 0; field && number < 37; number++) field = strchr(field + 1, ' ');
+	number = field ? atoi(field + 1) + 1 : 0;
+	return number >= 0 && number <= OPOSSUM_PROCESSORS ? number : 0;
+}
+
+/* Take from what a thread is told to have run in a long frame what a host took of it: the thread's part, by its share of all that
+ * ran there; and add that to what it waited, with what it neither ran nor waited while its processor was taken away. */
+static void opossum_leave_out_taken(double *ran, double *waited, double passed) {
+	opossum_processor now[OPOSSUM_PROCESSORS + 1];
+	double part = 0, taken = 0, within, beside;
+	int turn, at = 0;
+	opossum_ask_machine(now);
+	for (turn = 0; turn < 2; turn++, at = opossum_own_processor()) {
+		double busy = now[at].busy - opossum_.machine[at].busy;
+		if (!now[at].known || !opossum_.machine[at].known) continue;
+		taken = now[at].taken - opossum_.machine[at].taken;
+		if (taken > 0 && busy > 0) part = fmax(part, taken * fmin(1, *ran / busy));
+	}
+	within = fmax(0, fmin(part, fmin(*ran + part - passed, *ran)));
+	beside = fmax(0, fmin(taken, passed - *ran - fmax(*waited, 0)));
+	if (within <= 0 && beside <= 0) return;
+	*ran -= within;
+	*waited = fmax(*waited, 0) + within + beside;
 }
 
 static double opossum_now(void) {
@@ -355,6 +428,7 @@ int opossum_open(const char *where, const char *game, double hz) {
 	opossum_.schedstat = open("/proc/thread-self/schedstat", O_RDONLY);
 	opossum_.ending = opossum_.in_frame = opossum_.depth = 0;
 	opossum_.lost = opossum_.untold = opossum_.waits = 0;
+	opossum_.look_at = 0;
 	opossum_.torn = 0;
 	opossum_.whole = 0;
 	memset(opossum_.ids, 0, sizeof opossum_.ids);
@@ -416,6 +490,10 @@ void opossum_frame(long n, double dt) {
 	opossum_.frame_began = opossum_now();
 	opossum_.frame_cpu = opossum_cpu();
 	opossum_.frame_ready = opossum_ready();
+	if (opossum_.frame_began >= opossum_.look_at) {
+		opossum_.look_at = opossum_.frame_began + OPOSSUM_LOOK_EVERY;
+		opossum_ask_machine(opossum_.machine);
+	}
 	at = opossum_add(line, at, ",\"n\":%ld", n);
 	if (dt > 0 && isfinite(dt)) at = opossum_add(line, at, ",\"dt\":%.6g", dt);
 	opossum_end(line, at);
@@ -426,9 +504,12 @@ void opossum_idle(void) {
 	size_t at = opossum_begin(line, "idle");
 	if (!at) return;
 	if (opossum_.in_frame && pthread_equal(pthread_self(), opossum_.frames)) {
-		double ready = opossum_ready();
-		at = opossum_add(line, at, ",\"cpu\":%.0f", opossum_cpu() - opossum_.frame_cpu);
-		if (ready >= 0 && opossum_.frame_ready >= 0) at = opossum_add(line, at, ",\"ready\":%.0f", ready - opossum_.frame_ready);
+		double ready = opossum_ready(), ran = opossum_cpu() - opossum_.frame_cpu;
+		double waited = ready >= 0 && opossum_.frame_ready >= 0 ? ready - opossum_.frame_ready : -1;
+		double passed = opossum_now() - opossum_.frame_began;
+		if (passed >= OPOSSUM_LOOKED_INTO) opossum_leave_out_taken(&ran, &waited, passed);
+		at = opossum_add(line, at, ",\"cpu\":%.0f", ran);
+		if (waited >= 0) at = opossum_add(line, at, ",\"ready\":%.0f", waited);
 	}
 	opossum_.in_frame = 0;
 	opossum_end(line, at);

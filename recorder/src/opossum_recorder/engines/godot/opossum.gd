@@ -20,6 +20,9 @@ const MOST_ITEMS = 32       # of a list or dictionary that are looked at
 const SCRIPT_VARIABLE = 8192
 const ALLOWED_USEC = 250000
 const SILENT_MSEC = 10000  # an Opossum that has said nothing for so long, not even a ping, has gone away
+const TICK_NS = 10000000
+const LOOKED_INTO_USEC = 50000   # of shorter frames nobody asks how much of them was taken: hundredths of a second tell too little
+const LOOK_EVERY_USEC = 250000
 const MOST_WAITING = 4194304  # bytes; what comes while the link is that far behind is dropped and counted
 
 var _link = StreamPeerTCP.new()
@@ -39,7 +42,9 @@ var _frame = -1
 var _idle = true
 var _phase = ""
 var _frame_usec = 0
-var _waited_ns = -1  # how long this thread could have run and was not run, up to the frame's begin; -1 where that is not told
+var _times_begun = []  # [ran, waited] of this thread up to the frame's begin, in ns; empty where that is not told
+var _machine_told = {} # what the machine told of its processors lately
+var _look_usec = 0     # when to ask it again
 var _last_time = 0  # of the last line handed over: a line in between keeps time's order
 var _ids = {"s": 0, "c": 0, "b": 0, "a": 0, "y": 0, "w": 0}
 var _calls = []      # open calls: [id, what is shown of it]
@@ -346,7 +351,7 @@ func _begin_frame():
 		_idle = false
 		_phase = ""
 		_frame_usec = OS.get_ticks_usec()
-		_waited_ns = _waited()
+		_begin_processor()
 		_record("frame", ',"n":%d' % _frame)
 		if _watching:
 			_run.clear()
@@ -355,14 +360,75 @@ func _begin_frame():
 				_hold(0, 0)
 
 
-# The machine's doing, not the game's: others had the processor. Linux tells it for each thread; read anew, or it would be old.
-func _waited():
+# What Linux tells of this thread: ns that it ran (behind by some milliseconds) and that it waited while others had the processor,
+# which is the machine's doing; read anew, or it would be old. Empty where it is not told.
+func _thread_times():
 	var told = File.new()
 	if told.open("/proc/thread-self/schedstat", File.READ) != OK:
-		return -1
+		return []
 	var numbers = told.get_line().split(" ")
 	told.close()
-	return int(numbers[1]) if numbers.size() > 2 else -1
+	return [int(numbers[0]), int(numbers[1])] if numbers.size() > 2 else []
+
+
+# What the machine tells of its processors: name -> [ns that it ran or was taken away, ns that a host took of it (`steal`)].
+func _machine_times():
+	var found = {}
+	var told = File.new()
+	var path = OS.get_environment("OPOSSUM_STAT")
+	if told.open(path if path != "" else "/proc/stat", File.READ) != OK:
+		return found
+	while true:
+		var words = told.get_line().split(" ", false)
+		if words.size() == 0 or not words[0].begins_with("cpu"):
+			break
+		if words.size() > 8:
+			var busy = int(words[1]) + int(words[2]) + int(words[3]) + int(words[6]) + int(words[7]) + int(words[8])
+			found[words[0]] = [busy * TICK_NS, int(words[8]) * TICK_NS]
+	told.close()
+	return found
+
+
+func _own_processor():
+	var told = File.new()
+	if told.open("/proc/thread-self/stat", File.READ) != OK:
+		return "cpu"
+	var text = told.get_line()
+	told.close()
+	var words = text.substr(text.find_last(")") + 1).split(" ", false)
+	return "cpu" + (words[36] if words.size() > 36 else "")
+
+
+func _begin_processor():
+	_times_begun = _thread_times()
+	if _frame_usec >= _look_usec:
+		_look_usec = _frame_usec + LOOK_EVERY_USEC
+		_machine_told = _machine_times()
+
+
+# Fields of `idle`. Where a host takes the processor away while a thread runs, some kernels count that as the thread's own time: of
+# a long frame the thread's part of what was taken is the machine's doing, and so is what it neither ran nor waited meanwhile.
+func _told_of_processor():
+	var times = _thread_times() if _times_begun.size() > 0 else []
+	if times.size() == 0:
+		return ""
+	var waited = max(0, times[1] - _times_begun[1])
+	var passed = (OS.get_ticks_usec() - _frame_usec) * 1000
+	if passed < LOOKED_INTO_USEC * 1000:
+		return ',"ready":%d' % waited
+	var ran = min(max(0, times[0] - _times_begun[0]), passed)
+	var now = _machine_times()
+	var part = 0.0
+	var steal = 0
+	for name in ["cpu", _own_processor()]:
+		if now.has(name) and _machine_told.has(name):
+			var busy = now[name][0] - _machine_told[name][0]
+			steal = now[name][1] - _machine_told[name][1]
+			if steal > 0 and busy > 0:
+				part = max(part, steal * min(1.0, ran / float(busy)))
+	var within = max(0, min(part, min(ran + part - passed, ran)))
+	var beside = max(0, min(steal, passed - ran - waited))
+	return ',"cpu":%d,"ready":%d' % [ran - within, waited + within + beside]
 
 
 func _enter_phase(name):
@@ -409,11 +475,11 @@ func _end_frame():
 	_expected.clear()
 	_last_sends.clear()
 	_idle = true
+	var told_of_processor = _told_of_processor()
 	_frame_usec = 0
 	if _asked.size() > 0:
 		_read_asked()
-	var waited = _waited() if _waited_ns >= 0 else -1
-	_record("idle", ',"ready":%d' % max(0, waited - _waited_ns) if waited >= 0 else "")
+	_record("idle", told_of_processor)
 	_reach()
 	_flush()
 	_hear()

@@ -988,12 +988,24 @@ local function poll_sounds()
 	end
 end
 
+-- Where a host takes the processor away while a thread runs, some kernels count that as the thread's own time. The machine tells
+-- how much was taken of each processor (`steal`, proc_stat(5), in hundredths of a second): of a long frame the thread's part of
+-- it, by its share of all that ran there, is the machine's doing; so is what the thread neither ran nor waited for a processor,
+-- as far as the one it is on was taken away meanwhile. Shorter frames are not asked: hundredths of a second tell too little.
+local LOOKED_INTO, LOOK_EVERY, TICK_NS, STAT_BYTES = 0.05, 0.25, 1e7, 16384
+local stat, stat_told, look_at = nil, {}, 0
+local function open_machine()
+	stat = io.open(os.getenv("OPOSSUM_STAT") or "/proc/stat")
+	if stat then stat:setvbuf("no") end
+end
+
 -- What the processor did for this thread, where Linux tells it: how long it could have run and was not run, as others had the
 -- processor, and (by LuaJIT's own way to C) how long it ran. In ns; nil where it is not known.
 local schedstat, clocks = nil, nil
 local function open_processor()
 	schedstat = io.open("/proc/thread-self/schedstat")
 	if schedstat then schedstat:setvbuf("no") end -- else it would be read once only
+	open_machine()
 	local loaded, ffi = pcall(require, "ffi")
 	if not loaded or ffi.os ~= "Linux" then return end
 	local declared = pcall(ffi.cdef, "struct opossum_time { long s; long ns; }; int clock_gettime(int clock, struct opossum_time *time);")
@@ -1013,13 +1025,58 @@ local function ran_ns()
 	return tonumber(clocks.time[0].s) * 1e9 + tonumber(clocks.time[0].ns)
 end
 
-local waited_at, ran_at
-local function begin_processor() waited_at, ran_at = waited_ns(), ran_ns() end
+-- {busy, taken} in ns so far, of each processor by its name, and of all of them as "cpu".
+local function machine_ns()
+	local found = {}
+	if not stat then return found end
+	stat:seek("set", 0)
+	for name, numbers in (stat:read(STAT_BYTES) or ""):gmatch("(cpu%d*) +([%d ]+)\n") do
+		local n = {}
+		for number in numbers:gmatch("%d+") do n[#n + 1] = tonumber(number) end
+		if #n >= 8 then found[name] = { (n[1] + n[2] + n[3] + n[6] + n[7] + n[8]) * TICK_NS, n[8] * TICK_NS } end
+	end
+	return found
+end
+
+local function own_processor()
+	local file = io.open("/proc/thread-self/stat")
+	local text = file and file:read("*a") or ""
+	if file then file:close() end
+	local fields = {}
+	for field in (text:match(".*%)(.*)") or ""):gmatch("%S+") do fields[#fields + 1] = field end
+	return "cpu" .. (fields[37] or "")
+end
+
+-- How much a host took of a frame, in ns: of what the thread is told to have run, and of what it neither ran nor waited.
+local function taken_ns(ran, passed, waited)
+	local now_told, part, steal = machine_ns(), 0, 0
+	for _, name in ipairs({ "cpu", own_processor() }) do
+		local after, before = now_told[name], stat_told[name]
+		if after and before then
+			local busy = after[1] - before[1]
+			steal = after[2] - before[2]
+			if steal > 0 and busy > 0 then part = math.max(part, steal * math.min(1, ran / busy)) end
+		end
+	end
+	return math.max(0, math.min(part, ran + part - passed, ran)), math.max(0, math.min(steal, passed - ran - waited))
+end
+
+local waited_at, ran_at, begun_at
+local function begin_processor()
+	waited_at, ran_at, begun_at = waited_ns(), ran_ns(), now()
+	if stat and begun_at >= look_at then look_at, stat_told = begun_at + LOOK_EVERY, machine_ns() end
+end
 
 local function told_of_processor()
-	local waited, did, text = waited_ns(), ran_ns(), ""
-	if did and ran_at then text = string.format(',"cpu":%.0f', did - ran_at) end
-	if waited and waited_at then text = text .. string.format(',"ready":%.0f', math.max(0, waited - waited_at)) end
+	local waited, ran, text = waited_ns(), ran_ns(), ""
+	waited = waited and waited_at and math.max(0, waited - waited_at)
+	ran = ran and ran_at and ran - ran_at
+	if ran and stat and begun_at and now() - begun_at >= LOOKED_INTO then
+		local within, beside = taken_ns(ran, (now() - begun_at) * 1e9, waited or 0)
+		if within > 0 or beside > 0 then ran, waited = ran - within, (waited or 0) + within + beside end
+	end
+	if ran then text = string.format(',"cpu":%.0f', ran) end
+	if waited then text = text .. string.format(',"ready":%.0f', waited) end
 	return text
 end
 
