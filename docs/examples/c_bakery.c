@@ -29,7 +29,7 @@ static void sleep_ms(long ms) {
 static void counter_on_bread(void) {
 	loaves++;
 	opossum_watch("counter#1", "loaves", loaves);
-	if (frame == 60 && !strcmp(fault, "slow")) sleep_ms(400);
+	if (frame == 60 && !strcmp(fault, "slow")) sleep_ms(800);
 	while (frame == 60 && !strcmp(fault, "loop")) sleep_ms(1);
 }
 

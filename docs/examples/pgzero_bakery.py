@@ -58,7 +58,7 @@ def update(dt):
     turn += 1
     if turn == 10:
         animate(oven, duration=0.3, on_finished=oven.tray_up, x=10)
-    if turn == 20 and FAULT == "cut":
+    if turn == 12 and FAULT == "cut":
         animate(oven, duration=0.1, x=0)
     if turn == 60:
         clock.unschedule(oven.steam)

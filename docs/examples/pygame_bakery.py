@@ -61,7 +61,8 @@ class Bakery:
 
     def run(self):
         frame = 0
-        while self.quarters < (40 if FAULT in ("left", "poll") else 12):
+        # so many quarters, and on a slow machine at least so many frames
+        while self.quarters < (40 if FAULT in ("left", "poll") else 12) or frame < 70:
             frame += 1
             if FAULT != "seldom" or frame % 10 == 0:
                 self.handle()

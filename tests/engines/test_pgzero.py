@@ -62,7 +62,7 @@ def test_what_the_clock_schedules_is_a_timer_or_a_delay(healthy):
     assert arms["loop"].tolist() == [1, 0]
     ends = {int(a): healthy.text(int(how)) for a, how in zip(disarms["a"], disarms["how"], strict=True)}
     assert ends == {1: "cleared", 2: "done"}
-    assert 3 <= len(healthy.arms.firings.rows(0)) <= 5
+    assert len(healthy.arms.firings.rows(0)) >= 3
 
 
 def test_an_animation_is_a_clip_whose_end_is_a_mark(healthy):

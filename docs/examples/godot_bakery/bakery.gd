@@ -48,7 +48,7 @@ func _process(_delta):
 			$Oven.disconnect("bread_ready", leaving, "on_smell")
 		remove_child(leaving)
 	if turns == 80 and fault == "slow":
-		OS.delay_msec(400)
+		OS.delay_msec(800)
 	while turns == 80 and fault == "loop":
 		pass
 	if turns == (420 if fault == "wait" else 150):

@@ -77,7 +77,7 @@ function love.update(dt)
 		print("the customer goes home")
 	end
 	if clock == 60 then
-		if fault == "slow" then love.timer.sleep(0.4) end
+		if fault == "slow" then love.timer.sleep(0.8) end
 		while fault == "loop" do end
 		if fault == "error" then error("the oven is cold") end
 	end
