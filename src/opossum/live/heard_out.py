@@ -34,6 +34,11 @@ class _Connection(asyncio.StreamReaderProtocol):
         super().__init__(reader, meet, loop=asyncio.get_running_loop())
         self._reader_of_rest = reader
         self._again: socket.socket | None = None
+        self._has_said_all = False
+
+    def eof_received(self) -> bool | None:
+        self._has_said_all = True
+        return super().eof_received()
 
     def connection_made(self, transport: asyncio.BaseTransport) -> None:
         plain = transport.get_extra_info("socket")
@@ -45,7 +50,7 @@ class _Connection(asyncio.StreamReaderProtocol):
         again, self._again = self._again, None
         if again is not None:
             with again:
-                if exc is not None:
+                if exc is not None and not self._has_said_all:
                     self._salvage(again)
         super().connection_lost(exc)
 
