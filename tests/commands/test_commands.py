@@ -321,7 +321,7 @@ def test_a_mistyped_command_is_told_with_the_nearest_one(tmp_path, words, told):
 @pytest.mark.parametrize("arguments", [["findings"], ["findings", "--json"], ["info"]])
 def test_output_that_cannot_be_written_is_told(arguments):
     """In a sentence, with status 2; whoever closes the pipe has seen enough."""
-    command = [sys.executable, "-m", "opossum_commands", *arguments, str(demo_take_path())]
+    command = [sys.executable, "-m", "opossum_commands", "--quiet", *arguments, str(demo_take_path())]
     with open("/dev/full", "w") as full:
         done = subprocess.run(command, stdout=full, stderr=subprocess.PIPE, text=True, timeout=60)
     assert done.returncode == 2
