@@ -9,9 +9,11 @@ from PySide6.QtGui import QImage, QPainter
 from opossum_desk.flow.layout.loom import layout_loom
 from opossum_desk.flow.pressing import LOW, press_density
 from opossum_desk.layout.heights import Heights
+from opossum_desk.layout.row_picture import PixelBars
 from opossum_desk.state.session import Session
 from opossum_desk.views.canvas import Canvas
 from opossum_desk.views.look import Look
+from opossum_desk.views.pixel_bars import LOW_BARS_PX, press_bars
 from opossum_desk.views.stamps import Stamps
 from tape import Tape
 
@@ -91,3 +93,23 @@ def test_a_wash_has_no_seams_and_nothing_above_its_top(qtbot, ratio):
     assert (pixels[round(40 * ratio) + 1 :, round(50 * ratio) + 1 : round(90 * ratio) - 1] == 130).all()
     assert not pixels[: round(40 * ratio) - 1].any()
     assert not pixels[:, : round(50 * ratio) - 1].any() and not pixels[:, round(90 * ratio) + 1 :].any()
+
+
+@pytest.mark.parametrize("tallest", [1, LOW_BARS_PX, LOW_BARS_PX + 1, 70])
+@pytest.mark.parametrize("rows", [1, 3])
+def test_bars_are_pressed_where_they_stand_and_nowhere_else(tallest, rows):
+    """Low ones and tall ones, beyond the edges of the canvas too, over what is there; an empty one leaves it."""
+    random = np.random.default_rng(tallest)
+    tops = random.integers(-20, 60, (rows, 40)).astype(float)
+    heights = random.integers(0, tallest + 1, tops.shape)
+    heights[:, 7] = tallest
+    bottoms = tops + heights
+    canvas = np.full((50, 60), 9, np.uint32)
+    expected = canvas.copy()
+    for row in range(rows):
+        for column in range(40):
+            first, last = max(0, int(tops[row, column])), max(0, int(bottoms[row, column]))
+            expected[first:last, 15 + column] = 5
+    own = (tops, bottoms) if rows > 1 else (tops[0], bottoms[0])
+    press_bars(canvas, PixelBars("rose", 15.0, *own), np.uint32(5), 1.0)
+    assert np.array_equal(canvas, expected)

@@ -104,8 +104,8 @@ class Canvas(QWidget):
         """Lay a wash of rose over stripes (from x, to x, how strongly) that reach from `top` to the foot of the view.
 
         They are a low image that is drawn again and again down to the foot: a sixth of what the stripes cost one by one.
-        A brush made of it would be quicker still, but Qt spreads such fills over threads, and on a busy machine the window
-        waits for theirs as long as for all else that is painted.
+        A brush made of it would do as well, but Qt spreads such fills over threads, and on a busy machine the window waited
+        for theirs as long as for all else that is painted, and longer.
         """
         if not stripes:
             return

@@ -157,7 +157,8 @@ static double opossum_ready(void) {
 }
 
 /* Where a host takes the processor away while a thread runs, some kernels count that as the thread's own time.  The machine tells
- * how much was taken of each processor (`steal`, proc_stat(5), in hundredths of a second). */
+ * how much was taken of each processor (`steal`, proc_stat(5), in hundredths of a second); tests name a file of their own by
+ * OPOSSUM_STAT in the environment. */
 static void opossum_ask_machine(opossum_processor told[OPOSSUM_PROCESSORS + 1]) {
 	const char *path = getenv("OPOSSUM_STAT");
 	char text[16384], *line = text;

@@ -17,7 +17,7 @@ from opossum.take.grouping import Groups, distinct, factorised, joined
 from opossum.take.indexes.objects import NEVER
 from opossum.take.spans import LineSpans
 from opossum.take.take import Take
-from opossum_desk.state.axis import Axis, AxisMode
+from opossum_desk.state.axis import Axis
 from opossum_desk.state.row_index import Level
 
 MOST_LANES = 3
@@ -115,7 +115,7 @@ class RosterListeners:
         flags[unheard.sent] = flags[unheard.queued] = True
         self.unheard: Array = flags
         """Boolean (sends,): nobody heard it."""
-        self._sends_by_column: tuple[tuple[AxisMode, int], Level] | None = None
+        self._sends_by_column: tuple[int, Level] | None = None
         self.unheard_before: Array = np.concatenate(([0], np.cumsum(flags[self.sends.order], dtype=np.int32)))
         """How many of the sends before each place of `sends.order` nobody heard."""
         self.code_of_event: Array = np.full(count, -1, np.int64)
@@ -142,10 +142,10 @@ class RosterListeners:
 
     def sends_by_column(self, axis: Axis) -> Level:
         """Return the sends by event and column of an axis; linear in the sends when an axis is first asked for."""
-        if self._sends_by_column is None or self._sends_by_column[0] != (axis.mode, axis.peer):
+        if self._sends_by_column is None or self._sends_by_column[0] != axis.peer:  # by time, its frames are the same
             # its columns stand in the order of `sends` already, as `send_times` does
             level = Level(self.sends, axis.columns_of_times(self.send_times), {})
-            self._sends_by_column = (axis.mode, axis.peer), level
+            self._sends_by_column = axis.peer, level
         return self._sends_by_column[1]
 
     def binds_of(self, listener: int, lane: int) -> Array:

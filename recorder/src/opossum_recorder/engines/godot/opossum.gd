@@ -372,6 +372,7 @@ func _thread_times():
 
 
 # What the machine tells of its processors: name -> [ns that it ran or was taken away, ns that a host took of it (`steal`)].
+# Tests name a file of their own.
 func _machine_times():
 	var found = {}
 	var told = File.new()

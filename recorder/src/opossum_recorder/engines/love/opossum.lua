@@ -876,8 +876,9 @@ while not refused do
 		if not text and stop:peek() then
 			-- hear the other side out: closing over unread answers would cut the last lines off
 			connection:shutdown("send")
-			connection:settimeout(1)
-			while connection:receive("*l") do end
+			connection:settimeout(0.2)
+			local patient_till = love.timer.getTime() + 1
+			repeat local _, problem = connection:receive("*l") until problem == "closed" or love.timer.getTime() > patient_till
 			connection:close()
 			return
 		end
@@ -994,7 +995,7 @@ end
 -- as far as the one it is on was taken away meanwhile. Shorter frames are not asked: hundredths of a second tell too little.
 local LOOKED_INTO, LOOK_EVERY, TICK_NS, STAT_BYTES = 0.05, 0.25, 1e7, 16384
 local stat, stat_told, look_at = nil, {}, 0
-local function open_machine()
+local function open_machine() -- tests name a file of their own
 	stat = io.open(os.getenv("OPOSSUM_STAT") or "/proc/stat")
 	if stat then stat:setvbuf("no") end
 end
