@@ -96,6 +96,19 @@ def played(folder: Path, game: Path, *arguments: str) -> Take:
     return take
 
 
+def write_godot_game(game: Path, script: str, name: str = "game") -> None:
+    """Write a Godot project of one scene with one node, whose script this is, into a new folder."""
+    game.mkdir()
+    (game / "project.godot").write_text(
+        f'config_version=4\n\n[application]\n\nconfig/name="{name}"\nrun/main_scene="res://main.tscn"\n'
+    )
+    (game / "main.tscn").write_text(
+        '[gd_scene load_steps=2 format=2]\n\n[ext_resource path="res://main.gd" type="Script" id=1]\n\n'
+        '[node name="Main" type="Node"]\nscript = ExtResource( 1 )\n'
+    )
+    (game / "main.gd").write_text(script, encoding="utf-8")
+
+
 def causes(take: Take) -> list[str]:
     """Return what is found in a take, each as kind/cause, but what waiting for the machine looks like."""
     found = [f"{finding.kind}/{finding.cause}" for finding in examine(take)]

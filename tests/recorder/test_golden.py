@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from playing import write_godot_game
 
 HERE = Path(__file__).parent / "golden"
 SCRIPT: list[list[Any]] = json.loads((HERE / "script.json").read_text())
@@ -172,20 +173,12 @@ def gd_line(step: str, given: list[Any]) -> str:
 )
 def test_gdscript(tmp_path):
     """By Godot, as the scene comes up."""
-    game = tmp_path / "game"
-    game.mkdir()
     body = "\n\t".join(gd_line(step, given) for step, *given in SCRIPT)
-    (game / "project.godot").write_text(
-        'config_version=4\n\n[application]\n\nconfig/name="golden"\nrun/main_scene="res://main.tscn"\n'
-    )
-    (game / "main.tscn").write_text(
-        '[gd_scene load_steps=2 format=2]\n\n[ext_resource path="res://main.gd" type="Script" id=1]\n\n'
-        '[node name="Main" type="Node"]\nscript = ExtResource( 1 )\n'
-    )
-    (game / "main.gd").write_text(
+    write_godot_game(
+        tmp_path / "game",
         'extends Node\n\nfunc _ready():\n\tvar r = get_node("/root/OpossumRecorder")\n'
         f"\t{body}\n\nfunc _process(_delta):\n\tget_tree().quit()\n",
-        encoding="utf-8",
+        "golden",
     )
     run_engine(tmp_path, "--godot", {"OPOSSUM_REWRITE": "0"})  # else `_ready` itself would be a call
     assert recorded(tmp_path / "a.flow.jsonl") == EXPECTED

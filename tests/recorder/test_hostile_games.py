@@ -5,6 +5,7 @@ from __future__ import annotations
 import shutil
 
 import pytest
+from playing import write_godot_game
 from test_golden import run_engine
 
 from opossum.take.opening import open_any
@@ -75,16 +76,7 @@ def test_lua(tmp_path):
 )
 def test_gdscript(tmp_path):
     """By Godot, as the scene comes up."""
-    game = tmp_path / "game"
-    game.mkdir()
-    (game / "project.godot").write_text(
-        'config_version=4\n\n[application]\n\nconfig/name="golden"\nrun/main_scene="res://main.tscn"\n'
-    )
-    (game / "main.tscn").write_text(
-        '[gd_scene load_steps=2 format=2]\n\n[ext_resource path="res://main.gd" type="Script" id=1]\n\n'
-        '[node name="Main" type="Node"]\nscript = ExtResource( 1 )\n'
-    )
-    (game / "main.gd").write_text(GDSCRIPT, encoding="utf-8")
+    write_godot_game(tmp_path / "game", GDSCRIPT, "golden")
     run_engine(tmp_path, "--godot", {"OPOSSUM_REWRITE": "0"})
     take = read(tmp_path)
     assert len(take.tables["watch"]) == 12
