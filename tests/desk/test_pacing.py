@@ -124,21 +124,36 @@ def test_answers_to_one_event_tell_how_long_after_the_send_each_came():
     assert row.verdict == ("within 1.0 ms of the send", False)
 
 
-def test_cues_of_a_track_stand_beside_their_places():
-    """Five cues that come 200 ms late each."""
+def cued(late_s: float) -> Session:
+    """A track whose five cues come late, or early, each."""
     stage = Stage()
     drum = stage.bind("beat", "drum#1", "Drum.on_beat")
 
     def start() -> None:
         number = stage.play("radio#1", "waltz", 10.0, [[f"cue_{n}", float(n)] for n in range(1, 6)], what="track")
         for n in range(1, 6):
-            frame = stage.number_now + round((n + 0.2) * 60)
+            frame = stage.number_now + round((n + late_s) * 60)
             stage.at(frame, do=lambda n=n: stage.heard("beat", drum, via="clip", y=number, mark=f"cue_{n}"))
 
     stage.at(10, do=start)
-    row = of_sort(examined(stage.run(500)), "cue")
+    return examined(stage.run(500))
+
+
+def test_cues_of_a_track_stand_beside_their_places():
+    """Five cues that come 200 ms late each."""
+    row = of_sort(cued(0.2), "cue")
     assert row.firings.off_ns / 1e6 == pytest.approx([200.0] * 5, abs=1)
     assert row.verdict[1] is True and row.verdict[0].endswith("late")
+
+
+@pytest.mark.parametrize("late_s", [0.2, -0.2])
+def test_the_scale_of_a_spread_is_told_where_no_bar_lies(late_s):
+    """All firings late lie at the row's top, early ones at its foot."""
+    picture = drawn(cued(late_s))
+    (word,) = [word for word in picture.words if word.text.startswith("±")]
+    (bars,) = [boxes for boxes in picture.boxes if boxes.role in ("rose", "quiet")]
+    tops, heights = bars.boxes[:, 1], bars.boxes[:, 3]
+    assert len(tops) and not ((tops < word.y + 6) & (tops + heights > word.y - 6)).any()
 
 
 @pytest.mark.parametrize(

@@ -5,7 +5,7 @@ from __future__ import annotations
 import sys
 
 import pytest
-from playing import EXAMPLES, causes, played, recorded
+from playing import EXAMPLES, causes, found_in_the_game, played, recorded
 
 from opossum.findings.examine import examine
 from opossum.take.checks import check_take
@@ -179,7 +179,7 @@ def test_a_game_that_waits_on_purpose_does_not_freeze(tmp_path, waits, after, fo
     take = played(tmp_path, script)
 
     assert take.recording.closed(0)
-    assert [finding.cause for finding in examine(take)] == found
+    assert [finding.cause for finding in found_in_the_game(take)] == found
     waited = [row for row, code in enumerate(take.tables["phase"]["name"]) if take.text(int(code)) == "wait"]
     assert len(waited) == 2 and "wait" in take.recording.head_list(0, "waits")
 
@@ -256,7 +256,7 @@ def test_closing_the_engine_is_no_freeze(tmp_path):
     script.write_text(QUITS)
     take = played(tmp_path, script)
     assert take.game_frames == 61 and take.recording.closed(0)
-    assert [finding.cause for finding in examine(take) if finding.kind == "freeze"] == []
+    assert [finding.cause for finding in found_in_the_game(take) if finding.kind == "freeze"] == []
     assert int(take.frames.work_ns[-1]) < 300_000_000 < take.duration_ns
 
 

@@ -9,7 +9,6 @@ from collections import Counter
 import pytest
 from playing import EXAMPLES, causes, played
 
-from opossum.findings.examine import examine
 from opossum.take.checks import check_take
 from opossum.take.opening import open_any
 from opossum.take.take import Take
@@ -99,7 +98,7 @@ def test_a_night_without_faults(healthy):
         (healthy.function_of_call(call), healthy.via_of_send(int(healthy.calls.send[call])))
         for call in range(len(healthy.calls))
     )
-    assert check_take(healthy) == [] and examine(healthy) == []
+    assert check_take(healthy) == [] and causes(healthy) == []
     assert heard["Oven.on_steam", "timer"] >= 10 and heard["Counter.on_bread_ready", "direct"] >= 5
     assert heard["Bakery.on_midnight", "delay"] == heard["Bakery.on_close", "delay"] == 1
     bread = next(call for call in range(len(healthy.calls)) if healthy.event_of_call(call) == "on_bread_ready")

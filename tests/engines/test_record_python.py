@@ -11,7 +11,7 @@ import time
 from pathlib import Path
 
 import pytest
-from playing import EXAMPLES, causes, ended
+from playing import EXAMPLES, causes, ended, found_in_the_game
 
 from opossum.findings.examine import examine
 from opossum.live.receiver import Receiver
@@ -197,7 +197,7 @@ def test_a_game_that_is_told_to_end_ended_on_purpose_unless_it_hung(tmp_path, en
     assert process.returncode == 128 + signal.SIGTERM
     assert take.recording.closed(0) is closed
     assert "told to end (SIGTERM)" in take.strings
-    assert [finding.cause for finding in examine(take)] == ([] if closed else ["endless-loop"])
+    assert [finding.cause for finding in found_in_the_game(take)] == ([] if closed else ["endless-loop"])
 
 
 def test_a_game_that_is_a_module(tmp_path):

@@ -42,6 +42,8 @@ ROW_PX = 64.0
 SPREAD_PX = 72.0
 """Room at the right for how the firings spread."""
 REACH_MARGIN = 1.12
+WORD_PX = 12.0
+"""How tall the word beside a row's spread is."""
 DOT_PX = 5.5
 EXACT_DOTS = 200
 """So many firings in view are drawn one by one; more of them as the lowest and highest a pixel."""
@@ -174,10 +176,11 @@ class _Drawing:
         if not len(item.firings):
             return
         left = self._picture.scale.left + self._picture.scale.width + 6
-        boxes, reach = _spread(item.firings, half, row.per_ns, self._spread_px - 30)
-        self._spreads.setdefault("rose" if wrong else "quiet", []).append(boxes + np.array([left, row.middle, 0, 0]))
-        told = f"{'≤' if item.sort == 'answer' else '±'} {reach}"
-        self._picture.words.append(Words(left, row.middle - half + 3, told))
+        spread = _spread(item.firings, half, row.per_ns, self._spread_px - 30)
+        boxes = spread.boxes + np.array([left, row.middle, 0, 0])
+        self._spreads.setdefault("rose" if wrong else "quiet", []).append(boxes)
+        told = f"{'≤' if item.sort == 'answer' else '±'} {spread.reach}"
+        self._picture.words.append(Words(left, row.middle + spread.word_y, told))
 
     def finish(self) -> None:
         """Hand over what was gathered."""
@@ -190,18 +193,29 @@ class _Drawing:
             draw_crowded(picture, self._crowded, self._times, DOT_PX)
 
 
-_spreads: WeakKeyDictionary[Firings, tuple[tuple[float, ...], Array, str]] = WeakKeyDictionary()
+class _Spread(NamedTuple):
+    """Boxes (n, 4) about the row's middle, x y width height; what half the row's height stands for, and where to say it."""
+
+    boxes: Array
+    reach: str
+    word_y: float
+
+
+_spreads: WeakKeyDictionary[Firings, tuple[tuple[float, ...], _Spread]] = WeakKeyDictionary()
 """What was drawn of firings last, and how tall and wide: while one pans, it stays."""
 
 
-def _spread(firings: Firings, half: float, per_ns: float, room: float) -> tuple[Array, str]:
-    """Return boxes (n, 4) about the row's middle, x y width height, and what half the row's height stands for."""
+def _spread(firings: Firings, half: float, per_ns: float, room: float) -> _Spread:
+    """Return how firings spread over a row; its scale is told at the top, but where the longer boxes lie there."""
     known, size = _spreads.get(firings), (half, per_ns, room)
     if known is None or known[0] != size:
         counts, edges = firings.spread(half / per_ns)
         edges = -edges[::-1] * per_ns
         counts = counts[::-1]
         widths = np.maximum(counts / counts.max() * room, 1.0)
-        boxes = np.column_stack((np.zeros(len(counts)), edges[:-1] + 0.5, widths, np.diff(edges) - 1.0))
-        known = _spreads[firings] = (size, boxes[counts > 0], milliseconds(half / per_ns))
-    return known[1:]
+        boxes = np.column_stack((np.zeros(len(counts)), edges[:-1] + 0.5, widths, np.diff(edges) - 1.0))[counts > 0]
+        at_top = boxes[boxes[:, 1] < WORD_PX - half, 2].max(initial=0.0)
+        at_bottom = boxes[boxes[:, 1] + boxes[:, 3] > half - WORD_PX, 2].max(initial=0.0)
+        word_y = half - WORD_PX / 4 if at_top > at_bottom else WORD_PX / 4 - half
+        known = _spreads[firings] = (size, _Spread(boxes, milliseconds(half / per_ns), word_y))
+    return known[1]
