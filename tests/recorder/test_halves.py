@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import math
 import os
 import random
 import re
@@ -10,11 +11,13 @@ import shutil
 import subprocess
 import sys
 import threading
+import time
 from pathlib import Path
+from types import SimpleNamespace
 
 import pytest
 
-from opossum_recorder import Recorder, halves
+from opossum_recorder import Recorder, halves, inner
 
 DRIVE = """
 import sys, threading
@@ -24,7 +27,7 @@ from opossum_recorder import Recorder, halves
 assert halves.Inner.__module__ == "opossum_recorder." + sys.argv[3], halves.Inner.__module__
 for seed in range(12):
     clock = Clock()
-    with Recorder(f"{sys.argv[1]}/{seed}.flow.jsonl", "halves", watch_after=0, clock=clock) as recorder:
+    with Recorder(f"{sys.argv[1]}/{seed}.flow.jsonl", "halves", watch_after=0, clock=clock, waits=["rest"]) as recorder:
         drive(recorder, seed)
 sys.path.insert(0, sys.argv[2] + "/..")
 from random import Random
@@ -89,8 +92,14 @@ def drive(recorder: Recorder, seed: int) -> None:
         elif kind == 7:
             recorder.watch(some(), "heat", 1.25)
         else:
-            recorder.frame(chance.randrange(99), chance.choice([None, 0.016, float("inf")]))
-            recorder.say(f"call {recorder.current_call()} {recorder.lost}", "note")
+            number = chance.choice([chance.randrange(99), -1, 1.5, 2**50, True, "x", None, Rude()])
+            step = chance.choice([None, 0.016, float("inf"), float("nan"), 1e13, 1, "x", Rude()])
+            with recorder.frame(number, step) if chance.random() < 0.8 else recorder.frame(number=number, dt=step):
+                recorder.phase(chance.choice([*NAMES, "rest", "rest", None, Rude()]))
+                recorder.phase("rest")
+                moves = recorder.moves_since_s is not None
+                recorder.phase(some())
+            recorder.say(f"call {recorder.current_call()} {recorder.lost} {moves} {recorder.moves_since_s}", "note")
 
     def play() -> None:
         for _ in range(500):
@@ -133,6 +142,56 @@ def built() -> bool:
 def test_the_half_in_c_is_built_where_there_is_a_compiler():
     """Setting up builds it, and the recorder uses it."""
     assert built()
+
+
+@pytest.mark.parametrize("half", [inner.Inner, halves.Inner], ids=["Python", "built"])
+def test_whoever_watches_the_games_thread_is_asked_when_that_is_due(half):
+    """As it moves on and as it waits, not before; what goes wrong there is not raised into the game."""
+    asked = []
+
+    class Watching(half):
+        attributes = SimpleNamespace(asked={})
+
+        def _look_again(self, moves: bool) -> None:
+            asked.append(moves)
+            raise ValueError("no")
+
+    watching = Watching(time.perf_counter_ns)
+    watching._tell_of_frames(["rest"], None)
+    assert watching.moves_since_s is None
+    before = time.monotonic()
+    watching.frame(0)
+    assert before <= watching.moves_since_s <= time.monotonic() and asked == []
+    watching._look_again_s = -math.inf
+    for phase, moves in (("rest", False), ("rest", False), ("work", True), ("play", True)):
+        watching.phase(phase)
+        assert (watching.moves_since_s is not None) is moves
+    watching.idle()
+    assert watching.moves_since_s is None and asked == [False, True, False]
+    with pytest.raises(KeyError), watching.frame(1):
+        raise KeyError("such a frame does not end")
+    assert watching.moves_since_s is not None and asked == [False, True, False, True]
+    watching._look_again_s = time.monotonic() + 60
+    watching.idle()
+    assert asked == [False, True, False, True] and watching.lost == 0
+
+
+@pytest.mark.parametrize("half", [inner.Inner, halves.Inner], ids=["Python", "built"])
+def test_where_measuring_or_asking_fails_a_record_is_lost_and_no_more(half):
+    """It is counted, the game goes on, and it is known whether it moves."""
+
+    def fails(*_: object) -> None:
+        raise ValueError("no")
+
+    class Failing(half):
+        attributes = SimpleNamespace(asked=(1,), read=fails)
+
+    recorder = Failing(time.perf_counter_ns)
+    recorder._tell_of_frames([], SimpleNamespace(begin=fails, told=lambda: ""))
+    recorder.frame(0)
+    assert recorder.lost == 1 and recorder.moves_since_s is not None
+    recorder.idle()
+    assert recorder.lost == 2 and recorder.moves_since_s is None
 
 
 @pytest.mark.skipif(not built(), reason="the half in C is not built")

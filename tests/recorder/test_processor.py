@@ -2,25 +2,40 @@
 
 from __future__ import annotations
 
+import itertools
+import json
+import time
+from typing import ClassVar
+
 import pytest
 
-from opossum_recorder.processor import FrameProcessor, MachineTaken
+from opossum_recorder import halves, processor, thread_times
+from opossum_recorder.processor import MachineTaken, frame_times
 
 
-class Told:
+@pytest.fixture(params=[thread_times.ThreadTimes, halves.ThreadTimes], ids=["Python", "built"])
+def half(request, monkeypatch) -> type:
+    """Have frames measured by either half."""
+    monkeypatch.setattr(processor, "ThreadTimes", request.param)
+    return request.param
+
+
+class Told(thread_times.ThreadTimes):
     """A thread's times as the machine might tell them, in ms."""
 
-    def __init__(self, *told: tuple[int, int, int] | None, begun_ms: tuple[int, ...] = ()) -> None:
-        self._told = [None if times is None else tuple(max(-1, ms * 10**6) for ms in times) for times in told]
-        self._begun = [*begun_ms]
-
-    def begin(self) -> int:
-        """Begin at the next of the moments given, or when the machine is asked anew."""
-        return self._begun.pop(0) * 10**6 if self._begun else 10**10
+    times: ClassVar[list[tuple[int, int, int] | None]] = []
 
     def end(self) -> tuple[int, int, int] | None:
         """Return the next of them."""
-        return self._told.pop(0)
+        times = Told.times.pop(0)
+        return None if times is None else tuple(max(-1, ms * 10**6) for ms in times)
+
+
+def telling(monkeypatch, stat: str, *times: tuple[int, int, int] | None) -> Told:
+    """Return what measures frames, told these times and what lies in a file."""
+    monkeypatch.setattr(processor, "ThreadTimes", Told)
+    monkeypatch.setattr(Told, "times", list(times))
+    return frame_times(stat)
 
 
 @pytest.mark.parametrize(
@@ -32,11 +47,30 @@ class Told:
         (None, ""),
     ],
 )
-def test_what_is_told_of_a_frame(tmp_path, times, fields):
+def test_what_is_told_of_a_frame(tmp_path, monkeypatch, times, fields):
     """Nothing of one that another thread ended, and no waiting where that is not known."""
-    processor = FrameProcessor(stat_file(tmp_path / "stat", ran=1000, steal=0), Told(times))
-    processor.begin()
-    assert processor.end() == fields
+    frames = telling(monkeypatch, stat_file(tmp_path / "stat", ran=1000, steal=0), times)
+    frames.begin()
+    assert frames.told() == fields
+
+
+def test_either_half_leaves_out_what_was_taken_of_a_long_frame(tmp_path, half):
+    """And asks of no short one."""
+    path = tmp_path / "stat"
+    for ms, is_asked in ((70, True), (5, False)):
+        frames = frame_times(stat_file(path, ran=1000, steal=0))
+        began = time.perf_counter_ns()
+        frames.begin()
+        end = time.thread_time_ns() + ms * 10**6
+        while time.thread_time_ns() < end:
+            pass
+        passed_ms = (time.perf_counter_ns() - began) / 1e6
+        stat_file(path, ran=1000, steal=500)  # all that ran
+        told = json.loads("{" + frames.told().removeprefix(",") + "}")
+        frames.close()
+        # what is taken lies within the thread's time only as far as there is no room beside it
+        if passed_ms < (1.8 * ms if is_asked else 50):
+            assert (told["cpu"] < ms * 10**6) is is_asked
 
 
 def stat_file(path, *, ran: int, steal: int) -> str:
@@ -101,28 +135,44 @@ def test_a_machine_that_does_not_tell_takes_nothing(tmp_path, text):
         assert machine.of(10**9, 10**9) == machine.of(0, 10**9) == (0, 0)
 
 
-def test_a_long_frame_that_was_taken_away_says_so(tmp_path):
+def test_a_long_frame_that_was_taken_away_says_so(tmp_path, monkeypatch):
     """In `ready`, and no longer in `cpu`; a short frame is not asked."""
     path = tmp_path / "stat"
-    processor = FrameProcessor(stat_file(path, ran=1000, steal=0), Told((400, 400, 0), (40, 40, 0)))
-    processor.begin()
+    frames = telling(monkeypatch, stat_file(path, ran=1000, steal=0), (400, 400, 0), (40, 40, 0))
+    frames.begin()
     stat_file(path, ran=1010, steal=30)
-    assert processor.end() == f',"cpu":{100 * 10**6},"ready":{300 * 10**6}'
-    processor.begin()
+    assert frames.told() == f',"cpu":{100 * 10**6},"ready":{300 * 10**6}'
+    frames.begin()
     stat_file(path, ran=1010, steal=40)
-    assert processor.end() == f',"cpu":{40 * 10**6},"ready":0'
+    assert frames.told() == f',"cpu":{40 * 10**6},"ready":0'
 
 
 @pytest.mark.parametrize(("begun_ms", "told"), [(1249, 228_571_428), (1250, 100_000_000)])
-def test_the_machine_is_asked_anew_four_times_a_second(tmp_path, begun_ms, told):
+def test_the_machine_is_asked_anew_four_times_a_second(tmp_path, monkeypatch, begun_ms, told):
     """Of a frame that begins sooner, what was taken just before it counts along."""
     path = tmp_path / "stat"
-    times = Told((1, 1, 0), (400, 400, 0), begun_ms=(1000, begun_ms))
-    processor = FrameProcessor(stat_file(path, ran=1000, steal=0), times)
-    processor.begin()
-    processor.end()
+    frames = telling(monkeypatch, stat_file(path, ran=1000, steal=0), (1, 1, 0), (400, 400, 0))
+    monkeypatch.setattr(thread_times, "now_ns", lambda: 1000 * 10**6)
+    frames.begin()
+    frames.told()
     stat_file(path, ran=1000, steal=30)
-    processor.begin()
+    monkeypatch.setattr(thread_times, "now_ns", lambda: begun_ms * 10**6)
+    frames.begin()
     stat_file(path, ran=1030, steal=40)
     # since the frame began 10 hundredths were taken of 40; since the machine was asked first, 40 of 70
-    assert processor.end() == f',"cpu":{400 * 10**6 - told},"ready":{told}'
+    assert frames.told() == f',"cpu":{400 * 10**6 - told},"ready":{told}'
+
+
+def test_either_half_asks_the_machine_anew_four_times_a_second(tmp_path, half, monkeypatch):
+    """Not at every frame: that would take longer than many a frame."""
+    asked = []
+    monkeypatch.setattr(MachineTaken, "renew", lambda self: asked.append(time.perf_counter_ns()))
+    frames = frame_times(stat_file(tmp_path / "stat", ran=1000, steal=0))
+    end = time.perf_counter_ns() + 900 * 10**6
+    while time.perf_counter_ns() < end:
+        frames.begin()
+        frames.told()
+        time.sleep(0.001)
+    frames.close()
+    assert 2 <= len(asked) <= 4
+    assert all(after - before >= 249 * 10**6 for before, after in itertools.pairwise(asked))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import shutil
 import threading
 import time
@@ -77,10 +78,18 @@ def test_each_thread_that_begins_is_measured_itself(times):
     assert times.end() is None and told[0][0] >= 10 * 10**6
 
 
-@pytest.mark.parametrize(("switches", "is_the_machines"), [([7, 7], True), ([7, 8], False), ([-1, -1], False)])
+@pytest.mark.parametrize(
+    ("switches", "is_the_machines"),
+    [
+        ([(7, 2), (7, 2)], True),
+        ([(7, 2), (7, 3)], True),
+        ([(7, 2), (8, 2)], False),
+        ([thread_times.UNKNOWN, thread_times.UNKNOWN], False),
+    ],
+)
 def test_a_thread_that_never_gave_the_processor_up_was_kept_from_it(monkeypatch, switches, is_the_machines):
     """All it did not run is the machine's; one that gave it up, or of which that is not told, waited by itself."""
-    monkeypatch.setattr(thread_times, "given_up", lambda: switches.pop(0))
+    monkeypatch.setattr(thread_times, "switches", lambda: switches.pop(0))
     times = thread_times.ThreadTimes()
     times.begin()
     time.sleep(0.03)
@@ -92,10 +101,33 @@ def test_a_thread_that_never_gave_the_processor_up_was_kept_from_it(monkeypatch,
 def test_without_what_linux_tells_waiting_is_not_known(monkeypatch, tmp_path):
     """But where the thread gave the processor up not once."""
     monkeypatch.setattr(thread_times, "SCHEDSTAT", str(tmp_path / "none"))
-    monkeypatch.setattr(thread_times, "given_up", lambda: -1)
+    monkeypatch.setattr(thread_times, "switches", lambda: thread_times.UNKNOWN)
     times = thread_times.ThreadTimes()
     times.begin()
     assert times.end()[2] == -1
+
+
+@pytest.mark.parametrize(
+    ("after", "asked"), [((7, 2), 1), ((7, 3), 2), ((8, 2), 2), (thread_times.UNKNOWN, 2)], ids=str
+)
+def test_who_was_not_switched_is_not_asked_how_long_it_waited(monkeypatch, after, asked):
+    """It did not wait; asking is the dearest part."""
+    before = thread_times.UNKNOWN if after == thread_times.UNKNOWN else (7, 2)
+    told, reads = [before, after], []
+    monkeypatch.setattr(thread_times, "switches", lambda: told.pop(0))
+    monkeypatch.setattr(thread_times.ThreadTimes, "_ready", lambda self: reads.append(1) or 5)
+    times = thread_times.ThreadTimes()
+    times.begin()
+    times.end()
+    assert len(reads) == asked
+
+
+def test_a_stretch_is_told_as_fields(times):
+    """One that another ended, or nobody began, is told as nothing."""
+    assert times.told() == ""
+    times.begin()
+    told = json.loads("{" + times.told().removeprefix(",") + "}")
+    assert set(told) <= {"cpu", "ready"} and 0 < told["cpu"] < 10**9
 
 
 @pytest.mark.skipif(shutil.which("cc") is None, reason="there is no C compiler")

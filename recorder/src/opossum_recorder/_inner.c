@@ -1,4 +1,4 @@
-/* The recorder's inner half in C: what runs at every send, call and return.
+/* The recorder's inner half in C: what runs at every send, call, return and frame.
  *
  * `inner.py` is the same in Python and says what each part means; where this file cannot be built, that one is used.
  * A test holds the two against each other, line by line.
@@ -12,6 +12,7 @@
 #define PY_SSIZE_T_CLEAN
 #include <Python.h>
 #include <structmember.h>
+#include <math.h>
 #include <string.h>
 #include <time.h>
 
@@ -23,6 +24,7 @@
 #define MOST_TEXTS 50000
 #define LONGEST_NAME 1000 /* longer texts are cut, and not remembered */
 #define MOST_CHANGES (1LL << 40)
+#define LARGEST_NUMBER 1000000000000LL
 #define ROOM 512 /* bytes of a line beside its texts */
 
 typedef struct Thread {
@@ -40,6 +42,8 @@ typedef struct {
 	PyObject *quoted; /* text -> JSON, bytes */
 	PyObject *sink;
 	PyObject *after_return;
+	PyObject *waiting_phases, *begin_measuring, *end_measuring, *steps;
+	double moves_since_s, look_again_s; /* the first not a number: it waits */
 	Thread *threads, *main, *last;
 	Py_buffer memory;
 	size_t used;
@@ -48,7 +52,7 @@ typedef struct {
 	Py_ssize_t pending_lines;
 	long long pending_told; /* losses that pending lines tell of */
 	long long origin, lost, untold, sends, calls;
-	char lent, busy, closed, watched, waits;
+	char lent, busy, closed, watched, waits, in_wait;
 } Inner;
 
 typedef struct Call {
@@ -57,6 +61,11 @@ typedef struct Call {
 	Thread *thread;
 	long long id, changes, own, sends;
 } Call;
+
+typedef struct {
+	PyObject_HEAD
+	Inner *inner;
+} FrameContext;
 
 typedef struct {
 	PyObject_HEAD
@@ -72,8 +81,9 @@ typedef struct {
 } Runner;
 
 static PyObject *run(PyObject *, PyObject *const *, size_t, PyObject *);
-static PyTypeObject *call_type, *sample_type, *runner_type;
-static PyObject *quote, *data_text, *error_text, *thread_suffix, *perf_counter_ns;
+static PyTypeObject *call_type, *sample_type, *runner_type, *context_type;
+static PyObject *quote, *data_text, *error_text, *field_text, *step_texts, *thread_suffix, *perf_counter_ns;
+static PyObject *attributes_name, *asked_name, *read_name, *look_again_name, *idle_name;
 
 /* --- lines -------------------------------------------------------------------------------------------- */
 
@@ -189,7 +199,7 @@ static void hand_to_sink(Inner *self, const char *data, size_t length, Py_ssize_
 
 static void flush(Inner *self)
 {
-	while (self->pending_length && !self->busy) {
+	while (self->pending_length && self->sink && !self->busy) {
 		char *data = self->pending;
 		size_t length = self->pending_length;
 		Py_ssize_t lines = self->pending_lines;
@@ -404,28 +414,48 @@ static void end_call(Inner *self, Call *call, PyObject *error)
 	Py_XDECREF(told);
 }
 
-static PyObject *inner_put(Inner *self, PyObject *const *args, Py_ssize_t count)
+/* A text that Python made, as it stands in a line; it lives as long as the text. */
+typedef struct {
+	const char *text;
+	size_t length;
+} Part;
+
+static Part part_of(PyObject *text)
 {
-	PyObject *kind = count == 2 ? plain_bytes(args[0]) : NULL;
-	PyObject *fields = kind ? plain_bytes(args[1]) : NULL;
-	Thread *thread = fields ? this_thread(self) : NULL;
+	Py_ssize_t length = 0;
+	const char *bytes = text && PyUnicode_Check(text) ? PyUnicode_AsUTF8AndSize(text, &length) : NULL;
+	if (!bytes && !PyErr_Occurred()) PyErr_SetString(PyExc_TypeError, "a text is needed");
+	return (Part){bytes, (size_t)length};
+}
+
+/* One record of a kind, with fields in two parts; where an error was raised before, it is lost. */
+static void put_record(Inner *self, Part kind, Part fields, Part more)
+{
+	Thread *thread = PyErr_Occurred() ? NULL : this_thread(self);
 	long long t;
 	if (!thread || now(self, &t) < 0
 		|| room_for(&self->line, &self->line_room,
-			   (size_t)(PyBytes_GET_SIZE(kind) + PyBytes_GET_SIZE(fields)) + thread->suffix_length + ROOM) < 0)
+			   kind.length + fields.length + more.length + thread->suffix_length + ROOM) < 0) {
 		drop(self);
-	else {
-		tell_lost(self, thread, t);
-		char *at = PUT(self->line, "{\"k\":\"");
-		at = put_bytes(at, kind);
-		at = PUT(at, "\",\"t\":");
-		at = put_number(at, t);
-		at = put_bytes(at, fields);
-		at = put_text(at, thread->suffix, thread->suffix_length);
-		emit(self, self->line, (size_t)(at - self->line));
+		return;
 	}
-	Py_XDECREF(kind);
-	Py_XDECREF(fields);
+	tell_lost(self, thread, t);
+	char *at = PUT(self->line, "{\"k\":\"");
+	at = put_text(at, kind.text, kind.length);
+	at = PUT(at, "\",\"t\":");
+	at = put_number(at, t);
+	at = put_text(at, fields.text, fields.length);
+	at = put_text(at, more.text, more.length);
+	at = put_text(at, thread->suffix, thread->suffix_length);
+	emit(self, self->line, (size_t)(at - self->line));
+}
+#define PART(literal) ((Part){literal, sizeof(literal) - 1})
+#define NOTHING ((Part){"", 0})
+
+static PyObject *inner_put(Inner *self, PyObject *const *args, Py_ssize_t count)
+{
+	Part kind = part_of(count == 2 ? args[0] : NULL), fields = kind.text ? part_of(args[1]) : NOTHING;
+	put_record(self, kind, fields, NOTHING);
 	Py_RETURN_NONE;
 }
 
@@ -562,6 +592,170 @@ static PyObject *inner_call(Inner *self, PyObject *const *args, Py_ssize_t count
 	return (PyObject *)call;
 }
 
+/* --- the loop ------------------------------------------------------------------------------------------- */
+
+static double monotonic_s(void)
+{
+	struct timespec moment;
+	clock_gettime(CLOCK_MONOTONIC, &moment);
+	return (double)moment.tv_sec + 1e-9 * (double)moment.tv_nsec;
+}
+
+/* From here on the game's thread must move on, or waits, as it may. */
+static void watch(Inner *self, int moves)
+{
+	double now_s = monotonic_s();
+	self->moves_since_s = moves ? now_s : NAN;
+	if (!(now_s > self->look_again_s)) return;
+	PyObject *result = PyObject_CallMethodOneArg((PyObject *)self, look_again_name, moves ? Py_True : Py_False);
+	Py_XDECREF(result);
+	forget_error();
+}
+
+static PyObject *inner_watch_on(Inner *self, PyObject *nothing)
+{
+	watch(self, 1);
+	Py_RETURN_NONE;
+}
+
+static PyObject *inner_watch_off(Inner *self, PyObject *nothing)
+{
+	watch(self, 0);
+	Py_RETURN_NONE;
+}
+
+static PyObject *inner_look_again(Inner *self, PyObject *moves) { Py_RETURN_NONE; }
+
+static PyObject *inner_tell_of_frames(Inner *self, PyObject *const *args, Py_ssize_t count)
+{
+	PyObject *phases = count == 2 ? PyFrozenSet_New(args[0]) : NULL, *begin = NULL, *end = NULL;
+	if (phases && args[1] != Py_None) {
+		begin = PyObject_GetAttrString(args[1], "begin");
+		end = begin ? PyObject_GetAttrString(args[1], "told") : NULL;
+	}
+	if (!phases || PyErr_Occurred()) {
+		Py_XDECREF(phases);
+		Py_XDECREF(begin);
+		if (!PyErr_Occurred()) PyErr_SetString(PyExc_TypeError, "phases that wait and who measures, or None, are needed");
+		return NULL;
+	}
+	Py_XSETREF(self->waiting_phases, phases);
+	Py_XSETREF(self->begin_measuring, begin);
+	Py_XSETREF(self->end_measuring, end);
+	Py_RETURN_NONE;
+}
+
+/* A new reference to the field that tells how long a frame is. */
+static PyObject *step_text(Inner *self, PyObject *dt)
+{
+	if (!dt || dt == Py_None) return PyUnicode_FromStringAndSize(NULL, 0);
+	if (!PyFloat_CheckExact(dt)) return PyObject_CallFunction(field_text, "sO", "dt", dt);
+	PyObject *known = PyDict_GetItemWithError(self->steps, dt);
+	return known ? Py_NewRef(known) : PyErr_Occurred() ? NULL : PyObject_GetItem(self->steps, dt);
+}
+
+static PyObject *inner_frame(Inner *self, PyObject *const *args, Py_ssize_t count, PyObject *keywords)
+{
+	static const char *const names[] = {"number", "dt"};
+	PyObject *found[2] = {NULL}, *begun = NULL, *step = NULL, *told = NULL;
+	if (sorted_arguments(args, count, keywords, names, 2, 2, found, NULL) < 0) return NULL;
+	if (!found[0]) {
+		PyErr_SetString(PyExc_TypeError, "a frame's number is needed");
+		return NULL;
+	}
+	FrameContext *context = PyObject_New(FrameContext, context_type);
+	if (!context) return NULL;
+	context->inner = (Inner *)Py_NewRef((PyObject *)self);
+	if (self->begin_measuring) begun = PyObject_CallNoArgs(self->begin_measuring);
+	if (!PyErr_Occurred()) step = step_text(self, found[1]);
+	Part steps = step ? part_of(step) : NOTHING, number = NOTHING;
+	char digits[40];
+	int overflow = 0;
+	long long plain = PyLong_CheckExact(found[0]) ? PyLong_AsLongLongAndOverflow(found[0], &overflow) : -1;
+	if (!overflow && plain >= 0 && plain <= LARGEST_NUMBER)
+		number = (Part){digits, (size_t)(put_number(PUT(digits, ",\"n\":"), plain) - digits)};
+	else if (!PyErr_Occurred() && (told = PyObject_CallFunction(field_text, "sOs", "n", found[0], "frame")))
+		number = part_of(told);
+	put_record(self, PART("frame"), number, steps);
+	Py_XDECREF(begun);
+	Py_XDECREF(step);
+	Py_XDECREF(told);
+	self->in_wait = 0;
+	watch(self, 1);
+	return (PyObject *)context;
+}
+
+/* Have what Opossum asks for read before the frame ends. */
+static void read_what_is_asked(Inner *self)
+{
+	PyObject *attributes = PyObject_GetAttr((PyObject *)self, attributes_name);
+	PyObject *asked = attributes ? PyObject_GetAttr(attributes, asked_name) : NULL;
+	if (asked && PyObject_IsTrue(asked) == 1) {
+		PyObject *result = PyObject_CallMethodNoArgs(attributes, read_name);
+		Py_XDECREF(result);
+	}
+	Py_XDECREF(asked);
+	Py_XDECREF(attributes);
+}
+
+static PyObject *inner_idle(Inner *self, PyObject *nothing)
+{
+	read_what_is_asked(self);
+	PyObject *told = self->end_measuring && !PyErr_Occurred() ? PyObject_CallNoArgs(self->end_measuring) : NULL;
+	Part fields = told ? part_of(told) : NOTHING;
+	put_record(self, PART("idle"), fields, NOTHING);
+	Py_XDECREF(told);
+	watch(self, 0);
+	flush(self);
+	Py_RETURN_NONE;
+}
+
+static PyObject *inner_phase(Inner *self, PyObject *name)
+{
+	int is_text = PyUnicode_CheckExact(name);
+	PyObject *quoted = NULL, *told = NULL;
+	if (is_text && PyUnicode_GET_LENGTH(name)) {
+		quoted = quoted_text(self, name);
+		Part bytes = quoted ? (Part){PyBytes_AS_STRING(quoted), (size_t)PyBytes_GET_SIZE(quoted)} : NOTHING;
+		put_record(self, PART("phase"), PART(",\"name\":"), bytes);
+	} else {
+		told = PyObject_CallFunction(field_text, "sOs", "name", name, "phase");
+		put_record(self, PART("phase"), told ? part_of(told) : NOTHING, NOTHING);
+	}
+	Py_XDECREF(quoted);
+	Py_XDECREF(told);
+	int waits = is_text && self->waiting_phases && PySet_Contains(self->waiting_phases, name) == 1;
+	if (waits != self->in_wait) {
+		self->in_wait = (char)waits;
+		watch(self, !waits);
+	}
+	Py_RETURN_NONE;
+}
+
+static PyObject *inner_moves_since(Inner *self, void *nothing)
+{
+	if (isnan(self->moves_since_s)) Py_RETURN_NONE;
+	return PyFloat_FromDouble(self->moves_since_s);
+}
+
+static PyObject *context_enter(FrameContext *self, PyObject *nothing) { Py_RETURN_NONE; }
+
+static PyObject *context_exit(FrameContext *self, PyObject *const *args, Py_ssize_t count)
+{
+	if (count && args[0] != Py_None) Py_RETURN_NONE;
+	return PyObject_CallMethodNoArgs((PyObject *)self->inner, idle_name);
+}
+
+static void context_dealloc(FrameContext *self)
+{
+	PyTypeObject *type = Py_TYPE(self);
+	Py_DECREF((PyObject *)self->inner);
+	PyObject_Free(self);
+	Py_DECREF(type);
+}
+
+/* --- going on ------------------------------------------------------------------------------------------- */
+
 static long long number_of_changes(PyObject *value)
 {
 	long long number = PyLong_AsLongLong(value);
@@ -684,7 +878,10 @@ static int inner_init(Inner *self, PyObject *args, PyObject *keywords)
 	if (!PyArg_ParseTuple(args, "O", &clock)) return -1;
 	if (clock != perf_counter_ns) Py_XSETREF(self->clock, Py_NewRef(clock));
 	Py_XSETREF(self->quoted, PyDict_New());
-	if (!self->quoted || now(self, &self->origin) < 0) return -1;
+	Py_XSETREF(self->steps, PyObject_CallNoArgs(step_texts));
+	self->moves_since_s = NAN;
+	self->look_again_s = INFINITY;
+	if (!self->quoted || !self->steps || now(self, &self->origin) < 0) return -1;
 	self->main = this_thread(self);
 	return self->main ? 0 : -1;
 }
@@ -708,6 +905,10 @@ static void inner_dealloc(Inner *self)
 	Py_XDECREF(self->quoted);
 	Py_XDECREF(self->sink);
 	Py_XDECREF(self->after_return);
+	Py_XDECREF(self->waiting_phases);
+	Py_XDECREF(self->begin_measuring);
+	Py_XDECREF(self->end_measuring);
+	Py_XDECREF(self->steps);
 	type->tp_free((PyObject *)self);
 	Py_DECREF(type);
 }
@@ -846,6 +1047,9 @@ static int sample_init(Sample *self, PyObject *args, PyObject *keywords)
 #define METHOD(name, function, flags) {name, (PyCFunction)(void (*)(void))function, flags, NULL}
 
 static PyMethodDef inner_methods[] = {
+	METHOD("frame", inner_frame, KEYED), METHOD("idle", inner_idle, METH_NOARGS), METHOD("phase", inner_phase, METH_O),
+	METHOD("_watch_on", inner_watch_on, METH_NOARGS), METHOD("_watch_off", inner_watch_off, METH_NOARGS),
+	METHOD("_look_again", inner_look_again, METH_O), METHOD("_tell_of_frames", inner_tell_of_frames, METH_FASTCALL),
 	METHOD("send", inner_send, KEYED), METHOD("call", inner_call, KEYED),
 	METHOD("changed", inner_changed, METH_FASTCALL), METHOD("current_call", inner_current_call, METH_NOARGS),
 	METHOD("main_call", inner_main_call, METH_NOARGS), METHOD("now_ns", inner_now_ns, METH_NOARGS),
@@ -857,9 +1061,11 @@ static PyMethodDef inner_methods[] = {
 static PyMemberDef inner_members[] = {
 	{"lost", T_LONGLONG, offsetof(Inner, lost), 0, NULL}, {"_origin", T_LONGLONG, offsetof(Inner, origin), 0, NULL},
 	{"_watched", T_BOOL, offsetof(Inner, watched), 0, NULL}, {"_closed", T_BOOL, offsetof(Inner, closed), READONLY, NULL},
+	{"_look_again_s", T_DOUBLE, offsetof(Inner, look_again_s), 0, NULL},
 	{"_after_return", T_OBJECT, offsetof(Inner, after_return), 0, NULL}, {NULL}};
+static PyGetSetDef inner_told[] = {{"moves_since_s", (getter)inner_moves_since, NULL, NULL, NULL}, {NULL}};
 static PyType_Slot inner_slots[] = {{Py_tp_methods, inner_methods}, {Py_tp_members, inner_members},
-	{Py_tp_init, inner_init}, {Py_tp_new, PyType_GenericNew}, {Py_tp_dealloc, inner_dealloc}, {0, NULL}};
+	{Py_tp_getset, inner_told}, {Py_tp_init, inner_init}, {Py_tp_new, PyType_GenericNew}, {Py_tp_dealloc, inner_dealloc}, {0, NULL}};
 static PyType_Spec inner_spec = {
 	"opossum_recorder._inner.Inner", sizeof(Inner), 0, Py_TPFLAGS_DEFAULT | Py_TPFLAGS_BASETYPE, inner_slots};
 
@@ -872,6 +1078,13 @@ static PyType_Slot call_slots[] = {
 	{Py_tp_methods, call_methods}, {Py_tp_members, call_members}, {Py_tp_dealloc, call_dealloc}, {0, NULL}};
 static PyType_Spec call_spec = {"opossum_recorder._inner.Call", sizeof(Call), 0,
 	Py_TPFLAGS_DEFAULT | Py_TPFLAGS_DISALLOW_INSTANTIATION, call_slots};
+
+static PyMethodDef context_methods[] = {
+	METHOD("__enter__", context_enter, METH_NOARGS), METHOD("__exit__", context_exit, METH_FASTCALL), {NULL}};
+static PyType_Slot context_slots[] = {
+	{Py_tp_methods, context_methods}, {Py_tp_dealloc, context_dealloc}, {0, NULL}};
+static PyType_Spec context_spec = {"opossum_recorder._inner.FrameContext", sizeof(FrameContext), 0,
+	Py_TPFLAGS_DEFAULT | Py_TPFLAGS_DISALLOW_INSTANTIATION, context_slots};
 
 static PyMemberDef sample_members[] = {
 	{"count", T_LONGLONG, offsetof(Sample, count), 0, NULL}, {"next", T_LONGLONG, offsetof(Sample, next), 0, NULL},
@@ -906,13 +1119,22 @@ PyMODINIT_FUNC PyInit__inner(void)
 	data_text = taken_from("opossum_recorder.encoding", "data_text");
 	error_text = taken_from("opossum_recorder.encoding", "error_text");
 	thread_suffix = taken_from("opossum_recorder.encoding", "thread_suffix");
+	field_text = taken_from("opossum_recorder.encoding", "field_text");
+	step_texts = taken_from("opossum_recorder.encoding", "StepTexts");
 	perf_counter_ns = taken_from("time", "perf_counter_ns");
+	attributes_name = PyUnicode_InternFromString("attributes");
+	asked_name = PyUnicode_InternFromString("asked");
+	read_name = PyUnicode_InternFromString("read");
+	look_again_name = PyUnicode_InternFromString("_look_again");
+	idle_name = PyUnicode_InternFromString("idle");
 	inner_type = PyType_FromSpec(&inner_spec);
 	call_type = (PyTypeObject *)PyType_FromSpec(&call_spec);
 	sample_type = (PyTypeObject *)PyType_FromSpec(&sample_spec);
 	runner_type = (PyTypeObject *)PyType_FromSpec(&runner_spec);
+	context_type = (PyTypeObject *)PyType_FromSpec(&context_spec);
 	if (PyErr_Occurred() || PyModule_AddObjectRef(made, "Inner", inner_type) < 0
 		|| PyModule_AddObjectRef(made, "Call", (PyObject *)call_type) < 0
+		|| PyModule_AddObjectRef(made, "FrameContext", (PyObject *)context_type) < 0
 		|| PyModule_AddObjectRef(made, "Sample", (PyObject *)sample_type) < 0) {
 		Py_DECREF(made);
 		return NULL;

@@ -12,6 +12,7 @@
 #endif
 
 #include <fcntl.h>
+#include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 #include <sys/resource.h>
@@ -26,7 +27,9 @@ typedef struct {
 	unsigned long thread, file_thread; /* 0: none */
 	int file;
 	long long begun_ns, cpu_ns, ready_ns;
-	long given_up;
+	PyObject *taken; /* NULL: nobody tells what a host took */
+	long long look_every_ns, looked_into_ns, look_at_ns;
+	long given_up, taken_from; /* how often it gave the processor up, and was taken from it; -1: unknown */
 } ThreadTimes;
 
 static long long now_of(clockid_t clock)
@@ -36,11 +39,13 @@ static long long now_of(clockid_t clock)
 	return moment.tv_sec * 1000000000LL + moment.tv_nsec;
 }
 
-/* How often this thread gave the processor up by itself so far. */
-static long given_up(void)
+/* How often this thread gave the processor up by itself so far, and how often it was taken from it. */
+static void switches(long *given_up, long *taken)
 {
 	struct rusage usage;
-	return getrusage(RUSAGE_THREAD, &usage) == 0 ? usage.ru_nvcsw : -1;
+	int known = getrusage(RUSAGE_THREAD, &usage) == 0;
+	*given_up = known ? usage.ru_nvcsw : -1;
+	*taken = known ? usage.ru_nivcsw : -1;
 }
 
 /* How long this thread has waited for a processor so far, in ns; -1 where that is not told. */
@@ -67,6 +72,13 @@ static void let_go(ThreadTimes *self)
 static PyObject *times_begin(ThreadTimes *self, PyObject *nothing)
 {
 	unsigned long thread = PyThread_get_thread_ident();
+	long long now = self->taken ? now_of(CLOCK_MONOTONIC) : 0;
+	if (self->taken && now >= self->look_at_ns) {
+		self->look_at_ns = now + self->look_every_ns;
+		PyObject *renewed = PyObject_CallMethod(self->taken, "renew", NULL);
+		if (!renewed) return NULL;
+		Py_DECREF(renewed);
+	}
 	if (thread != self->file_thread) {
 		let_go(self);
 		self->file_thread = thread;
@@ -74,20 +86,53 @@ static PyObject *times_begin(ThreadTimes *self, PyObject *nothing)
 	}
 	self->thread = thread;
 	self->ready_ns = ready(self);
-	self->given_up = given_up();
+	switches(&self->given_up, &self->taken_from);
 	self->begun_ns = now_of(CLOCK_MONOTONIC);
 	self->cpu_ns = now_of(CLOCK_THREAD_CPUTIME_ID);
 	return PyLong_FromLongLong(self->begun_ns);
 }
 
+static int end_stretch(ThreadTimes *self, long long *cpu, long long *passed, long long *waited)
+{
+	long given_up, taken;
+	if (!self->thread || self->thread != PyThread_get_thread_ident()) return 0;
+	self->thread = 0;
+	*cpu = now_of(CLOCK_THREAD_CPUTIME_ID) - self->cpu_ns;
+	*passed = now_of(CLOCK_MONOTONIC) - self->begun_ns;
+	*waited = -1;
+	switches(&given_up, &taken);
+	if (given_up != self->given_up || taken != self->taken_from || self->given_up < 0) {
+		long long told = ready(self);
+		if (told >= 0 && self->ready_ns >= 0) *waited = told - self->ready_ns;
+	}
+	if (given_up == self->given_up && self->given_up >= 0 && *passed - *cpu > *waited) *waited = *passed - *cpu;
+	return 1;
+}
+
 static PyObject *times_end(ThreadTimes *self, PyObject *nothing)
 {
-	if (!self->thread || self->thread != PyThread_get_thread_ident()) Py_RETURN_NONE;
-	self->thread = 0;
-	long long cpu = now_of(CLOCK_THREAD_CPUTIME_ID) - self->cpu_ns, passed = now_of(CLOCK_MONOTONIC) - self->begun_ns;
-	long long told = ready(self), waited = told < 0 || self->ready_ns < 0 ? -1 : told - self->ready_ns;
-	if (self->given_up >= 0 && given_up() == self->given_up && passed - cpu > waited) waited = passed - cpu;
+	long long cpu, passed, waited;
+	if (!end_stretch(self, &cpu, &passed, &waited)) Py_RETURN_NONE;
 	return Py_BuildValue("LLL", cpu, passed, waited);
+}
+
+static PyObject *times_told(ThreadTimes *self, PyObject *nothing)
+{
+	long long cpu, passed, waited, within = 0, beside = 0;
+	char text[80];
+	if (!end_stretch(self, &cpu, &passed, &waited)) return PyUnicode_FromString("");
+	if (self->taken && passed >= self->looked_into_ns) {
+		PyObject *taken = PyObject_CallMethod(self->taken, "of", "LLL", cpu, passed, waited > 0 ? waited : 0);
+		int known = taken && PyArg_ParseTuple(taken, "LL", &within, &beside);
+		Py_XDECREF(taken);
+		if (!known) return NULL;
+	}
+	if (within || beside) {
+		cpu -= within;
+		waited = (waited > 0 ? waited : 0) + within + beside;
+	}
+	snprintf(text, sizeof text, waited < 0 ? ",\"cpu\":%lld" : ",\"cpu\":%lld,\"ready\":%lld", cpu, waited);
+	return PyUnicode_FromString(text);
 }
 
 static PyObject *times_close(ThreadTimes *self, PyObject *nothing)
@@ -98,8 +143,16 @@ static PyObject *times_close(ThreadTimes *self, PyObject *nothing)
 
 static PyObject *times_new(PyTypeObject *type, PyObject *args, PyObject *keywords)
 {
+	static char *names[] = {"taken", "look_every_ns", "looked_into_ns", NULL};
+	PyObject *taken = Py_None;
+	long long look_every_ns = 0, looked_into_ns = 0;
+	if (!PyArg_ParseTupleAndKeywords(args, keywords, "|OLL", names, &taken, &look_every_ns, &looked_into_ns)) return NULL;
 	ThreadTimes *self = (ThreadTimes *)type->tp_alloc(type, 0);
-	if (self) self->file = -1;
+	if (!self) return NULL;
+	self->file = -1;
+	self->taken = taken == Py_None ? NULL : Py_NewRef(taken);
+	self->look_every_ns = look_every_ns;
+	self->looked_into_ns = looked_into_ns;
 	return (PyObject *)self;
 }
 
@@ -107,6 +160,7 @@ static void times_dealloc(ThreadTimes *self)
 {
 	PyTypeObject *type = Py_TYPE(self);
 	let_go(self);
+	Py_XDECREF(self->taken);
 	type->tp_free((PyObject *)self);
 	Py_DECREF(type);
 }
@@ -114,7 +168,8 @@ static void times_dealloc(ThreadTimes *self)
 #define METHOD(name, function) {name, (PyCFunction)(void (*)(void))function, METH_NOARGS, NULL}
 
 static PyMethodDef methods[] = {
-	METHOD("begin", times_begin), METHOD("end", times_end), METHOD("close", times_close), {NULL}};
+	METHOD("begin", times_begin), METHOD("end", times_end), METHOD("told", times_told), METHOD("close", times_close),
+	{NULL}};
 static PyType_Slot slots[] = {
 	{Py_tp_methods, methods}, {Py_tp_new, times_new}, {Py_tp_dealloc, times_dealloc}, {0, NULL}};
 static PyType_Spec spec = {"opossum_recorder._thread_times.ThreadTimes", sizeof(ThreadTimes), 0, Py_TPFLAGS_DEFAULT, slots};

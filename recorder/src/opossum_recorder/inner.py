@@ -1,7 +1,8 @@
-"""The recorder's inner half: what runs at every send, call and return, and how lines come to the sink.
+"""The recorder's inner half: what runs at every send, call, return and frame, and how lines come to the sink.
 
 `_inner.c` is the same in C, several times as fast, and takes this module's place where it was built; a test holds the
-two against each other.  What both offer is what `Recorder` and the engines' adapters use, and nothing else.
+two against each other.  What both offer is what `Recorder` and the engines' adapters use, and nothing else.  What is said of
+frames lies in `watched_frames`.
 """
 
 from __future__ import annotations
@@ -15,6 +16,7 @@ from typing import Any
 
 from opossum_recorder.encoding import QuotedTexts, answer_of, data_text, error_text, field_text, given, thread_suffix
 from opossum_recorder.sink import Sink
+from opossum_recorder.watched_frames import WatchedFrames
 
 MOST_PENDING = 512
 """Lines kept at most before they are written even without a call or an idle."""
@@ -113,11 +115,12 @@ class Call:
             inner._drop()
 
 
-class Inner:
-    """Sends, calls, returns, and lines on their way to the sink."""
+class Inner(WatchedFrames):
+    """Sends, calls, returns, frames, and lines on their way to the sink."""
 
     def __init__(self, clock: Callable[[], int]) -> None:
         """Begin the stream's time; lines are kept until a sink is attached."""
+        super().__init__()
         self._clock = clock
         self._origin = clock()
         self._texts = QuotedTexts()

@@ -10,6 +10,7 @@ import contextlib
 import faulthandler
 import importlib.abc
 import importlib.util
+import math
 import os
 import runpy
 import signal
@@ -76,22 +77,25 @@ class _BoxedRecorder(Recorder):
     move on, and stops it where it sees it wait; the game's own thread sets it only where it does not run.
     """
 
-    box: Any = None
+    _box: Any = None
     _set_at = -1.0
     """When the interpreter's clock was set, -1 while it is not."""
 
-    def _watch_on(self) -> None:
-        super()._watch_on()
-        if self._set_at < 0:
-            self._set()
-        elif self._may_have_run_out():  # the watchdog has not looked for long
-            self._empty_the_box()
-            self._set()
+    @property
+    def box(self) -> Any:
+        """The file that is the black box, None for none."""
+        return self._box
 
-    def _watch_off(self) -> None:
-        super()._watch_off()
-        if self._set_at >= 0 and self._may_have_run_out():
+    @box.setter
+    def box(self, file: Any) -> None:
+        self._box, self._set_at = file, -1.0
+        self._look_again_s = math.inf if file is None else -math.inf
+
+    def _look_again(self, moves: bool) -> None:
+        if self._set_at >= 0:  # it has run out: the watchdog has not looked for long
             self._empty_the_box()
+        if moves:
+            self._set()
 
     def moves(self) -> None:
         """Set the interpreter's clock anew: the game moves on."""
@@ -107,13 +111,14 @@ class _BoxedRecorder(Recorder):
         # not in each short wait between two frames, but before it can run out
         if self._set_at >= 0 and time.monotonic() - self._set_at > BLACK_BOX_SET_EVERY_S:
             faulthandler.cancel_dump_traceback_later()
-            self._set_at = -1.0
+            self._set_at, self._look_again_s = -1.0, -math.inf
             if self.frame_lasts_s:  # it went on meanwhile
                 self._set()
 
     def _set(self) -> None:
         if self.box is not None:
             self._set_at = time.monotonic()
+            self._look_again_s = self._set_at + BLACK_BOX_AFTER_S
             # the frame that runs when the time is over may have begun so long after
             spare = 1.5 * BLACK_BOX_SET_EVERY_S
             faulthandler.dump_traceback_later(BLACK_BOX_AFTER_S + spare, file=self.box)

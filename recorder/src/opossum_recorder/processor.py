@@ -42,19 +42,24 @@ class MachineTaken:
                 self._file = os.open(path, os.O_RDONLY | os.O_CLOEXEC)
         self._told = self._read()
 
-    def _read(self) -> dict[bytes, tuple[int, int]]:
+    def _read(self) -> bytes:
+        """Return what the machine tells so far."""
+        if self._file >= 0:
+            with contextlib.suppress(OSError):
+                return os.pread(self._file, STAT_BYTES, 0)
+        return b""
+
+    @staticmethod
+    def _understood(told: bytes) -> dict[bytes, tuple[int, int]]:
         """Return (ns that it ran or was taken away, ns that it was taken away) so far, of each processor and of all together."""
         found: dict[bytes, tuple[int, int]] = {}
-        if self._file < 0:
-            return found
-        with contextlib.suppress(OSError):
-            for line in os.pread(self._file, STAT_BYTES, 0).split(b"\n"):
-                name, *words = line.split() or [b""]
-                if not name.startswith(ALL):
-                    break
-                with contextlib.suppress(ValueError):
-                    user, nice, system, _idle, _waits, hard, soft, steal = (int(word) for word in words[:8])
-                    found[name] = (user + nice + system + hard + soft + steal) * TICK_NS, steal * TICK_NS
+        for line in told.split(b"\n"):
+            name, *words = line.split() or [b""]
+            if not name.startswith(ALL):
+                break
+            with contextlib.suppress(ValueError):
+                user, nice, system, _idle, _waits, hard, soft, steal = (int(word) for word in words[:8])
+                found[name] = (user + nice + system + hard + soft + steal) * TICK_NS, steal * TICK_NS
         return found
 
     def _processor(self) -> bytes:
@@ -67,9 +72,8 @@ class MachineTaken:
             return ALL
 
     def renew(self) -> None:
-        """Be told anew."""
-        if self._file >= 0:
-            self._told = self._read()
+        """Be told anew; what that means is seldom asked, and read then."""
+        self._told = self._read()
 
     def of(self, cpu_ns: int, passed_ns: int, waited_ns: int = 0) -> tuple[int, int]:
         """Return how much was taken from a thread in a stretch that began lately, in ns: of what it is told to have run, and of
@@ -77,46 +81,17 @@ class MachineTaken:
 
         Some kernels count what was taken as the thread's own time, others leave it out.
         """
-        now, part, steal = self._read(), 0, 0
+        before, now, part, steal = self._understood(self._told), self._understood(self._read()), 0, 0
         # by all of them, for it may have moved, and last by the one it is on, where less of others is counted along
         for name in dict.fromkeys((ALL, self._processor())):
-            if name in now and name in self._told:
-                busy, steal = (after - before for after, before in zip(now[name], self._told[name], strict=True))
+            if name in now and name in before:
+                busy, steal = (late - early for late, early in zip(now[name], before[name], strict=True))
                 if steal > 0 and busy > 0:
                     part = max(part, int(steal * min(1.0, cpu_ns / busy)))
         beside = max(0, min(steal, passed_ns - cpu_ns - waited_ns))
         return max(0, min(part, cpu_ns + part - passed_ns, cpu_ns)), beside
 
 
-class FrameProcessor:
-    """Measures one frame at a time, of whichever thread begins it."""
-
-    def __init__(self, stat: str = STAT, times: ThreadTimes | None = None) -> None:
-        """Measure by this thread's times and by what the machine tells in `stat`."""
-        self._taken = MachineTaken(stat)
-        self._times = ThreadTimes() if times is None else times
-        self._begin, self._end = self._times.begin, self._times.end
-        self._look_at_ns = 0
-
-    def begin(self) -> None:
-        """Begin a frame on this thread."""
-        now = self._begin()
-        if now >= self._look_at_ns:
-            self._look_at_ns = now + LOOK_EVERY_NS
-            self._taken.renew()
-
-    def end(self) -> str:
-        """Return the fields that `idle` tells of the frame; nothing where another thread ends it."""
-        measured = self._end()
-        if measured is None:
-            return ""
-        cpu, passed, waited = measured
-        if passed >= LOOKED_INTO_NS:
-            within, beside = self._taken.of(cpu, passed, max(waited, 0))
-            if within or beside:
-                cpu, waited = cpu - within, max(waited, 0) + within + beside
-        return f',"cpu":{cpu}' if waited < 0 else f',"cpu":{cpu},"ready":{waited}'
-
-    def close(self) -> None:
-        """Let go of the file."""
-        self._times.close()
+def frame_times(stat: str = STAT) -> ThreadTimes:
+    """Return what measures frames, of whichever thread begins them, and leaves out of long ones what a host took."""
+    return ThreadTimes(MachineTaken(stat), LOOK_EVERY_NS, LOOKED_INTO_NS)

@@ -19,13 +19,13 @@ from itertools import islice
 from typing import Any
 
 from opossum_recorder.asked_attributes import AskedAttributes
-from opossum_recorder.encoding import COUNTS, DATA, FLAGS, LARGEST_NUMBER, NUMBERS, QuotedTexts, StepTexts, field_text
-from opossum_recorder.halves import Call, Inner
+from opossum_recorder.encoding import COUNTS, DATA, FLAGS, NUMBERS, QuotedTexts, field_text
+from opossum_recorder.halves import Call, FrameContext, Inner
 from opossum_recorder.head import head_fields
 from opossum_recorder.holding import Holding
 from opossum_recorder.link import LinkSink
 from opossum_recorder.never_back import NeverBack
-from opossum_recorder.processor import FrameProcessor
+from opossum_recorder.processor import frame_times
 from opossum_recorder.recorded_runs import Function, recorded_runs
 from opossum_recorder.sink import Sink, sink_for
 from opossum_recorder.watchdog import Watchdog
@@ -34,20 +34,6 @@ MOST_MARKS = 1000
 """Marks of one clip."""
 
 NOT_NAMES = COUNTS | DATA | FLAGS | NUMBERS | {"text"}
-
-
-class _FrameContext:
-    __slots__ = ("_recorder",)
-
-    def __init__(self, recorder: Recorder) -> None:
-        self._recorder = recorder
-
-    def __enter__(self) -> None:
-        return None
-
-    def __exit__(self, *error: object) -> None:
-        if error[0] is None:
-            self._recorder.idle()
 
 
 class Recorder(Inner):
@@ -108,13 +94,10 @@ class Recorder(Inner):
         )  # fmt: skip
         self._put("head", self._fields(head))
         self.flush()
-        self._waits = frozenset(waits)
-        self._in_wait = False
-        self._steps = StepTexts()
-        self.moves_since_s: float | None = None
-        self._watchdog = Watchdog(self, watch_after) if watch_after > 0 else None
         # a simulated clock has nothing to do with the processor's
-        self._processor = FrameProcessor() if clock is time.perf_counter_ns else None
+        self._measures = frame_times() if clock is time.perf_counter_ns else None
+        self._tell_of_frames(waits, self._measures)
+        self._watchdog = Watchdog(self, watch_after) if watch_after > 0 else None
         own = weakref.ref(self)
         os.register_at_fork(after_in_child=lambda: _forked(own()))
 
@@ -123,14 +106,6 @@ class Recorder(Inner):
         """How many seconds the current frame has lasted; 0 between frames, and where nobody watches."""
         since = self.moves_since_s
         return 0.0 if since is None or self._watchdog is None else time.monotonic() - since
-
-    def _watch_on(self) -> None:
-        """From here on the game's thread must move on."""
-        self.moves_since_s = time.monotonic()
-
-    def _watch_off(self) -> None:
-        """The game's thread waits, as it may."""
-        self.moves_since_s = None
 
     def rest(self) -> None:
         """Write what waits to be written: the watchdog sees the game's thread wait."""
@@ -143,47 +118,6 @@ class Recorder(Inner):
     def trouble(self) -> str:
         """Why lines could not be written; empty while all is well."""
         return getattr(self._sink, "trouble", "")
-
-    # --- the loop ------------------------------------------------------------------------------
-
-    def frame(self, number: int, dt: float | None = None) -> _FrameContext:
-        """Begin frame `number`; used with `with`, it ends (`idle`) where the block ends."""
-        try:
-            if self._processor is not None:
-                self._processor.begin()
-            told = self._steps[dt] if type(dt) is float else field_text("dt", dt)
-            plain = type(number) is int and 0 <= number <= LARGEST_NUMBER
-            self._put("frame", (f',"n":{number}' if plain else field_text("n", number, "frame")) + told)
-        except Exception:
-            self._drop()
-        self._in_wait = False
-        self._watch_on()
-        return _FrameContext(self)
-
-    def idle(self) -> None:
-        """Say that the frame's work is done."""
-        try:
-            if self.attributes.asked:
-                self.attributes.read()
-            self._put("idle", self._processor.end() if self._processor is not None else "")
-        except Exception:
-            self._drop()
-        self._watch_off()
-        self.flush()
-
-    def phase(self, name: str) -> None:
-        """Say that a phase of the frame begins; in one that waits, nothing counts as stuck."""
-        try:
-            plain = type(name) is str and name
-            self._put("phase", f',"name":{self._quoted[name]}' if plain else field_text("name", name, "phase"))
-        except Exception:
-            self._drop()
-        if (type(name) is str and name in self._waits) is not self._in_wait:
-            self._in_wait = not self._in_wait
-            if self._in_wait:
-                self._watch_off()
-            else:
-                self._watch_on()
 
     # --- lives ---------------------------------------------------------------------------------
 
@@ -341,7 +275,7 @@ class Recorder(Inner):
         """Record a call, whoever looks at calls."""
         return type(self).call(self, s, b, o, fn, at)
 
-    def plain_frame(self, number: int, dt: float | None) -> _FrameContext:
+    def plain_frame(self, number: int, dt: float | None) -> FrameContext:
         """Record a frame, whoever looks at frames."""
         return type(self).frame(self, number, dt)
 
@@ -398,8 +332,8 @@ class Recorder(Inner):
         """
         if self._watchdog is not None:
             self._watchdog.stop()
-        if self._processor is not None:
-            self._processor.close()
+        if self._measures is not None:
+            self._measures.close()
         self._detach()
         self._sink.close()
         self.lost += getattr(self._sink, "unsent", 0)

@@ -4,7 +4,8 @@
 the two against each other.  Linux tells the second for each thread (`schedstat`, documented in the kernel's
 Documentation/scheduler/sched-stats.rst); where it does not, it stays unknown.  A thread that gave the processor up not once
 (no voluntary switch, getrusage(2)) could have run all the time: then all it did not run is the machine's, also what a host
-took from a virtual machine, which `schedstat` does not count.
+took from a virtual machine, which `schedstat` does not count.  One from which it was not taken either has waited for
+nothing that `schedstat` could tell, and that file, the dearest of all this, is not asked.
 """
 
 from __future__ import annotations
@@ -14,10 +15,13 @@ import os
 import sys
 import threading
 import time
+from typing import Protocol
 
 SCHEDSTAT = "/proc/thread-self/schedstat"
 LONGEST = 80
 """Bytes that the three numbers of that file take at most."""
+UNKNOWN = (-1, -1)
+"""Switches where the platform does not tell them."""
 
 if sys.platform == "linux":
     import resource as _usage
@@ -25,24 +29,44 @@ else:
     _usage = None
 
 
-class ThreadTimes:
-    """Measures one stretch at a time, of whichever thread begins it."""
+class Taken(Protocol):
+    """What a host has taken from this machine."""
 
-    def __init__(self) -> None:
+    def renew(self) -> None:
+        """Be told anew how much that was."""
+
+    def of(self, cpu_ns: int, passed_ns: int, waited_ns: int) -> tuple[int, int]:
+        """Return how much was taken of a thread's time since, and how much beside it."""
+
+
+class ThreadTimes:
+    """Measures one stretch at a time, of whichever thread begins it.
+
+    What a host took meanwhile is left out where stretches of `looked_into_ns` or more are told, by what `taken` knew when
+    the stretch began, or less than `look_every_ns` before.
+    """
+
+    def __init__(self, taken: Taken | None = None, look_every_ns: int = 0, looked_into_ns: int = 0) -> None:
+        self._taken, self._look_every_ns, self._looked_into_ns = taken, look_every_ns, looked_into_ns
+        self._look_at_ns = 0
         self._thread = self._file_thread = 0
         self._cpu_ns = self._ready_ns = self._begun_ns = 0
-        self._given_up = self._file = -1
+        self._file = -1
+        self._switches = UNKNOWN
 
     def begin(self) -> int:
         """Begin a stretch on this thread; return when, in ns."""
+        if self._taken is not None and (now := now_ns()) >= self._look_at_ns:
+            self._look_at_ns = now + self._look_every_ns
+            self._taken.renew()
         thread = threading.get_ident()
         if thread != self._file_thread:
             self.close()
             self._file_thread = thread
             with contextlib.suppress(OSError):
                 self._file = os.open(SCHEDSTAT, os.O_RDONLY | os.O_CLOEXEC)
-        self._thread, self._ready_ns, self._given_up = thread, self._ready(), given_up()
-        self._begun_ns, self._cpu_ns = time.perf_counter_ns(), time.thread_time_ns()
+        self._thread, self._ready_ns, self._switches = thread, self._ready(), switches()
+        self._begun_ns, self._cpu_ns = now_ns(), time.thread_time_ns()
         return self._begun_ns
 
     def end(self) -> tuple[int, int, int] | None:
@@ -52,12 +76,26 @@ class ThreadTimes:
         if not self._thread or self._thread != threading.get_ident():
             return None
         self._thread = 0
-        cpu, passed = time.thread_time_ns() - self._cpu_ns, time.perf_counter_ns() - self._begun_ns
-        ready = self._ready()
-        waited = -1 if ready < 0 or self._ready_ns < 0 else ready - self._ready_ns
-        if self._given_up >= 0 and given_up() == self._given_up:
+        cpu, passed = time.thread_time_ns() - self._cpu_ns, now_ns() - self._begun_ns
+        before, now, waited = self._switches, switches(), -1
+        if now != before or before == UNKNOWN:
+            ready = self._ready()
+            waited = -1 if ready < 0 or self._ready_ns < 0 else ready - self._ready_ns
+        if now[0] == before[0] and before != UNKNOWN:
             waited = max(waited, passed - cpu)
         return cpu, passed, waited
+
+    def told(self) -> str:
+        """End a stretch; return the fields that `idle` tells of it, nothing where another thread ends it."""
+        measured = self.end()
+        if measured is None:
+            return ""
+        cpu, passed, waited = measured
+        if self._taken is not None and passed >= self._looked_into_ns:
+            within, beside = self._taken.of(cpu, passed, max(waited, 0))
+            if within or beside:
+                cpu, waited = cpu - within, max(waited, 0) + within + beside
+        return f',"cpu":{cpu}' if waited < 0 else f',"cpu":{cpu},"ready":{waited}'
 
     def _ready(self) -> int:
         """Return how long this thread has waited for a processor so far, in ns; -1 where that is not told."""
@@ -76,8 +114,14 @@ class ThreadTimes:
         self._file, self._file_thread = -1, 0
 
 
-def given_up() -> int:
-    """Return how often this thread gave the processor up by itself so far, -1 where that is not told."""
+def now_ns() -> int:
+    """Return the time by which stretches are measured."""
+    return time.perf_counter_ns()
+
+
+def switches() -> tuple[int, int]:
+    """Return how often this thread gave the processor up by itself so far, and how often it was taken from it."""
     if _usage is None:
-        return -1
-    return int(_usage.getrusage(_usage.RUSAGE_THREAD).ru_nvcsw)
+        return UNKNOWN
+    told = _usage.getrusage(_usage.RUSAGE_THREAD)
+    return told.ru_nvcsw, told.ru_nivcsw

@@ -45,14 +45,17 @@ class Watchdog:
         self._recorder = recorder
         self._after_s = after_s
         self._thread_id = threading.get_ident()
-        self._stopped = threading.Event()
+        # a lock alone: waiting for one that nobody lets go costs a fraction of waiting for an event
+        self._plays_on = threading.Lock()
+        self._plays_on.acquire()
         self._thread = threading.Thread(target=self._watch, name="opossum-watchdog", daemon=True)
         with contextlib.suppress(RuntimeError):  # the interpreter ends, or has too many: nobody watches then
             self._thread.start()
 
     def stop(self) -> None:
         """End the thread."""
-        self._stopped.set()
+        with contextlib.suppress(RuntimeError):  # let go already
+            self._plays_on.release()
         with contextlib.suppress(RuntimeError):  # it never ran, or the interpreter ends
             self._thread.join(1.0)
 
@@ -60,7 +63,7 @@ class Watchdog:
         told: float | None = None
         last_seen: float | None = None
         pause = self._after_s / 2
-        while not self._stopped.wait(pause):
+        while not self._plays_on.acquire(timeout=pause):
             since, seen_before = self._recorder.moves_since_s, last_seen
             last_seen = since
             if since is None:
@@ -70,10 +73,9 @@ class Watchdog:
             if since != seen_before:
                 self._recorder.moves()
             stuck_for = time.monotonic() - since
-            if since != told:
-                pause = self._after_s / 2
             if stuck_for < self._after_s:
+                pause = self._after_s - stuck_for  # a frame that goes on until then is stuck, and no other
                 continue
+            pause = min((pause if since == told else self._after_s / 2) * 1.5, LONGEST_PAUSE_S)
             told = since
-            pause = min(pause * 1.5, LONGEST_PAUSE_S)
             self._recorder.stuck(round(stuck_for, 3), stack_of(self._thread_id), self._recorder.main_call())

@@ -87,57 +87,63 @@ class LoopFunctions:
         self._recorder, self._names, self._effects, self._elsewhere = recorder, names, effects, elsewhere
         self._depths: set[int] = set()
         self._stack_at_end: list[FrameType] = []
-        self._loops: dict[tuple[CodeType, ...], _Loop] = {}
-        self._stack: list[FrameType] = []
+        self._loops: dict[tuple[int, ...], _Loop] = {}
+        """By the identity of the code that tells them apart: code is hashed by all it holds, which takes long."""
+        self.watched: list[FrameType] = []
+        """The stack of the game's own as the frame began that is watched, and to be judged before the next; empty: none."""
         self._calls: list[tuple[FrameType, CodeType, Any, dict[str, Any]]] = []
         self._turns: set[CodeType] = set()
         self._known: set[CodeType] = set()
-        self._ran: set[tuple[CodeType, int]] = set()
+        self._ran: set[tuple[int, int]] = set()
         self._sends: list[int] = []
         """The loop's turn that runs."""
         self._loop_name = ""
         self._events, self._ends_ns = 0, 0
         self._looked_past = 0
         """Frames that may still begin without asking which loop they are of."""
-        self._ticks: dict[CodeType, str] = {}
-        """The event that stands for a turn of each loop that is known."""
+        self._ticks: dict[int, str] = {}
+        """The event that stands for a turn of each loop that is known, by the identity of its code, which is kept."""
+        self._kept: list[CodeType] = []
 
-    def frame_began(self) -> None:
-        """See whether to watch the frame that begins. None of these three ever raises into the game."""
+    def frame_began(self) -> bool:
+        """See whether to watch the frame that begins, and say so. None of these three ever raises into the game."""
+        if self._sends:
+            self._ran.clear()
+            self._sends.clear()
+        if self._looked_past > 0:
+            self._looked_past -= 1
+            return False
         try:
             self._begin()
         except Exception:
             self._give_up()
+        return bool(self.watched)
 
     def _give_up(self) -> None:
         self._recorder.say("the functions of the game's loop could not be looked at", "warning")
         if self._depths:
             sys.setprofile(None)
-        self._stack, self._calls, self._depths = [], [], set()
+        self.watched, self._calls, self._depths = [], [], set()
 
     def _begin(self) -> None:
-        self._ran.clear()
-        self._sends.clear()
-        if self._looked_past > 0:
-            self._looked_past -= 1
+        tells = _told_apart_by(_games_stack(2)) if threading.get_ident() == threading.main_thread().ident else ()
+        if not tells:
             return
-        stack = _games_stack() if threading.current_thread() is threading.main_thread() else []
-        if not stack:
-            return
-        key = _told_apart_by(stack)
+        key = tuple(map(id, tells))
         loop = self._loops.get(key)
         if loop is None:
             if len(self._loops) >= MOST_LOOPS:
                 return
             loop = self._loops[key] = _Loop()
+            self._kept += tells
         # those between the last look and this one were most likely its own
         loop.frames += 1 if loop.watched < WATCHED else 1 + LOOKED_PAST
         if not loop.is_watched_now:
             self._looked_past = LOOKED_PAST
         elif sys.gettrace() is None and sys.getprofile() is None:
             loop.watched += 1
-            self._stack = stack
-            self._depths = {id(frame) for frame in stack}
+            self.watched = _games_stack()
+            self._depths = {id(frame) for frame in self.watched}
             self._events, self._ends_ns = 0, time.perf_counter_ns() + MOST_NS
             sys.setprofile(self._profile)
 
@@ -150,13 +156,13 @@ class LoopFunctions:
 
     def between_frames(self) -> None:
         """Look at what a watched frame called; no frame's time may pass by it."""
-        if self._stack:
+        if self.watched:
             self.frame_ended()
             try:
                 self._judge(self._stack_at_end)
             except Exception:
                 self._give_up()
-            self._stack, self._stack_at_end, self._calls = [], [], []
+            self.watched, self._stack_at_end, self._calls = [], [], []
 
     def _profile(self, frame: FrameType, event: str, argument: Any) -> None:
         self._events += 1
@@ -182,8 +188,8 @@ class LoopFunctions:
     def _judge(self, stack: list[FrameType]) -> None:
         """Count what the loop of the frame that ended called."""
         still = {id(frame) for frame in stack}
-        loop_frame = next((frame for frame in self._stack if id(frame) in still), None)
-        began = self._loops.get(_told_apart_by(self._stack))
+        loop_frame = next((frame for frame in self.watched if id(frame) in still), None)
+        began = self._loops.get(tuple(map(id, _told_apart_by(self.watched))))
         if loop_frame is None or began is None:
             return
         times: dict[tuple[CodeType, int], int] = {}
@@ -210,7 +216,7 @@ class LoopFunctions:
 
     def _record_found(self, loop: _Loop, loop_code: CodeType) -> None:
         for code in (loop_code, *loop.passes):
-            self._ticks.setdefault(code, f"frame of {_name_of(loop_code)}")
+            self._stands_for(code, f"frame of {_name_of(loop_code)}")
         found = [
             code
             for code, frames in loop.called.items()
@@ -221,7 +227,7 @@ class LoopFunctions:
             loop.turns.append(turn)
             self._turns.add(turn)
             self._known.add(turn)
-            self._ticks.setdefault(turn, self._ticks[loop_code])
+            self._stands_for(turn, self._ticks[id(loop_code)])
             loop.is_turn_tried, loop.watched, loop.called = True, 0, {}
             return
         if len(found) < MANY and loop.is_turn_tried:  # no turn lies in it: it is the function itself
@@ -235,10 +241,15 @@ class LoopFunctions:
             first, names = loop.found[code]
             _replace(code, first, [names, *modules], self._recorded)
 
+    def _stands_for(self, code: CodeType, event: str) -> None:
+        """Know which event stands for a turn of the loop that this code is."""
+        if self._ticks.setdefault(id(code), event) is event:
+            self._kept.append(code)
+
     def _recorded(self, function: Callable[..., Any], is_method: bool) -> Callable[..., Any]:
         recorder, effects, names = self._recorder, self._effects, self._names
         ticks, elsewhere, ran, sends, known = self._ticks, self._elsewhere, self._ran, self._sends, names.known
-        code = function.__code__
+        code, code_id = function.__code__, id(function.__code__)
         place = f"{os.path.basename(code.co_filename)}:{code.co_firstlineno}"
         fn = function.__qualname__.rpartition("<locals>.")[2]
         module = os.path.splitext(os.path.basename(code.co_filename))[0]
@@ -257,7 +268,7 @@ class LoopFunctions:
 
         @functools.wraps(function)
         def recorded(*args: Any, **kwargs: Any) -> Any:
-            event = ticks.get(sys._getframe(1).f_code)
+            event = ticks.get(id(sys._getframe(1).f_code))
             if event is None or elsewhere or recorder.current_call() is not None:
                 return function(*args, **kwargs)
             owner, number = module, 0
@@ -265,7 +276,7 @@ class LoopFunctions:
                 number = id(args[0])
                 named = known.get(number)
                 owner = names.of(args[0]) if named is None else named[1]
-            key = (code, number)
+            key = (code_id, number)
             if not sends or self._loop_name != event or key in ran:
                 ran.clear()
                 sends[:] = (recorder.send(event, via="tick"),)
@@ -289,11 +300,11 @@ def plain(function: Any) -> Any:
     return getattr(function, "opossum_plain", function)
 
 
-def _games_stack() -> list[FrameType]:
-    """Return the game's own frames of the running thread, innermost first."""
+def _games_stack(most: int = sys.maxsize) -> list[FrameType]:
+    """Return the game's own frames of the running thread, innermost first, so many at most."""
     frame: FrameType | None = sys._getframe(1)
-    stack = []
-    while frame is not None:
+    stack: list[FrameType] = []
+    while frame is not None and len(stack) < most:
         if is_games_own(frame.f_code.co_filename):
             stack.append(frame)
         frame = frame.f_back

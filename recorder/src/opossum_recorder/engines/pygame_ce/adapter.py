@@ -31,7 +31,7 @@ class PygameAdapter:
         self._names = ObjectNames(recorder)
         self._sounds = PygameSounds(recorder)
         self._looked_at_sounds = False
-        self._frames = PygameFrames(recorder, self._began, self._ended, self._between)
+        self._frames = PygameFrames(recorder, self._began, self._ended, lambda: self._functions.between_frames())
         self._events = PygameEvents(recorder, self._names, self._frames)
         self._functions = LoopFunctions(recorder, self._names, self._effects, self._events.handled)
         self._zero = PygameZero(recorder, self._names, self._effects, self._frames, self._events)
@@ -53,17 +53,16 @@ class PygameAdapter:
         except (ImportError, NotImplementedError, AttributeError):
             return  # built without a mixer
 
-    def _began(self) -> None:
+    def _began(self) -> bool:
         if not self._looked_at_sounds:  # nothing told of the last frame's end
             self._sounds.look()
         self._looked_at_sounds = False
-        self._functions.frame_began()
+        return self._functions.frame_began()
 
     def _ended(self) -> None:
-        self._events.end_handling()
-        self._functions.frame_ended()
+        if self._events.handled:
+            self._events.end_handling()
+        if self._functions.watched:
+            self._functions.frame_ended()
         self._sounds.look()
         self._looked_at_sounds = True
-
-    def _between(self) -> None:
-        self._functions.between_frames()

@@ -66,10 +66,12 @@ class PygameEvents:
             return accepted
 
         def recorded_get(*args: Any, **kwargs: Any) -> Any:
-            events.end_handling()
+            if events.handled:
+                events.end_handling()
             frames.begin_after_turn()
             frames.tell_phase("events")
-            return Taken(get(*args, **kwargs))
+            taken = get(*args, **kwargs)
+            return Taken(taken) if taken else taken
 
         def told(event: Any) -> Any:
             if event.type != pygame.NOEVENT:

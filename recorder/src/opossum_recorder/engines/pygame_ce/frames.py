@@ -27,13 +27,18 @@ PHASE_AFTER_WAITING = "update"
 class PygameFrames:
     """Tells the recorder of frames, phases and waiting.
 
-    `began` is told of each frame that begins, `ended` of each whose work is done, `between` when no frame's time passes.
+    `began` is told of each frame that begins, and says whether it is watched; `ended` of each whose work is done; `watched`
+    after one that is watched, when no frame's time passes.
+
+    Cost: a small game's frame lasts less than a millisecond and finds the processor's caches cold, so what happens in every
+    frame calls as few functions as it can.
     """
 
     def __init__(
-        self, recorder: Recorder, began: Callable[[], None], ended: Callable[[], None], between: Callable[[], None]
+        self, recorder: Recorder, began: Callable[[], bool], ended: Callable[[], None], watched: Callable[[], None]
     ) -> None:
-        self._recorder, self._began, self._ended, self._between = recorder, began, ended, between
+        self._recorder, self._began, self._ended, self._watched = recorder, began, ended, watched
+        self._is_watched = False
         self._frame = -1
         self._clocked = self._turned = False
         self._turns = 0
@@ -49,23 +54,23 @@ class PygameFrames:
         for name in ("wait", "delay"):
             setattr(pygame.time, name, self._waiting(getattr(pygame.time, name), WAITING_PHASE))
         for name in ("flip", "update"):
-            setattr(pygame.display, name, self._showing(getattr(pygame.display, name)))
+            setattr(pygame.display, name, self._waiting(getattr(pygame.display, name), SHOWING_PHASE, shows=True))
         pygame.quit = self._ending(pygame.quit)
         time.sleep = self._sleeping(time.sleep)
 
     def begin(self, dt: float | None = None) -> None:
         """Begin a frame."""
-        self._between()
+        if self._is_watched:
+            self._watched()
         self._frame += 1
         self._phase, self._shown = "", 0
         self._recorder.frame(self._frame, dt)
-        self._began()
+        self._is_watched = self._began()
 
     def idle(self) -> None:
         """Say that a frame's work is done."""
         self._ended()
         self._recorder.idle()
-        self._between()
 
     def begin_after_turn(self) -> None:
         """Begin a frame where events are asked for after a picture or a wait, if no clock says where frames begin."""
@@ -86,26 +91,26 @@ class PygameFrames:
     def _watch_clock(self, pygame: Any) -> None:
         frames, original = self, pygame.time.Clock
 
+        def ticking(method: str) -> Any:
+            def tick(clock: Clock, *args: Any, **kwargs: Any) -> int:
+                if frames._frame < 0:
+                    frames.begin()
+                frames.idle()
+                passed: int = getattr(clock._clock, method)(*args, **kwargs)
+                frames._clocked, frames._turned, frames._turns = True, False, 0
+                frames.begin(passed / 1000)
+                return passed
+
+            return tick
+
         class Clock:
             """Stands in for pygame's clock, which cannot be subclassed: ticking is where a frame ends and begins."""
 
             def __init__(self) -> None:
                 self._clock = original()
 
-            def tick(self, *args: Any, **kwargs: Any) -> int:
-                return self._ticked(self._clock.tick, args, kwargs)
-
-            def tick_busy_loop(self, *args: Any, **kwargs: Any) -> int:
-                return self._ticked(self._clock.tick_busy_loop, args, kwargs)
-
-            def _ticked(self, tick: Any, args: Any, kwargs: Any) -> int:
-                if frames._frame < 0:
-                    frames.begin()
-                frames.idle()
-                passed = tick(*args, **kwargs)
-                frames._clocked, frames._turned, frames._turns = True, False, 0
-                frames.begin(passed / 1000)
-                return int(passed)
+            tick = ticking("tick")
+            tick_busy_loop = ticking("tick_busy_loop")
 
             def __getattr__(self, name: str) -> Any:
                 return getattr(self._clock, name)
@@ -114,18 +119,31 @@ class PygameFrames:
         if hasattr(pygame, "Clock"):
             pygame.Clock = Clock
 
-    def _waiting(self, function: Any, phase: str) -> Any:
+    def _waiting(self, function: Any, phase: str, *, shows: bool = False) -> Any:
+        """Return a function that waits, as a phase of its own; one that shows a picture may begin a frame before it does."""
+        tell = self._recorder.phase
+
         @functools.wraps(function)
         def run(*args: Any, **kwargs: Any) -> Any:
-            if self._frame < 0:  # it begins to play later
+            if shows:
+                now = time.perf_counter_ns()
+                # parts of one picture come close together
+                if self._frame < 0 or (self._shown > self._clocked and now - self._shown_ns > PICTURE_NS):
+                    self.begin()
+                self._shown, self._shown_ns = self._shown + 1, now
+            elif self._frame < 0:  # it begins to play later
                 return function(*args, **kwargs)
             before = self._phase or PHASE_AFTER_WAITING
-            self.tell_phase(phase)
+            if phase != before:
+                self._phase = phase
+                tell(phase)
             try:
                 return function(*args, **kwargs)
             finally:
                 self._turned = True
-                self.tell_phase(before)
+                if self._phase != before:
+                    self._phase = before
+                    tell(before)
 
         return run
 
@@ -148,20 +166,5 @@ class PygameFrames:
             if self._frame >= 0:
                 self.idle()
             return function(*args, **kwargs)
-
-        return run
-
-    def _showing(self, function: Any) -> Any:
-        waiting = self._waiting(function, SHOWING_PHASE)
-
-        @functools.wraps(function)
-        def run(*args: Any, **kwargs: Any) -> Any:
-            # parts of one picture come close together
-            now = time.perf_counter_ns()
-            another = self._shown > self._clocked and now - self._shown_ns > PICTURE_NS
-            if self._frame < 0 or another:
-                self.begin()
-            self._shown, self._shown_ns = self._shown + 1, now
-            return waiting(*args, **kwargs)
 
         return run

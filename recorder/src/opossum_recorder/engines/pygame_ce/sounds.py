@@ -28,6 +28,7 @@ class PygameSounds:
     def __init__(self, recorder: Recorder) -> None:
         self._recorder = recorder
         self._mixer: Any = None
+        """None where pygame was built without."""
         self._playing: list[_Playing] = []
         self._music: tuple[int, float] | None = None
         self._piece = ""
@@ -69,22 +70,24 @@ class PygameSounds:
 
     def look(self) -> None:
         """See which sounds have ended, and which a channel began: pygame's channels cannot be patched."""
-        for playing in list(self._playing):
+        for playing in self._playing[:]:
             if not playing.channel.get_busy() or playing.channel.get_sound() is not playing.sound:
                 self._playing.remove(playing)
                 self._end(playing.play, playing.began, playing.length)
-        self._find_begun()
+        mixer = self._mixer
+        try:
+            if mixer is not None and mixer.get_busy():
+                self._find_begun(mixer)
+        except RuntimeError:
+            pass  # pygame's own: the mixer is not set up, or no longer
         if self._music is not None:
             import pygame.mixer
 
             if not pygame.mixer.get_init() or not pygame.mixer.music.get_busy():
                 self._music_ended("end")
 
-    def _find_begun(self) -> None:
+    def _find_begun(self, mixer: Any) -> None:
         """Tell of what plays and no `Sound.play` told of."""
-        mixer = self._mixer  # none where pygame was built without
-        if mixer is None or not mixer.get_init() or not mixer.get_busy():
-            return
         told = Counter(id(playing.sound) for playing in self._playing)
         for channel in map(mixer.Channel, range(mixer.get_num_channels())):
             sound = channel.get_sound() if channel.get_busy() else None
