@@ -206,7 +206,7 @@ _spreads: WeakKeyDictionary[Firings, tuple[tuple[float, ...], _Spread]] = WeakKe
 
 
 def _spread(firings: Firings, half: float, per_ns: float, room: float) -> _Spread:
-    """Return how firings spread over a row; its scale is told at the top, but where the longer boxes lie there."""
+    """Return how firings spread over a row, and where its scale is told."""
     known, size = _spreads.get(firings), (half, per_ns, room)
     if known is None or known[0] != size:
         counts, edges = firings.spread(half / per_ns)
@@ -214,8 +214,13 @@ def _spread(firings: Firings, half: float, per_ns: float, room: float) -> _Sprea
         counts = counts[::-1]
         widths = np.maximum(counts / counts.max() * room, 1.0)
         boxes = np.column_stack((np.zeros(len(counts)), edges[:-1] + 0.5, widths, np.diff(edges) - 1.0))[counts > 0]
-        at_top = boxes[boxes[:, 1] < WORD_PX - half, 2].max(initial=0.0)
-        at_bottom = boxes[boxes[:, 1] + boxes[:, 3] > half - WORD_PX, 2].max(initial=0.0)
-        word_y = half - WORD_PX / 4 if at_top > at_bottom else WORD_PX / 4 - half
-        known = _spreads[firings] = (size, _Spread(boxes, milliseconds(half / per_ns), word_y))
+        known = _spreads[firings] = (size, _Spread(boxes, milliseconds(half / per_ns), _room_for_word(boxes, half)))
     return known[1]
+
+
+def _room_for_word(boxes: Array, half: float) -> float:
+    """Return the middle of the topmost line, of those from a row's top to its foot, over which the shortest boxes lie."""
+    middles = np.arange(WORD_PX / 4 - half, max(half - WORD_PX, 1.0 - half), WORD_PX)
+    tops, bottoms = boxes[:, 1, None], boxes[:, 1, None] + boxes[:, 3, None]
+    over = (tops < middles + WORD_PX / 2) & (bottoms > middles - WORD_PX / 2)
+    return float(middles[np.argmin((over * boxes[:, 2, None]).max(axis=0, initial=0.0))])
