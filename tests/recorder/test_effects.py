@@ -164,6 +164,22 @@ def test_a_function_is_looked_at_closely_again_once_it_does_what_it_did_not():
     assert None in told[first + DENSE_AGAIN : first + DENSE_AGAIN + 3]
 
 
+def test_objects_of_which_one_moves_and_one_rests_are_looked_at_no_more_closely():
+    """Each does what it always did."""
+    effects, looked_at = Effects(lambda: 0), 0
+    moving, resting = Oven(), Oven()
+
+    def on_tick(self: Oven) -> None:
+        if self is moving:
+            self.heat = 30
+
+    for turn in range(2000):
+        call = FakeCall()
+        effects.run(call, on_tick, resting if turn % 7 else moving)
+        looked_at += call.told is not None
+    assert looked_at <= DENSE + 2000 / EVERY
+
+
 def test_a_function_that_reaches_outside_is_left_alone():
     """What it changed is neither seen by tracing nor by its owner's state."""
     effects = Effects(lambda: 0)

@@ -28,7 +28,7 @@ DENSE = 64
 DENSE_AGAIN = 8
 """As many are traced one after the other once what is seen of it has changed."""
 EVERY = 16
-THINNING = 64
+THINNING = 32
 """One in `EVERY` calls is traced then, ever fewer of a function that has run very often."""
 GIVE_UP = 4
 NEVER = 1 << 62
@@ -36,6 +36,7 @@ SHARE = 10
 """Tracing takes at most one in so many parts of the time …"""
 AT_ONCE_NS = 5_000_000
 """… and not much more than this within a frame, so that a frame is not taken for a slow one."""
+MOST_SEEN = 4096
 PUT_OFF = 4
 """Calls until a trace is tried again that there was no time for."""
 
@@ -65,8 +66,8 @@ class Effects:
         """The function that is being traced, by its code."""
         self._samples: dict[Any, Sample] = {}
         self._dense_until: dict[Any, int] = {}
-        self._seen: dict[Any, bool] = {}
-        """Whether the last traced call of a function changed anything."""
+        self._seen: dict[tuple[Any, int], bool] = {}
+        """Whether the last traced call of a function with an owner, by its identity (0: none), changed anything."""
 
     def sample_of(self, function: Callable[..., Any]) -> Sample:
         """Return the counter of a function's calls, which all its listeners share."""
@@ -109,12 +110,12 @@ class Effects:
             self._allowed_ns -= self._clock() - began
         if trace.judged or trace.stores:
             call.changed(trace.stores)
-            self._saw(code, sample, trace.stores > 0)
+            self._saw((code, _owner_of(function, code, args)), sample, trace.stores > 0)
         elif before is not None and not trace.outside:
             changed = changes(before, seen_of(owner, names))
             call.seemed(changed)
             call.sent_at_least()
-            self._saw(code, sample, changed > 0)
+            self._saw((code, id(owner)), sample, changed > 0)
         else:
             sample.unjudged += 1
             if sample.unjudged >= GIVE_UP and (trace.outside or before is not None or owner is None):
@@ -128,9 +129,19 @@ class Effects:
         code = getattr(getattr(function, "__func__", function), "__code__", None)
         return _Pause(traced[1] if traced is not None and traced[0] is code else None)
 
-    def _saw(self, code: Any, sample: Sample, changed: bool) -> None:
-        """Look more closely at a function that does what it did not before."""
-        if self._seen.setdefault(code, changed) is not changed:
-            self._seen[code] = changed
-            self._dense_until[code] = max(self._dense_until[code], sample.count + DENSE_AGAIN)
+    def _saw(self, of: tuple[Any, int], sample: Sample, changed: bool) -> None:
+        """Look more closely at a function that does what it did not before, with the same owner: one may move, one rest."""
+        if len(self._seen) >= MOST_SEEN:
+            self._seen.clear()
+        if self._seen.setdefault(of, changed) is not changed:
+            self._seen[of] = changed
+            self._dense_until[of[0]] = max(self._dense_until[of[0]], sample.count + DENSE_AGAIN)
             sample.next = sample.count + 1
+
+
+def _owner_of(function: Any, code: Any, args: tuple[Any, ...]) -> int:
+    """Return the identity of the object whose method runs, 0 for none."""
+    owner = getattr(function, "__self__", None)
+    if owner is None and args and code.co_varnames[:1] == ("self",):
+        owner = args[0]
+    return 0 if owner is None else id(owner)
