@@ -319,6 +319,31 @@ def test_only_what_the_games_thread_did_is_work(told, found):
     assert any(finding.cause != "machine-busy" for finding in tape.found("freeze")) is found
 
 
+@pytest.mark.parametrize(("calls", "named"), [(1, "slow-call"), (40, "many-calls")])
+@pytest.mark.parametrize(("taken_ms", "length", "is_named"), [(0, 400, 1), (79, 321, 1), (81, 319, 0), (250, 150, 0)])
+def test_what_the_machine_took_may_have_been_taken_of_the_calls(calls, named, taken_ms, length, is_named):
+    """They are named where they held the frame even so."""
+    tape, quarter = playing()
+    tape.frame()
+    for _ in range(calls):
+        tape.heard("quarter", quarter, takes_ms=240 // calls)
+    tape.ms(160)("idle", ready=taken_ms * 10**6)
+    tape.ms(5)("frame", n=10)("idle").ms(16)("frame", n=11)
+    found = [finding for finding in tape.found("freeze") if finding.cause != "machine-busy"]
+    finding = only(found, named if is_named else "waiting")
+    assert f"Frame 9 took {length} ms" in finding.summary and ("240 ms" in finding.summary) == is_named
+
+
+def test_a_call_took_no_more_than_its_frame():
+    """From the call to its return the machine was away for some of it."""
+    tape, quarter = playing()
+    tape.frame().heard("quarter", quarter, takes_ms=400)
+    tape("idle", ready=150 * 10**6)
+    tape.ms(5)("frame", n=10)("idle").ms(16)("frame", n=11)
+    finding = only([finding for finding in tape.found("freeze") if finding.cause != "machine-busy"], "slow-call")
+    assert "Frame 9 took 250 ms: " in finding.summary and "took up to 250 ms of it itself" in finding.summary
+
+
 def test_a_machine_that_was_taken_away_is_a_note_and_no_freeze():
     """Told once a peer, with how long; a frame that the game itself froze is told as that."""
     tape = Tape(hz=60).frame().frame()

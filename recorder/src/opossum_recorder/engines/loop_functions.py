@@ -248,7 +248,9 @@ class LoopFunctions:
 
     def _recorded(self, function: Callable[..., Any], is_method: bool) -> Callable[..., Any]:
         recorder, effects, names = self._recorder, self._effects, self._names
-        ticks, elsewhere, ran, sends, known = self._ticks, self._elsewhere, self._ran, self._sends, names.known
+        elsewhere, ran, sends = self._elsewhere, self._ran, self._sends
+        # looked up once: this runs for every call, in a game that finds the processor's caches cold
+        tick_of, named_by, caller, current_call = self._ticks.get, names.known.get, sys._getframe, recorder.current_call
         code, code_id = function.__code__, id(function.__code__)
         place = f"{os.path.basename(code.co_filename)}:{code.co_firstlineno}"
         fn = function.__qualname__.rpartition("<locals>.")[2]
@@ -268,13 +270,13 @@ class LoopFunctions:
 
         @functools.wraps(function)
         def recorded(*args: Any, **kwargs: Any) -> Any:
-            event = ticks.get(id(sys._getframe(1).f_code))
-            if event is None or elsewhere or recorder.current_call() is not None:
+            event = tick_of(id(caller(1).f_code))
+            if event is None or elsewhere or current_call() is not None:
                 return function(*args, **kwargs)
             owner, number = module, 0
             if is_method and args:
                 number = id(args[0])
-                named = known.get(number)
+                named = named_by(number)
                 owner = names.of(args[0]) if named is None else named[1]
             key = (code_id, number)
             if not sends or self._loop_name != event or key in ran:

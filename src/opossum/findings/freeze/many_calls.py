@@ -26,7 +26,8 @@ def judge(scene: Scene, frame: int, length: int) -> Verdict | None:
     if not len(rows):
         return None
     own = own_times(scene, rows)
-    if int(own.sum()) < scene[FREEZE_OWN_SHARE] * length:
+    # while the machine was away from the frame, it may have been in these calls
+    if int(own.sum()) - int(take.frames.machine_ns[frame]) < scene[FREEZE_OWN_SHARE] * length:
         return None
     events, of_event = np.unique(calls.event[rows], return_inverse=True)
     spent = np.bincount(of_event, weights=own)
@@ -47,7 +48,7 @@ def judge(scene: Scene, frame: int, length: int) -> Verdict | None:
             name=name,
             calls=counted(len(burst), "call"),
             functions=listed(functions),
-            length=milliseconds(float(spent[event])),
+            length=milliseconds(min(float(spent[event]), length)),
         ),
         advice=tr(
             "Send `{name}` once with all it is about, or spread it over frames{place}.",

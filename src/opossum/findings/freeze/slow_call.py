@@ -32,7 +32,9 @@ def judge(scene: Scene, frame: int, length: int) -> Verdict | None:
         return None
     own = own_times(scene, rows)
     worst = int(np.argmax(own))
-    if own[worst] < scene[FREEZE_OWN_SHARE] * length:
+    longest = int(own[worst])
+    # while the machine was away from the frame, it may have been in this call
+    if longest - int(take.frames.machine_ns[frame]) < scene[FREEZE_OWN_SHARE] * length:
         return None
     call = int(rows[worst])
     subject = scene.subject_of_calls(rows[worst : worst + 1])
@@ -41,15 +43,19 @@ def judge(scene: Scene, frame: int, length: int) -> Verdict | None:
     if calls.ret[call] >= 0:
         evidence += scene.evidence("ret", [int(calls.ret[call])], tr("came back here"))
     evidence += scene.evidence("stuck", stuck[-2:].tolist(), tr("the watchdog saw it"))
+    named = {
+        "fn": subject.fn,
+        "owner_of_call": take.owner_of_call(call),
+        "ev": subject.ev,
+        "length": milliseconds(min(longest, length)),
+    }
     return Verdict(
         key=(subject.cls, subject.fn, subject.ev),
         subject=subject,
-        reason=tr(
-            "{fn} of {owner_of_call}, called by `{ev}`, took {length} itself",
-            fn=subject.fn,
-            owner_of_call=take.owner_of_call(call),
-            ev=subject.ev,
-            length=milliseconds(int(own[worst])),
+        reason=(
+            tr("{fn} of {owner_of_call}, called by `{ev}`, took {length} itself", **named)
+            if longest <= length
+            else tr("{fn} of {owner_of_call}, called by `{ev}`, took up to {length} of it itself", **named)
         ),
         advice=tr(
             "Spread the work of {fn} over frames, or do it on another thread{place}.",
