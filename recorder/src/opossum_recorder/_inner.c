@@ -73,6 +73,19 @@ typedef struct {
 } Sample;
 
 typedef struct {
+	PyCodeObject *code;
+	PyObject *event;
+} Turn;
+
+typedef struct {
+	PyObject_HEAD
+	Inner *inner;
+	PyObject *elsewhere, *ran, *sends, *event;
+	Turn *turns;
+	size_t count, room;
+} LoopTurns;
+
+typedef struct {
 	PyObject_HEAD
 	vectorcallfunc vectorcall;
 	Inner *inner;
@@ -81,9 +94,9 @@ typedef struct {
 } Runner;
 
 static PyObject *run(PyObject *, PyObject *const *, size_t, PyObject *);
-static PyTypeObject *call_type, *sample_type, *runner_type, *context_type;
+static PyTypeObject *call_type, *sample_type, *runner_type, *context_type, *inner_type;
 static PyObject *quote, *data_text, *error_text, *field_text, *step_texts, *thread_suffix, *perf_counter_ns;
-static PyObject *attributes_name, *asked_name, *read_name, *look_again_name, *idle_name;
+static PyObject *attributes_name, *asked_name, *read_name, *look_again_name, *idle_name, *send_name, *tick_text, *by_via;
 
 /* --- lines -------------------------------------------------------------------------------------------- */
 
@@ -1036,6 +1049,108 @@ static void runner_dealloc(Runner *self)
 	Py_DECREF(type);
 }
 
+/* --- turns of loops: see loop_turns.py ------------------------------------------------------------------- */
+
+static PyObject *event_of(LoopTurns *self, PyObject *code)
+{
+	for (size_t index = 0; index < self->count; index++)
+		if ((PyObject *)self->turns[index].code == code) return self->turns[index].event;
+	return NULL;
+}
+
+static PyObject *turns_stands_for(LoopTurns *self, PyObject *const *args, Py_ssize_t count)
+{
+	size_t bytes = self->room * sizeof(Turn);
+	if (count != 2 || !PyCode_Check(args[0]) || !PyUnicode_Check(args[1])) {
+		PyErr_SetString(PyExc_TypeError, "code and an event are needed");
+		return NULL;
+	}
+	if (event_of(self, args[0])) Py_RETURN_NONE;
+	if (room_for((char **)&self->turns, &bytes, (self->count + 1) * sizeof(Turn)) < 0) return NULL;
+	self->room = bytes / sizeof(Turn);
+	self->turns[self->count++] = (Turn){(PyCodeObject *)Py_NewRef(args[0]), Py_NewRef(args[1])};
+	Py_RETURN_NONE;
+}
+
+static PyObject *turns_event_of(LoopTurns *self, PyObject *code)
+{
+	PyObject *event = event_of(self, code);
+	return event ? Py_NewRef(event) : PyUnicode_FromString("");
+}
+
+static PyObject *turns_begin_frame(LoopTurns *self, PyObject *nothing)
+{
+	if (PyList_GET_SIZE(self->sends)
+		&& (PySet_Clear(self->ran) < 0 || PyList_SetSlice(self->sends, 0, PY_SSIZE_T_MAX, NULL) < 0))
+		return NULL;
+	Py_RETURN_NONE;
+}
+
+static int begin_turn(LoopTurns *self, PyObject *event)
+{
+	PyObject *given[] = {(PyObject *)self->inner, event, tick_text};
+	PyObject *number = PyObject_VectorcallMethod(send_name, given, 2, by_via);
+	int failed = !number || PySet_Clear(self->ran) < 0
+		|| PyList_SetSlice(self->sends, 0, PY_SSIZE_T_MAX, NULL) < 0 || PyList_Append(self->sends, number) < 0;
+	Py_XDECREF(number);
+	Py_XSETREF(self->event, Py_NewRef(event));
+	return failed ? -1 : 0;
+}
+
+static PyObject *turns_takes(LoopTurns *self, PyObject *const *args, Py_ssize_t count)
+{
+	PyObject *event = count == 3 ? event_of(self, args[0]) : NULL, *called;
+	if (!event || PyObject_Size(self->elsewhere)) {
+		PyErr_Clear();
+		Py_RETURN_FALSE;
+	}
+	Thread *thread = this_thread(self->inner);
+	if (!thread || thread->count || !(called = PyTuple_Pack(2, args[1], args[2]))) {
+		PyErr_Clear();
+		Py_RETURN_FALSE;
+	}
+	int another = !PyList_GET_SIZE(self->sends) || event != self->event;
+	if (!another) another = PySet_Contains(self->ran, called);
+	int failed = another < 0 || (another && begin_turn(self, event) < 0) || PySet_Add(self->ran, called) < 0;
+	Py_DECREF(called);
+	if (failed) {
+		forget_error();
+		Py_RETURN_FALSE;
+	}
+	Py_RETURN_TRUE;
+}
+
+static PyObject *turns_new(PyTypeObject *type, PyObject *args, PyObject *keywords)
+{
+	PyObject *inner, *elsewhere;
+	if (!PyArg_ParseTuple(args, "O!O", inner_type, &inner, &elsewhere)) return NULL;
+	LoopTurns *self = (LoopTurns *)type->tp_alloc(type, 0);
+	if (!self) return NULL;
+	self->inner = (Inner *)Py_NewRef(inner);
+	self->elsewhere = Py_NewRef(elsewhere);
+	self->ran = PySet_New(NULL);
+	self->sends = PyList_New(0);
+	if (!self->ran || !self->sends) Py_CLEAR(self);
+	return (PyObject *)self;
+}
+
+static void turns_dealloc(LoopTurns *self)
+{
+	PyTypeObject *type = Py_TYPE(self);
+	while (self->count--) {
+		Py_DECREF((PyObject *)self->turns[self->count].code);
+		Py_DECREF(self->turns[self->count].event);
+	}
+	PyMem_RawFree(self->turns);
+	Py_XDECREF((PyObject *)self->inner);
+	Py_XDECREF(self->elsewhere);
+	Py_XDECREF(self->ran);
+	Py_XDECREF(self->sends);
+	Py_XDECREF(self->event);
+	type->tp_free((PyObject *)self);
+	Py_DECREF(type);
+}
+
 static int sample_init(Sample *self, PyObject *args, PyObject *keywords)
 {
 	return PyArg_ParseTuple(args, "L", &self->next) ? 0 : -1;
@@ -1093,6 +1208,14 @@ static PyType_Slot sample_slots[] = {
 	{Py_tp_members, sample_members}, {Py_tp_init, sample_init}, {Py_tp_new, PyType_GenericNew}, {0, NULL}};
 static PyType_Spec sample_spec = {"opossum_recorder._inner.Sample", sizeof(Sample), 0, Py_TPFLAGS_DEFAULT, sample_slots};
 
+static PyMethodDef turns_methods[] = {
+	METHOD("stands_for", turns_stands_for, METH_FASTCALL), METHOD("event_of", turns_event_of, METH_O),
+	METHOD("begin_frame", turns_begin_frame, METH_NOARGS), METHOD("takes", turns_takes, METH_FASTCALL), {NULL}};
+static PyMemberDef turns_members[] = {{"sends", T_OBJECT, offsetof(LoopTurns, sends), READONLY, NULL}, {NULL}};
+static PyType_Slot turns_slots[] = {{Py_tp_methods, turns_methods}, {Py_tp_members, turns_members},
+	{Py_tp_new, turns_new}, {Py_tp_dealloc, turns_dealloc}, {0, NULL}};
+static PyType_Spec turns_spec = {"opossum_recorder._inner.LoopTurns", sizeof(LoopTurns), 0, Py_TPFLAGS_DEFAULT, turns_slots};
+
 static PyMemberDef runner_members[] = {{"__name__", T_OBJECT, offsetof(Runner, name), 0, NULL},
 	{"__wrapped__", T_OBJECT, offsetof(Runner, method), READONLY, NULL},
 	{"__vectorcalloffset__", T_PYSSIZET, offsetof(Runner, vectorcall), READONLY, NULL}, {NULL}};
@@ -1113,7 +1236,7 @@ static struct PyModuleDef module = {PyModuleDef_HEAD_INIT, "opossum_recorder._in
 
 PyMODINIT_FUNC PyInit__inner(void)
 {
-	PyObject *made = PyModule_Create(&module), *inner_type = NULL;
+	PyObject *made = PyModule_Create(&module), *turns_type = NULL;
 	if (!made) return NULL;
 	quote = taken_from("opossum_recorder.encoding", "quoted");
 	data_text = taken_from("opossum_recorder.encoding", "data_text");
@@ -1127,12 +1250,17 @@ PyMODINIT_FUNC PyInit__inner(void)
 	read_name = PyUnicode_InternFromString("read");
 	look_again_name = PyUnicode_InternFromString("_look_again");
 	idle_name = PyUnicode_InternFromString("idle");
-	inner_type = PyType_FromSpec(&inner_spec);
+	send_name = PyUnicode_InternFromString("send");
+	tick_text = PyUnicode_InternFromString("tick");
+	by_via = Py_BuildValue("(s)", "via");
+	inner_type = (PyTypeObject *)PyType_FromSpec(&inner_spec);
+	turns_type = PyType_FromSpec(&turns_spec);
 	call_type = (PyTypeObject *)PyType_FromSpec(&call_spec);
 	sample_type = (PyTypeObject *)PyType_FromSpec(&sample_spec);
 	runner_type = (PyTypeObject *)PyType_FromSpec(&runner_spec);
 	context_type = (PyTypeObject *)PyType_FromSpec(&context_spec);
-	if (PyErr_Occurred() || PyModule_AddObjectRef(made, "Inner", inner_type) < 0
+	if (PyErr_Occurred() || PyModule_AddObjectRef(made, "Inner", (PyObject *)inner_type) < 0
+		|| PyModule_AddObjectRef(made, "LoopTurns", turns_type) < 0
 		|| PyModule_AddObjectRef(made, "Call", (PyObject *)call_type) < 0
 		|| PyModule_AddObjectRef(made, "FrameContext", (PyObject *)context_type) < 0
 		|| PyModule_AddObjectRef(made, "Sample", (PyObject *)sample_type) < 0) {

@@ -25,6 +25,7 @@ from typing import Any
 from opossum_recorder.effects import Effects
 from opossum_recorder.engines.names import ObjectNames
 from opossum_recorder.game_code import INTERPRETERS, is_games_own
+from opossum_recorder.halves import LoopTurns
 from opossum_recorder.recorder import Recorder
 
 WATCHED = 8
@@ -94,22 +95,16 @@ class LoopFunctions:
         self._calls: list[tuple[FrameType, CodeType, Any, dict[str, Any]]] = []
         self._turns: set[CodeType] = set()
         self._known: set[CodeType] = set()
-        self._ran: set[tuple[int, int]] = set()
-        self._sends: list[int] = []
-        """The loop's turn that runs."""
-        self._loop_name = ""
+        self._turn = LoopTurns(recorder, elsewhere)
         self._events, self._ends_ns = 0, 0
         self._looked_past = 0
         """Frames that may still begin without asking which loop they are of."""
-        self._ticks: dict[int, str] = {}
-        """The event that stands for a turn of each loop that is known, by the identity of its code, which is kept."""
         self._kept: list[CodeType] = []
+        """Code by whose identity loops are told apart."""
 
     def frame_began(self) -> bool:
         """See whether to watch the frame that begins, and say so. None of these three ever raises into the game."""
-        if self._sends:
-            self._ran.clear()
-            self._sends.clear()
+        self._turn.begin_frame()
         if self._looked_past > 0:
             self._looked_past -= 1
             return False
@@ -216,7 +211,7 @@ class LoopFunctions:
 
     def _record_found(self, loop: _Loop, loop_code: CodeType) -> None:
         for code in (loop_code, *loop.passes):
-            self._stands_for(code, f"frame of {_name_of(loop_code)}")
+            self._turn.stands_for(code, f"frame of {_name_of(loop_code)}")
         found = [
             code
             for code, frames in loop.called.items()
@@ -227,7 +222,7 @@ class LoopFunctions:
             loop.turns.append(turn)
             self._turns.add(turn)
             self._known.add(turn)
-            self._stands_for(turn, self._ticks[id(loop_code)])
+            self._turn.stands_for(turn, self._turn.event_of(loop_code))
             loop.is_turn_tried, loop.watched, loop.called = True, 0, {}
             return
         if len(found) < MANY and loop.is_turn_tried:  # no turn lies in it: it is the function itself
@@ -241,16 +236,10 @@ class LoopFunctions:
             first, names = loop.found[code]
             _replace(code, first, [names, *modules], self._recorded)
 
-    def _stands_for(self, code: CodeType, event: str) -> None:
-        """Know which event stands for a turn of the loop that this code is."""
-        if self._ticks.setdefault(id(code), event) is event:
-            self._kept.append(code)
-
     def _recorded(self, function: Callable[..., Any], is_method: bool) -> Callable[..., Any]:
         recorder, effects, names = self._recorder, self._effects, self._names
-        elsewhere, ran, sends = self._elsewhere, self._ran, self._sends
         # looked up once: this runs for every call, in a game that finds the processor's caches cold
-        tick_of, named_by, caller, current_call = self._ticks.get, names.known.get, sys._getframe, recorder.current_call
+        takes, named_by, caller, sends = self._turn.takes, names.known.get, sys._getframe, self._turn.sends
         code, code_id = function.__code__, id(function.__code__)
         place = f"{os.path.basename(code.co_filename)}:{code.co_firstlineno}"
         fn = function.__qualname__.rpartition("<locals>.")[2]
@@ -270,20 +259,13 @@ class LoopFunctions:
 
         @functools.wraps(function)
         def recorded(*args: Any, **kwargs: Any) -> Any:
-            event = tick_of(id(caller(1).f_code))
-            if event is None or elsewhere or current_call() is not None:
+            number = id(args[0]) if is_method and args else 0
+            if not takes(caller(1).f_code, code_id, number):
                 return function(*args, **kwargs)
-            owner, number = module, 0
-            if is_method and args:
-                number = id(args[0])
+            owner = module
+            if number:
                 named = named_by(number)
                 owner = names.of(args[0]) if named is None else named[1]
-            key = (code_id, number)
-            if not sends or self._loop_name != event or key in ran:
-                ran.clear()
-                sends[:] = (recorder.send(event, via="tick"),)
-                self._loop_name = event
-            ran.add(key)
             return (runs.get(owner) or run_of(owner))(*args, **kwargs)
 
         recorded.opossum_plain = function  # type: ignore[attr-defined]
