@@ -1,10 +1,12 @@
 """What recording costs a game's frame: processor time a frame, plain and recorded, of samples that nobody here wrote.
 
+Both are run at once, each on a processor of its own, and then with the two exchanged: what else the machine does meets both.
 Those that need an environment of their own are run where `make strangers` has made it, on a screen of their own.
 """
 
 from __future__ import annotations
 
+import math
 import os
 import shutil
 import statistics
@@ -18,9 +20,11 @@ from typing import Any, NamedTuple
 ROOT = Path(__file__).parent.parent
 SCREEN = ":94"
 ROUNDS = 3
+"""Times that a pair is run, and run again with the processors exchanged."""
 
 PROGRAM = """
 import os, runpy, sys, threading, time
+os.sched_setaffinity(0, {processors!r})
 shown = [0]
 
 def counting(function):
@@ -64,9 +68,9 @@ GAMES = (
 )
 
 
-def _frame_ms(game: Game, recorded: bool, stream: Path) -> float:
+def _begin(game: Game, recorded: bool, stream: Path, processors: set[int]) -> subprocess.Popen[str]:
     python = str(ROOT / ".strangers" / game.environment / "bin" / "python") if game.environment else sys.executable
-    program = ["-c", PROGRAM.format(module=game.module, count=game.count)]
+    program = ["-c", PROGRAM.format(module=game.module, count=game.count, processors=processors)]
     command = [python, "-m", "opossum_recorder.launch", str(stream), *program] if recorded else [python, *program]
     environment = os.environ | {
         "PYTHONPATH": str(ROOT / "recorder" / "src"),
@@ -74,9 +78,25 @@ def _frame_ms(game: Game, recorded: bool, stream: Path) -> float:
         "ALSOFT_DRIVERS": "null",
     }
     environment |= {"DISPLAY": SCREEN} if game.environment else {"SDL_VIDEODRIVER": "dummy"}
-    result = subprocess.run(command, cwd=stream.parent, env=environment, capture_output=True, text=True, timeout=60)
-    told = [line for line in result.stdout.splitlines() if line.startswith("a frame:")]
+    return subprocess.Popen(
+        command, cwd=stream.parent, env=environment, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True
+    )
+
+
+def _frame_ms(process: subprocess.Popen[str]) -> float:
+    told = [line for line in process.communicate(timeout=60)[0].splitlines() if line.startswith("a frame:")]
     return float(told[-1].rpartition(" ")[2]) if told else float("nan")
+
+
+def _pair_ms(game: Game, folder: Path, exchanged: bool) -> tuple[float, float]:
+    """Return how long a frame took recorded and plain, at the same time."""
+    processors = sorted(os.sched_getaffinity(0))
+    mine, other = processors[: max(1, len(processors) // 2)], processors[len(processors) // 2 :]
+    if exchanged:
+        mine, other = other, mine
+    stream = folder / "a.flow.jsonl"
+    both = _begin(game, True, stream, set(mine)), _begin(game, False, stream, set(other))
+    return _frame_ms(both[0]), _frame_ms(both[1])
 
 
 def games(table: Any) -> None:
@@ -92,13 +112,14 @@ def games(table: Any) -> None:
                 if game.environment and (screen is None or not (ROOT / ".strangers" / game.environment).is_dir()):
                     print(f"a frame of {game.engine}: not measured; it needs Xvfb, and `make strangers` once")
                     continue
-                pairs = [
-                    tuple(_frame_ms(game, recorded, Path(folder) / "a.flow.jsonl") for recorded in (True, False))
-                    for _ in range(ROUNDS)
-                ]
+                pairs = [_pair_ms(game, Path(folder), exchanged) for _ in range(ROUNDS) for exchanged in (False, True)]
                 recorded, plain = (statistics.median(column) for column in zip(*pairs, strict=True))
+                ratio = statistics.median(
+                    math.sqrt(one[0] / one[1] * other[0] / other[1])
+                    for one, other in zip(pairs[::2], pairs[1::2], strict=True)
+                )
                 name = f"a frame of {game.module.rpartition('.')[2]} ({game.engine}), recorded / plain"
-                table.row(name, recorded / plain, 1.3, f"{recorded:.2f} / {plain:.2f} ms of the processor's")
+                table.row(name, ratio, 1.3, f"{recorded:.2f} / {plain:.2f} ms of the processor's")
     finally:
         if screen is not None:
             screen.terminate()
