@@ -22,7 +22,8 @@ HEAD = """# Games that nobody here wrote
 
 Public games and samples, played for 20 s each by `make strangers` with the keys that `tests/strangers/games.toml` names,
 on a screen of their own; nothing in them was edited. What is found above a note was read in the game's source: what was
-judged to be true stands in the list, and anything else would fail the run. This page is what the last run wrote.
+judged to be true stands in the list, and anything else fails the run, as a machine that is too busy to play may: then nothing
+is written. This page is what the last run that did not fail wrote.
 
 | game | engine | frames | classes | functions | timers, delays | found above a note |
 |---|---|---|---|---|---|---|
@@ -83,7 +84,7 @@ def main(names: list[str]) -> int:
             for finding in unjudged(stranger, take):
                 print(f"  NOT JUDGED: {finding.kind}/{finding.cause}: {finding.summary}")
                 failed += 1
-    if not names and rows:
+    if not names and rows and not failed:
         PAGE.write_text(HEAD + "".join(rows) + judged_true())
     return failed
 
