@@ -96,11 +96,15 @@ def _pair_ms(game: Game, folder: Path, exchanged: bool) -> tuple[float, float]:
         mine, other = other, mine
     stream = folder / "a.flow.jsonl"
     both = _begin(game, True, stream, set(mine)), _begin(game, False, stream, set(other))
-    return _frame_ms(both[0]), _frame_ms(both[1])
+    try:
+        return _frame_ms(both[0]), _frame_ms(both[1])
+    finally:
+        for process in both:  # one that did not end in time
+            process.kill()
 
 
 def games(table: Any) -> None:
-    """Processor time of a frame, recorded and plain, in turn."""
+    """Processor time of a frame, recorded and plain, at the same time."""
     screen = None
     if shutil.which("Xvfb"):
         command = ["Xvfb", SCREEN, "-screen", "0", "1280x800x24"]

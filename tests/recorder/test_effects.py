@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import sys
 from types import FunctionType
 
@@ -144,6 +145,18 @@ def test_a_functions_first_calls_are_all_looked_at_then_ever_fewer():
     assert sys.gettrace() is None and sys.getprofile() is None
 
 
+def test_of_a_function_that_runs_very_often_ever_fewer_calls_are_looked_at():
+    """From the 512th call on, one in as many as a thirty-second part of those before."""
+    effects, oven, looked_at = Effects(lambda: 0), Oven(), []
+    for number in range(1, 4000):
+        call = FakeCall()
+        effects.run(call, oven.looks)
+        if call.told is not None:
+            looked_at.append(number)
+    later = [(place, after - place) for place, after in itertools.pairwise(looked_at) if place >= DENSE]
+    assert later[-1][1] > 100 and all(apart == max(16, place // 32) for place, apart in later)
+
+
 def test_a_function_is_looked_at_closely_again_once_it_does_what_it_did_not():
     """And back."""
     effects, turns, told = Effects(lambda: 0), [0], []
@@ -178,6 +191,15 @@ def test_objects_of_which_one_moves_and_one_rests_are_looked_at_no_more_closely(
         effects.run(call, on_tick, resting if turn % 7 else moving)
         looked_at += call.told is not None
     assert looked_at <= DENSE + 2000 / EVERY
+
+
+def test_what_was_seen_of_objects_that_come_and_go_is_not_kept_for_ever(monkeypatch):
+    """Of a game's bullets there is no end."""
+    monkeypatch.setattr("opossum_recorder.effects.MOST_SEEN", 4)
+    effects, ovens = Effects(lambda: 0), [Oven() for _ in range(9)]
+    for oven in ovens:
+        effects.run(FakeCall(), Oven.looks, oven)
+    assert 0 < len(effects._seen) <= 4
 
 
 def test_a_function_that_reaches_outside_is_left_alone():

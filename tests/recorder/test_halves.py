@@ -217,6 +217,9 @@ def test_a_turn_of_a_loop_is_one_send(tmp_path, pure):
         assert takes(kitchen) and takes(kitchen, 2) and takes(kitchen, 2, 7) and begun[1:] == [1, 1, 1]
         assert takes(kitchen, 2) and takes(kitchen) and begun[4:] == [2, 2]
         assert takes(menu, 3) and takes(kitchen, 4) and begun[6:] == [3, 4]
+        # two loops that are called the same are one, wherever their names come from
+        turns.stands_for(helper, "".join(["frame ", "of kitchen"]))
+        assert takes(helper, 6) and begun[8:] == [4]
         turns.begin_frame()
         assert turns.sends == []
         with recorder.call(4, None, "oven#1", "Oven.bake"):

@@ -1109,7 +1109,7 @@ static PyObject *turns_takes(LoopTurns *self, PyObject *const *args, Py_ssize_t 
 		PyErr_Clear();
 		Py_RETURN_FALSE;
 	}
-	int another = !PyList_GET_SIZE(self->sends) || event != self->event;
+	int another = !PyList_GET_SIZE(self->sends) || !self->event || PyUnicode_Compare(event, self->event);
 	if (!another) another = PySet_Contains(self->ran, called);
 	int failed = another < 0 || (another && begin_turn(self, event) < 0) || PySet_Add(self->ran, called) < 0;
 	Py_DECREF(called);

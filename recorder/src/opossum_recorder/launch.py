@@ -121,7 +121,9 @@ class _BoxedRecorder(Recorder):
             self._look_again_s = self._set_at + BLACK_BOX_AFTER_S
             # the frame that runs when the time is over may have begun so long after
             spare = 1.5 * BLACK_BOX_SET_EVERY_S
-            faulthandler.dump_traceback_later(BLACK_BOX_AFTER_S + spare, file=self.box)
+            # a game may close what it does not know, or have no room for another thread
+            with contextlib.suppress(OSError, ValueError, RuntimeError):
+                faulthandler.dump_traceback_later(BLACK_BOX_AFTER_S + spare, file=self.box)
 
     def _may_have_run_out(self) -> bool:
         return time.monotonic() - self._set_at > BLACK_BOX_AFTER_S

@@ -70,6 +70,6 @@ MANY_CALLS = Cause(
     (*THRESHOLDS, FREEZE_OWN_SHARE),
     springs_from=FROM_STALE_CALLS,
     symptoms=(EATS_THE_FRAME, HANGS),
-    about="Calls together are at least half of a frozen frame, none of them alone.",
+    about="Calls together are at least half of a frozen frame, even without what the machine took of it, none of them alone.",
     quiet="a game that is slow throughout.",
 )

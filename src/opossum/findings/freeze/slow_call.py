@@ -77,6 +77,6 @@ SLOW_CALL = Cause(
     (*THRESHOLDS, FREEZE_OWN_SHARE),
     springs_from=FROM_STALE_CALLS,
     symptoms=(EATS_THE_FRAME, HANGS),
-    about="One call's own time is at least half of a frozen frame.",
+    about="One call's own time is at least half of a frozen frame, even without what the machine took of the frame.",
     quiet="loading; time held at a tripwire; a thread that does not run where it draws (`draw`, `on_draw`), where `idle` tells its own time: it waits for the display.",
 )

@@ -220,7 +220,8 @@ def _spread(firings: Firings, half: float, per_ns: float, room: float) -> _Sprea
 
 def _room_for_word(boxes: Array, half: float) -> float:
     """Return the middle of the topmost line, of those from a row's top to its foot, over which the shortest boxes lie."""
-    middles = np.arange(WORD_PX / 4 - half, max(half - WORD_PX, 1.0 - half), WORD_PX)
+    top = WORD_PX / 4 - half
+    middles = np.arange(top, max(half - WORD_PX, top + 1.0), WORD_PX)
     tops, bottoms = boxes[:, 1, None], boxes[:, 1, None] + boxes[:, 3, None]
     over = (tops < middles + WORD_PX / 2) & (bottoms > middles - WORD_PX / 2)
     return float(middles[np.argmin((over * boxes[:, 2, None]).max(axis=0, initial=0.0))])

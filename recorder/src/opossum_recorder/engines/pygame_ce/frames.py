@@ -71,6 +71,9 @@ class PygameFrames:
         """Say that a frame's work is done."""
         self._ended()
         self._recorder.idle()
+        if self._is_watched:
+            self._is_watched = False
+            self._watched()
 
     def begin_after_turn(self) -> None:
         """Begin a frame where events are asked for after a picture or a wait, if no clock says where frames begin."""

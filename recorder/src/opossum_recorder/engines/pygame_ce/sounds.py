@@ -76,10 +76,11 @@ class PygameSounds:
                 self._end(playing.play, playing.began, playing.length)
         mixer = self._mixer
         try:
-            if mixer is not None and mixer.get_busy():
-                self._find_begun(mixer)
-        except RuntimeError:
-            pass  # pygame's own: the mixer is not set up, or no longer
+            busy = mixer is not None and mixer.get_busy()
+        except RuntimeError:  # pygame's own: the mixer is not set up, or no longer
+            busy = False
+        if busy:
+            self._find_begun(mixer)
         if self._music is not None:
             import pygame.mixer
 
