@@ -9,8 +9,9 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QWidget
 
 from opossum_desk.state import stepping
-from opossum_desk.views import speech
-from opossum_desk.views.speech import MOST_CHILDREN, Spoken, SpokenChildren
+from opossum_desk.views import spoken_child
+from opossum_desk.views.speech import MOST_CHILDREN, SETTLE_MS, Spoken, SpokenChildren
+from opossum_desk.views.spoken_child import ROLES, SpokenChild
 
 
 @pytest.fixture
@@ -35,7 +36,7 @@ def said(listening, monkeypatch):
         def updateAccessibility(event: QAccessibleAnnouncementEvent) -> None:
             texts.append(event.message())
 
-    monkeypatch.setattr(speech, "QAccessible", Listener)
+    monkeypatch.setattr(spoken_child, "QAccessible", Listener)
     return texts
 
 
@@ -44,7 +45,7 @@ def told_of(view: QWidget) -> list[tuple[str, QAccessible.Role]]:
     seen = QAccessible.queryAccessibleInterface(view)
     children = [seen.child(place) for place in range(seen.childCount())]
     names = [(child.text(QAccessible.Text.Name), child.role()) for child in children]
-    return [pair for pair in names if pair[1] in speech.ROLES.values()]
+    return [pair for pair in names if pair[1] in ROLES.values()]
 
 
 def test_every_step_of_the_selection_is_said(opened, said):
@@ -73,8 +74,8 @@ def test_nothing_is_made_while_nobody_listens(opened, qtbot):
     """Not a widget more."""
     QAccessible.setActive(False)
     opened.session.show_all()
-    qtbot.wait(2 * speech.SETTLE_MS)
-    assert not opened.findChildren(speech._Child)
+    qtbot.wait(2 * SETTLE_MS)
+    assert not opened.findChildren(SpokenChild)
 
 
 def test_rows_and_beads_are_things_that_can_be_walked(opened, listening, qtbot):
@@ -113,7 +114,7 @@ def test_links_of_the_story_are_links(opened, said, qtbot):
     story._speech.follow()
     links = [name for name, role in told_of(story.viewport()) if role == QAccessible.Role.Link]
     assert "moonrise_bakery/kitchen.py:291" in links
-    assert all(child.geometry().isValid() for child in story.viewport().findChildren(speech._Child))
+    assert all(child.geometry().isValid() for child in story.viewport().findChildren(SpokenChild))
     _, first, _ = next(link for link in story._links() if link[0] == "moonrise_bakery/kitchen.py:291")
     story.highlighted.emit(QUrl(story._leads(first)))
     assert said[-1] == "Link: moonrise_bakery/kitchen.py:291"
@@ -134,7 +135,7 @@ def test_things_come_and_go_without_harm(qtbot, listening):
         told_of(view)
         QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
         gc.collect()
-        assert told_of(view) == [(spoken.name, speech.ROLES[spoken.role]) for spoken in wanted]
+        assert told_of(view) == [(spoken.name, ROLES[spoken.role]) for spoken in wanted]
 
 
 def test_more_things_than_anybody_hears_are_not_made(qtbot, listening):
@@ -143,7 +144,7 @@ def test_more_things_than_anybody_hears_are_not_made(qtbot, listening):
     qtbot.addWidget(view)
     children = SpokenChildren(view, lambda: [Spoken(str(n), (0, 0, 1, 1)) for n in range(5000)])
     children.follow()
-    assert len(view.findChildren(speech._Child)) == MOST_CHILDREN
+    assert len(view.findChildren(SpokenChild)) == MOST_CHILDREN
 
 
 def test_a_click_goes_through_to_what_is_painted(opened, listening, qtbot):
@@ -154,6 +155,6 @@ def test_a_click_goes_through_to_what_is_painted(opened, listening, qtbot):
     place = int(next(p for p in range(len(picture.beads)) if picture.beads.call[p] != opened.session.call))
     x, line = float(picture.beads.x[place]), picture.lines[int(picture.beads.line[place])]
     at = QPoint(round(x), round(line.top + 12))
-    assert isinstance(loom.childAt(at), speech._Child | None)
+    assert isinstance(loom.childAt(at), SpokenChild | None)
     QTest.mouseClick(loom.window().windowHandle(), Qt.MouseButton.LeftButton, pos=loom.mapTo(loom.window(), at))
     assert opened.session.call == int(picture.beads.call[place])

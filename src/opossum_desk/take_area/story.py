@@ -44,7 +44,7 @@ class StoryView(QTextBrowser):
         self.setOpenLinks(False)
         self.setMinimumSize(200, 120)
         self.document().setDocumentMargin(12)
-        self._speech = SpokenChildren(self.viewport(), self.spoken)
+        self._speech = SpokenChildren(self, self.spoken, self.viewport)
         self.verticalScrollBar().valueChanged.connect(lambda _: self._speech.renew())
         self.highlighted.connect(self._say_link)
         self.anchorClicked.connect(self.follow)
