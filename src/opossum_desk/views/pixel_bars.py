@@ -29,11 +29,21 @@ def press_bars(canvas: np.ndarray, bars: PixelBars, shade: np.uint32, ratio: flo
 
 
 def _press_low(canvas: np.ndarray, left: int, tops: Array, bottoms: Array, tallest: int, shade: np.uint32) -> None:
-    """Press bars, (rows, pixels), that are nowhere taller than `tallest`: at the cost of their pixels."""
-    rows, columns = np.nonzero(bottoms > tops)
-    lines = tops[rows, columns] + np.arange(tallest, dtype=np.int64)[:, None]
-    filled = (lines < bottoms[rows, columns]) & (lines >= 0) & (lines < canvas.shape[0])
-    canvas.reshape(-1)[(lines * canvas.shape[1] + (left + columns))[filled]] = shade
+    """Press bars, (rows, pixels), that are nowhere taller than `tallest`: at the cost of their pixels, a line of all at a time."""
+    height, width = canvas.shape
+    if tops.min() < 0 or bottoms.max() > height:
+        tops, bottoms = np.clip(tops, 0, height), np.clip(bottoms, 0, height)
+    tall = (bottoms - tops).ravel()
+    there = np.flatnonzero(tall > 0)
+    tall = tall[there]
+    places = tops.ravel()[there].astype(np.int64) * width + (there % tops.shape[1] + left)
+    flat = canvas.reshape(-1)
+    lowest = int(tall.min(initial=0))
+    for line in range(tallest):
+        if line >= lowest:
+            places, tall = places[tall > line], tall[tall > line]
+        flat[places] = shade
+        places += width
 
 
 def _press_tall(canvas: np.ndarray, left: int, tops: Array, bottoms: Array, shade: np.uint32) -> None:

@@ -9,7 +9,7 @@ import numpy as np
 
 from opossum.stream.tables import Array
 
-BLOCK = 8
+BLOCK = 4
 """So many firings, or blocks of the level below, are one block of a level."""
 BLOCKS_A_PIXEL = 4
 """A level is used where a pixel holds at least so many of its blocks: then no border is off by half a pixel."""
