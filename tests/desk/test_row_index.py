@@ -4,8 +4,8 @@ import numpy as np
 import pytest
 
 from opossum.take.grouping import Groups
-from opossum_desk.state import row_index
-from opossum_desk.state.row_index import MANY_CALLS, MANY_COLUMNS, Level
+from opossum_desk.state import row_index, row_level
+from opossum_desk.state.row_level import MANY_CALLS, MANY_COLUMNS, Level
 
 
 def level_of(columns_of_groups: list[np.ndarray]) -> Level:
@@ -36,7 +36,7 @@ def test_a_row_of_few_calls_far_apart_is_not_counted_column_by_column():
 
 def test_what_is_remembered_of_rows_has_a_bound(monkeypatch):
     """The rows that were asked for longest ago are forgotten, and counted anew when they are asked for again."""
-    monkeypatch.setattr(row_index, "MOST_COUNTED_BYTES", 3 * 4 * MANY_CALLS)
+    monkeypatch.setattr(row_level, "MOST_COUNTED_BYTES", 3 * 4 * MANY_CALLS)
     rows = [np.sort(np.arange(MANY_CALLS) + shift) for shift in range(8)]
     level = level_of(rows)
     asked = np.linspace(0, MANY_CALLS, MANY_COLUMNS).astype(np.int64)
@@ -45,3 +45,31 @@ def test_what_is_remembered_of_rows_has_a_bound(monkeypatch):
             assert level.places(number, asked).tolist() == (number * MANY_CALLS + np.searchsorted(own, asked)).tolist()
             assert sum(counts.nbytes for _, counts in level._counts.values()) <= 3 * 4 * MANY_CALLS
     assert list(level._counts)[-1] == 7
+
+
+@pytest.mark.parametrize(("calls", "groups"), [(0, 0), (0, 3), (1, 1), (60, 7), (4000, 41)])
+@pytest.mark.parametrize("share", [0.0, 0.3, 0.9, 1.0])
+def test_a_flag_of_whole_groups_is_summed_as_that_of_its_calls(calls, groups, share):
+    """Groups without a call too, at the ends and between."""
+    random = np.random.default_rng(7)
+    group_of_call = (
+        random.choice(np.arange(groups)[:: 2 if groups > 3 else 1], calls) if groups else np.zeros(0, np.int64)
+    )
+    level = Level.gathered(Groups(group_of_call, groups), np.arange(calls, dtype=np.int32))
+    flags = random.random(groups) < share
+    summed = level.summed_by_group(flags)
+    assert summed.tolist() == level.summed(flags[group_of_call]).tolist()
+    assert summed.dtype == np.int32 and len(summed) == calls + 1
+
+
+def test_many_calls_are_summed_beside_each_other_as_few_are_one_after_the_other(opened, monkeypatch):
+    """Both sums of a flag, and what went wrong in either is raised."""
+    rows = opened.session.row_index
+    flags = np.arange(len(opened.session.take.calls)) % 3 == 0
+    few = rows.counted(flags)
+    monkeypatch.setattr(row_index, "MANY_SUMMED", 1)
+    many = rows.counted(flags)
+    assert many.single.tolist() == few.single.tolist() == rows.single.summed(flags).tolist()
+    assert many.folded.tolist() == few.folded.tolist() == rows.folded.summed(flags).tolist()
+    with pytest.raises(IndexError):
+        rows.counted(flags[:-1])

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from functools import cached_property
 from typing import Any, NamedTuple
 
@@ -11,17 +13,12 @@ from opossum.stream.tables import Array
 from opossum.take.grouping import Groups, distinct, factorised
 from opossum.take.take import Take
 from opossum_desk.state.axis import Axis
+from opossum_desk.state.row_level import Level
 
 ORDER_FRAMES = 48
 """How many frames of what is visible are asked for the order of rows: enough for a median, bounded."""
-
-
-MANY_COLUMNS, MANY_CALLS = 256, 8192
-"""So many columns asked for at once, in a row of so many calls, are looked up: binary searches would miss every cache."""
-MOST_EMPTY = 4
-"""Where there are more columns from a row's first call to its last than so many times its calls, they are searched."""
-MOST_COUNTED_BYTES = 32 << 20
-"""So much is remembered of rows that were looked up last."""
+MANY_SUMMED = 200_000
+"""The sums of a flag of so many calls are worth a thread of their own."""
 
 
 class Row(NamedTuple):
@@ -29,72 +26,6 @@ class Row(NamedTuple):
 
     folded: bool
     number: int
-
-
-class Level:
-    """Calls gathered by row, with sums that answer any window in log time.
-
-    `columns` holds each call's axis column in the order of `groups.order`, ascending within a group.
-    `sums[flag]` (calls + 1) counts calls with a flag up to each place of that order.
-    """
-
-    def __init__(self, groups: Groups, columns: Array, sums: dict[str, Array]) -> None:
-        self.groups = groups
-        self.columns = columns
-        self.sums = sums
-        self._counted_bytes = 0
-        self._counts: dict[int, tuple[int, Array]] = {}
-        """By group, the last ones counted: the first column, and how many calls are left of each from that one on."""
-
-    @classmethod
-    def gathered(cls, groups: Groups, columns: Array) -> Level:
-        """Return the calls gathered by group; `columns` (calls,) in the order of the calls, and no sums yet."""
-        return cls(groups, columns[groups.order], {})
-
-    def summed(self, flags: Array) -> Array:
-        """Return int32 (calls + 1,): how many calls have a flag (boolean, (calls,)) up to each place of the order."""
-        count = len(flags)
-        some = int(np.count_nonzero(flags))
-        if not some:
-            return np.broadcast_to(np.int32(0), (count + 1,))
-        if some == count:
-            return np.arange(count + 1, dtype=np.int32)
-        sums = np.zeros(count + 1, np.int32)
-        np.cumsum(flags[self.groups.order], out=sums[1:])
-        return sums
-
-    def summed_by_group(self, flags: Array) -> Array:
-        """Return the same for a flag (boolean, (groups,)) that all calls of a group share: nothing has to be gathered."""
-        sums = np.zeros(len(self.groups.order) + 1, np.int32)
-        np.cumsum(np.repeat(flags, self.groups.sizes()), out=sums[1:])
-        return sums
-
-    def places(self, group: int, columns: Array) -> Array:
-        """Return the places in the order before which the group's calls are left of each column.
-
-        Cost: a binary search for each column; where many are asked for in a group of many calls, one look.
-        """
-        start, stop = int(self.groups.starts[group]), int(self.groups.starts[group + 1])
-        own = self.columns[start:stop]
-        are_many = len(columns) >= MANY_COLUMNS and len(own) >= MANY_CALLS
-        if are_many and group not in self._counts and int(own[-1]) - int(own[0]) <= MOST_EMPTY * len(own):
-            self._count(group, own)
-        if group in self._counts:
-            first, counts = self._counts[group]
-            return start + counts[np.clip(np.asarray(columns) - first, 0, len(counts) - 1)]
-        # needles of another type would have NumPy convert all of the group's columns first
-        return start + np.searchsorted(own, np.asarray(columns, own.dtype))
-
-    def _count(self, group: int, own: Array) -> None:
-        """Count a group's calls by column and remember that, at the cost of so many calls; forget the oldest."""
-        first = int(own[0])
-        each = np.bincount(own - first)
-        counts = np.zeros(len(each) + 1, np.int32)
-        np.cumsum(each, out=counts[1:])
-        self._counts[group] = first, counts
-        self._counted_bytes += counts.nbytes
-        while self._counted_bytes > MOST_COUNTED_BYTES and len(self._counts) > 1:
-            self._counted_bytes -= self._counts.pop(next(iter(self._counts)))[1].nbytes
 
 
 class Flag(NamedTuple):
@@ -149,19 +80,31 @@ class RowIndex:
 
     def counted(self, flags: Array) -> Flag:
         """Return a flag of all calls with its sums; linear in the calls, and fit for any thread."""
-        return Flag(flags, self.single.summed(flags), self.folded.summed(flags))
+        return self._summed(flags, lambda: self.single.summed(flags), lambda: self.folded.summed(flags))
+
+    @staticmethod
+    def _summed(flags: Array, single: Callable[[], Array], folded: Callable[[], Array]) -> Flag:
+        """Return a flag with both its sums, worked out side by side where there are many calls: NumPy lets others run."""
+        if len(flags) < MANY_SUMMED:
+            return Flag(flags, single(), folded())
+        with ThreadPoolExecutor(1, "opossum-sums") as other:
+            asked = other.submit(folded)
+            return Flag(flags, single(), asked.result())
 
     def counted_by_listener(self, listeners: Array) -> Flag:
         """Return a flag that all calls of a listener share (boolean, (listeners,)), with its sums."""
-        flags = listeners[self.take.calls.listener] if len(self.take.calls) else np.zeros(0, bool)
-        single = self.single.summed_by_group(listeners)
+        flags = listeners.take(self.take.calls.listener) if len(self.take.calls) else np.zeros(0, bool)
         agree = np.zeros(len(self.first_of_class), bool)
         agree[self.class_of_listener] = listeners
         # members of a class may differ (by their own names): then its calls have to be gathered
         alike = bool((agree[self.class_of_listener] == listeners).all())
         first = listeners[self.first_of_class] if len(self.first_of_class) else agree
         alike = alike and bool((first[self.class_of_listener] == listeners).all())
-        return Flag(flags, single, self.folded.summed_by_group(first) if alike else self.folded.summed(flags))
+        return self._summed(
+            flags,
+            lambda: self.single.summed_by_group(listeners),
+            lambda: self.folded.summed_by_group(first) if alike else self.folded.summed(flags),
+        )
 
     def set_flag(self, name: str, flags: Array | Flag) -> None:
         """Set a flag of all calls, counted already or not."""
