@@ -3,11 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterator
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QStandardItem, QStandardItemModel
+from PySide6.QtGui import (
+    QColor,
+    QContextMenuEvent,
+    QFontMetrics,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QResizeEvent,
+    QStandardItem,
+    QStandardItemModel,
+)
 from PySide6.QtWidgets import QPushButton, QStyledItemDelegate, QTreeView, QWidget
 
 from opossum.findings.finding import Finding
@@ -26,7 +36,9 @@ if TYPE_CHECKING:
 
 Index = QModelIndex | QPersistentModelIndex
 FINDING_ROLE = Qt.ItemDataRole.UserRole + 1
+WRAPPED = Qt.TextFlag.TextWordWrap.value
 STRIP_PX = 6
+MARGIN_PX = 8
 STEP_PX = 14
 """How much further right stands what follows from another finding."""
 
@@ -182,6 +194,15 @@ class FindingsList(QTreeView):
         else:
             event.ignore()
 
+    def room(self, index: Index) -> float:
+        """Return how wide (px) a finding is written: less, the more findings it follows from."""
+        return max(1.0, self._ground.width() - 2 * MARGIN_PX - 4 - STEP_PX * _depth(index))
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        if event.size().width() != event.oldSize().width():
+            self.scheduleDelayedItemsLayout()  # causes are wrapped
+
     def _follow(self) -> None:
         """Mark the finding the session shows."""
         if self.session is None or self.session.finding is None:
@@ -223,6 +244,16 @@ def findings_panel(findings: FindingsList) -> tuple[QWidget, QPushButton]:
     return titled(tr("What is wrong"), findings, below=ask_all)[1], ask_all
 
 
+class _Lines(NamedTuple):
+    """What is written of a finding: name and count, whether the count stands beside the name, and the room (px) that the cause takes."""
+
+    name: str
+    how_often: str
+    count_is_above: bool
+    cause_room: int
+    cause_px: int
+
+
 class _FindingDelegate(QStyledItemDelegate):
     """Draws a finding: its name, its cause, its count, and the strip of where in the take."""
 
@@ -233,8 +264,22 @@ class _FindingDelegate(QStyledItemDelegate):
         self._known_ticks: dict[str, tuple[tuple[Any, Finding, float], list[float]]] = {}
 
     def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
-        line = option.fontMetrics.height() + 2
-        return QSize(100, line * 2 + STRIP_PX + 14 if index.data(FINDING_ROLE) is not None else line + 14)
+        finding, line = index.data(FINDING_ROLE), option.fontMetrics.height() + 2
+        if finding is None:
+            return QSize(100, line + 14)
+        lines = self._lines(finding, option.fontMetrics, self._view.room(index))
+        return QSize(100, line + lines.cause_px + STRIP_PX + 14)
+
+    def _lines(self, finding: Finding, metrics: QFontMetrics, room: float) -> _Lines:
+        """Return what is written of a finding: its count beside the name where both fit, else beside the cause below."""
+        name = shown(finding.name or tr("the game's thread"))
+        count = f"{finding.count:,}×" if finding.count > 1 else ""
+        count_px = metrics.horizontalAdvance(count) + 8 if count else 0
+        is_above = metrics.horizontalAdvance(name) <= room - count_px
+        cause_room = int(room if is_above else room - count_px)
+        needed = metrics.boundingRect(0, 0, max(1, cause_room), 10_000, WRAPPED, shown(cause_title(finding))).height()
+        line = metrics.height() + 2
+        return _Lines(name, count, is_above, cause_room, max(line, needed + 2))
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
         painter.save()
@@ -251,30 +296,23 @@ class _FindingDelegate(QStyledItemDelegate):
             return
         if self._view.selectionModel().isSelected(index):
             painter.fillRect(rect, QColor(colours.choice))
-        left = rect.left() + 12 + STEP_PX * _depth(index)
-        room = rect.right() - left - 8
+        room = self._view.room(index)
+        left = rect.right() - MARGIN_PX - room
         severe = finding.severity.value == "fault"
         painter.fillRect(
             QRectF(rect.left(), rect.top() + 4, 3, rect.height() - 8), QColor(colours.rose if severe else colours.line)
         )
-        name = finding.name or tr("the game's thread")
-        count = f"{finding.count:,}×" if finding.count > 1 else ""
-        count_px = metrics.horizontalAdvance(count) + 8 if count else 0
+        lines = self._lines(finding, metrics, room)
+        name_room, below = QRectF(left, rect.top() + 5, room, line), rect.top() + 5 + line
         painter.setPen(QColor(colours.ink))
-        painter.drawText(
-            QRectF(left, rect.top() + 5, room - count_px, line),
-            Qt.AlignmentFlag.AlignVCenter,
-            metrics.elidedText(shown(name), Qt.TextElideMode.ElideMiddle, int(room - count_px)),
-        )
+        name = metrics.elidedText(lines.name, Qt.TextElideMode.ElideMiddle, int(room))
+        painter.drawText(name_room, Qt.AlignmentFlag.AlignVCenter, name)
         painter.setPen(QColor(colours.quiet))
-        painter.drawText(
-            QRectF(left, rect.top() + 5, room, line), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, count
-        )
+        count_room = name_room if lines.count_is_above else QRectF(left, below, room, line)
+        painter.drawText(count_room, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, lines.how_often)
         painter.setPen(QColor(colours.rose if severe else colours.quiet))
         painter.drawText(
-            QRectF(left, rect.top() + 5 + line, room, line),
-            Qt.AlignmentFlag.AlignVCenter,
-            metrics.elidedText(cause_title(finding), Qt.TextElideMode.ElideRight, int(room)),
+            QRectF(left, below + 1, lines.cause_room, lines.cause_px), WRAPPED, shown(cause_title(finding))
         )
         self._paint_strip(painter, finding, QRectF(left, rect.bottom() - STRIP_PX - 5, room, STRIP_PX))
         painter.restore()

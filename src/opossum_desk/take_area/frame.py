@@ -23,8 +23,10 @@ from opossum_desk.views.stamps import draw_bead
 
 INDENT_PX = 13.0
 GAP_PX = 8.0
-LEAST_EVENT_PX = 34.0
+LEAST_EVENT_PX = 56.0
 """An event of which less would be seen is left out: it stands in the tooltip."""
+MARKS_SHARE = 1 / 3
+"""So much of a line is kept for what is wrong with a call, if it is needed; its name has the rest."""
 
 
 class FrameView(QAbstractScrollArea):
@@ -208,7 +210,7 @@ class FrameView(QAbstractScrollArea):
             painter.setPen(QColor(colours.quiet))
             painter.drawText(QRectF(left, top, room, self._row_px), line | Qt.AlignmentFlag.AlignRight, time)
             room, time = room - time_px, ""
-        name = self._cut(row.text, room - min(bad_px, LEAST_EVENT_PX))
+        name = self._cut(row.text, room - min(bad_px, room * MARKS_SHARE))
         used = metrics.horizontalAdvance(name) + GAP_PX
         painter.setPen(QColor(colours.ink))
         painter.drawText(QRectF(left, top, room, self._row_px), line, name)
@@ -222,7 +224,7 @@ class FrameView(QAbstractScrollArea):
             box = QRectF(left, top, room, self._row_px)
             painter.drawText(box, line | Qt.AlignmentFlag.AlignRight, time)
             room -= time_px
-        if not bad and room - used >= LEAST_EVENT_PX:
+        if not bad and room - used >= min(LEAST_EVENT_PX, metrics.horizontalAdvance(row.event) + GAP_PX):
             painter.setPen(QColor(colours.quiet))
             box = QRectF(left + used, top, room - used, self._row_px)
             painter.drawText(box, line, self._cut(row.event, room - used - GAP_PX))

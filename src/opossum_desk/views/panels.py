@@ -2,7 +2,26 @@
 
 from __future__ import annotations
 
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QLabel, QSizePolicy, QVBoxLayout, QWidget
+
+
+class _Heading(QLabel):
+    """A title that is cut to the room it has: a narrow panel cuts its title, not its view."""
+
+    def __init__(self, title: str) -> None:
+        super().__init__(title)
+        self._title = title
+        self.setAccessibleName(title)
+        self.setProperty("role", "heading")
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self.setText(
+            self.fontMetrics().elidedText(self._title, Qt.TextElideMode.ElideRight, self.contentsRect().width())
+        )
 
 
 def titled(
@@ -13,11 +32,7 @@ def titled(
     column = QVBoxLayout(panel)
     column.setContentsMargins(0, 0, 0, 0)
     column.setSpacing(0)
-    label = QLabel(title)
-    label.setProperty("role", "heading")
-    label.setSizePolicy(
-        QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed
-    )  # a narrow panel cuts its title, not its view
+    label = _Heading(title)
     column.addWidget(label)
     if above is not None:
         column.addWidget(above)
