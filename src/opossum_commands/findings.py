@@ -11,7 +11,7 @@ from opossum.findings.wishes import not_counted
 from opossum.stream.damage import Damage
 from opossum.take.checks import check_take
 from opossum.take.take import Take
-from opossum.words import counted, tr
+from opossum.words import counted, number, tr
 from opossum_commands.completing import files, kinds, thresholds
 from opossum_commands.exit_status import ExitStatus
 from opossum_commands.reading import CommandError, examined, opened, printed_json, wishes_for
@@ -163,7 +163,7 @@ def _write(baseline: str, found: list[Finding]) -> None:
 
 def _print_table(take: Take, found: list[Finding], damage: list[Damage], only: tuple[str, ...]) -> None:
     say(
-        f"{take.game}: {take.duration_ns / 1e9:.1f} s, {counted(take.game_frames, 'frame')}, {counted(take.records, 'record')}"
+        f"{take.game}: {number(take.duration_ns / 1e9, '.1f')} s, {counted(take.game_frames, 'frame')}, {counted(take.records, 'record')}"
         + (
             tr(", {count:,} damaged (see opossum check-stream)", count=sum(item.count for item in damage))
             if damage
@@ -175,10 +175,10 @@ def _print_table(take: Take, found: list[Finding], damage: list[Damage], only: t
     if not found:
         say(tr("Nothing found; looked for: {only}.", only=", ".join(only or (kind.name for kind in KINDS))))
         return
-    for number, finding in enumerate(found, 1):
+    for place, finding in enumerate(found, 1):
         indent = "   " if finding.root else ""
         say()
-        head = f"{indent}{number}. {finding.severity.value.upper()}  {finding.kind} · {finding.cause}   {_where(finding.frames)}"
+        head = f"{indent}{place}. {finding.severity.value.upper()}  {finding.kind} · {finding.cause}   {_where(finding.frames)}"
         say(head, bold=True)
         for line in (finding.summary, f"→ {finding.advice}", *finding.details):
             say_wrapped(line, indent + "   ", indent + "   ")

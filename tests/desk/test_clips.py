@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from opossum.findings.examine import examine
-from opossum_desk.clips.layout.clips import clip_remark, layout_clips, stack_rows
+from opossum_desk.clips.layout.clips import LEAST_COLUMN_PX, clip_remark, layout_clips, stack_rows
 from opossum_desk.clips.layout.plays import Overlaid
 from opossum_desk.clips.layout.rows import Sort, clip_rows
 from opossum_desk.layout.bead import BeadState
@@ -52,11 +52,11 @@ def session() -> Session:
     return session
 
 
-def drawn(session: Session) -> RowPicture:
+def drawn(session: Session, width: float = 900.0) -> RowPicture:
     """Return the picture of a session's Clips."""
     known = Overlaid(session.take)
     rows = clip_rows(known, session)
-    view = RowsView(900.0, 700.0, 0.0, 200.0, LINE_PX)
+    view = RowsView(width, 700.0, 0.0, 200.0, LINE_PX)
     return layout_clips(known, session, rows, stack_rows(rows, LINE_PX), view, set())
 
 
@@ -93,6 +93,22 @@ def test_the_grid_shows_the_clip_that_lacks_a_mark(session):
         (picture.label_at(float(run.ys[0])).text, run.via, run.state) for run in picture.dots if run.kind == "play"
     }
     assert cells == {("lift_right", "clip", BeadState.DID), ("lift_left", "wrong", BeadState.IDLE)}
+
+
+@pytest.mark.parametrize("marks", [1, 3, 6, 7, 9])
+def test_the_grid_leaves_no_mark_out_that_has_room(marks):
+    """However wide the view: what a width divided by their number loses in rounding is no column."""
+    stage = Stage()
+    stage.spawn("cook#1", "Cook")
+    names = [[f"m{number}", 0.1 * number] for number in range(marks)]
+    stage.at(10, do=lambda: stage.play("cook#1", "lift", 1.0, names))
+    stage.at(200, do=lambda: stage.play("cook#1", "drop", 1.0, names))
+    session = Session(stage.run(400).take())
+    for width in range(240, 1100, 7):
+        picture = drawn(session, float(width))
+        most = int(picture.scale.width / LEAST_COLUMN_PX)
+        left_out = [words.text for words in picture.words if words.text.startswith("and ")]
+        assert bool(left_out) == (most < marks), width
 
 
 def test_a_delay_that_acts_beside_a_clip_is_an_arc(session):

@@ -56,7 +56,9 @@ def test_every_finding_has_the_room_that_its_words_need(listed, opened, qtbot, w
 
 def test_a_title_is_cut_to_the_room_it_has(opened, qtbot):
     """With dots, and whole again when there is room; who listens is told the whole."""
-    label = next(label for label in opened.take_area.story_panel.findChildren(QLabel) if label.text().startswith("Story"))
+    label = next(
+        label for label in opened.take_area.story_panel.findChildren(QLabel) if label.text().startswith("Story")
+    )
     whole = label.text()
     label.resize(60, label.height())
     assert label.text().endswith("…") and len(label.text()) < len(whole)

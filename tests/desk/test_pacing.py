@@ -169,7 +169,7 @@ def test_the_scale_of_a_spread_is_told_where_no_bar_lies(late_s):
         (np.arange(20) * -0.1, "earlier each time", True),
         (np.arange(20) * 0.01, "kept to", False),
         ([], "never free", False),
-        ([0.4] * 19 + [90.0], "at worst 1.50 s off", False),
+        ([0.4] * 19 + [90.0], "at worst 1.50 s", False),
         ([1.6] * 19 + [-0.1], "mostly", True),
         # of many only some are looked at, yet the slope is that of each
         (np.arange(100_000) * 0.03, "500 µs later each time", True),

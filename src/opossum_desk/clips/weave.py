@@ -56,7 +56,7 @@ class ClipsCanvas(RowCanvas):
         assert self.known is not None
         self.labels.fit(
             [(row.clip.clip, 12.0) for row in self.rows if row.sort is Sort.CLIP],
-            [line for row in self.rows if row.findings for line in clip_remark(self.known, row)[0].split("\n")],
+            [(line, 10.0) for row in self.rows if row.findings for line in clip_remark(self.known, row)[0].split("\n")],
         )
         return layout_clips(self.known, session, self.rows, self.stack, self.layout_view(), self.meant)
 

@@ -37,7 +37,9 @@ class CompareCanvas(RowCanvas):
         self.rows = compare_rows(self.known, session, self.folded) if self.known is not None else []
         labels = [(row.title, 16.0) for row in self.rows if row.title]
         names = [(row.listener.name[1] or row.listener.name[2], 30.0) for row in self.rows if row.listener is not None]
-        remarks = [self.known.remark(row.listener) for row in self.rows if row.listener is not None and self.known]
+        remarks = [
+            (self.known.remark(row.listener), 14.0) for row in self.rows if row.listener is not None and self.known
+        ]
         self.labels.fit([*labels, *names], remarks)
         return stack_rows(self.rows, self.line_px(), self.width() - self.label_px - 12, self.letter_px())
 

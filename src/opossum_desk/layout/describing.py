@@ -64,9 +64,9 @@ def describe_send(session: Session, send: int) -> str:
     take = session.take
     table = take.tables["send"]
     frame = int(take.sends.frame[send])
-    sender = take.text(int(table["o"][send]))
+    event, sender = take.text(int(table["ev"][send])), take.text(int(table["o"][send]))
     lines = [
-        f"{take.text(int(table['ev'][send]))}{f' sent by {sender}' if sender else ''}",
+        tr("{event} sent by {sender}", event=event, sender=sender) if sender else event,
         tr("{via_of_send}, frame {number}", via_of_send=take.via_of_send(send), number=take.frames.number[frame]),
     ]
     cause = int(take.sends.cause[send])

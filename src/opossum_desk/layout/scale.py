@@ -7,7 +7,7 @@ from typing import NamedTuple
 import numpy as np
 
 from opossum.stream.tables import Array
-from opossum.words import tr
+from opossum.words import number, tr
 from opossum_desk.state.axis import Axis, AxisMode
 from opossum_desk.state.session import Session
 
@@ -80,7 +80,7 @@ def seconds_marks(scale: Scale, least_px: float = 90.0) -> list[tuple[float, str
     first = np.ceil(scale.low / step) * step
     places = np.arange(first, scale.high + step * 1e-6, step)
     digits = max(0, int(np.ceil(-np.log10(step) - 1e-9)))
-    return [(scale.x(place), f"{place:.{digits}f} s") for place in places.tolist()]
+    return [(scale.x(place), f"{number(place, f'.{digits}f')} s") for place in places.tolist()]
 
 
 def _round_step(least: float) -> float:

@@ -53,7 +53,7 @@ class PacingCanvas(RowCanvas):
     def lay_out(self, session: Session) -> RowPicture:
         self.right_px = max(SPREAD_PX, self.small_metrics().horizontalAdvance(WIDEST_SPREAD) + 8)
         measured = self.all_rows[:MOST_MEASURED]
-        self.labels.fit([(row.name, 12.0) for row in measured], [cost_told(row) for row in measured])
+        self.labels.fit([(row.name, 12.0) for row in measured], [(cost_told(row), 0.0) for row in measured])
         return layout_pacing(session, self.rows, self.stack, self.layout_view(), self.meant, self.right_px)
 
     def summary(self) -> str:

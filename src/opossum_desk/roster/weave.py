@@ -96,7 +96,7 @@ class RosterCanvas(RowCanvas):
             self._texts = [
                 (
                     f"{take.text(int(known.owner[at]))}  {take.text(int(known.function[at])).rpartition('.')[2]}"
-                    + (" again" if known.lanes[at] else ""),
+                    + (f" {tr('again')}" if known.lanes[at] else ""),
                     26.0,
                 )
                 for at in known.first_of_group[:MOST_MEASURED].tolist()

@@ -104,7 +104,7 @@ class RulesCanvas(RowCanvas):
         lines = [f"{item.title}: {item.text}" if item.text else item.title]
         if item.outcome is not None:
             for place in item.outcome.breaks[:MOST_BREAKS_TOLD]:
-                where = tr("frame {frame:,}", frame=place.frame) if place.frame >= 0 else "start-up"
+                where = tr("frame {frame:,}", frame=place.frame) if place.frame >= 0 else tr("start-up")
                 lines.append(f"{where}: {place.note}")
             if item.outcome.hint:
                 lines.append(item.outcome.hint)

@@ -6,7 +6,7 @@ from collections.abc import Collection, Iterator
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 import numpy as np
-from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRectF, QSize, Qt
+from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRect, QRectF, QSize, Qt
 from PySide6.QtGui import (
     QColor,
     QContextMenuEvent,
@@ -196,7 +196,11 @@ class FindingsList(QTreeView):
 
     def room(self, index: Index) -> float:
         """Return how wide (px) a finding is written: less, the more findings it follows from."""
-        return max(1.0, self._ground.width() - 2 * MARGIN_PX - 4 - STEP_PX * _depth(index))
+        return max(1.0, self.ground_px() - 2 * MARGIN_PX - 4 - STEP_PX * _depth(index))
+
+    def ground_px(self) -> int:
+        """Return how wide the list is without its scroll bar."""
+        return self._ground.width()
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
@@ -266,9 +270,14 @@ class _FindingDelegate(QStyledItemDelegate):
     def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
         finding, line = index.data(FINDING_ROLE), option.fontMetrics.height() + 2
         if finding is None:
-            return QSize(100, line + 14)
+            told = option.fontMetrics.boundingRect(self._group_room(QRect(0, 0, 0, 10_000)), WRAPPED, str(index.data()))
+            return QSize(100, max(line, told.height()) + 14)
         lines = self._lines(finding, option.fontMetrics, self._view.room(index))
         return QSize(100, line + lines.cause_px + STRIP_PX + 14)
+
+    def _group_room(self, rect: QRect) -> QRect:
+        """Return where in a row the name of a group stands, or a note: in the view's width, so that it wraps."""
+        return QRect(rect.left() + 12, rect.top() + 8, max(1, self._view.ground_px() - 16), rect.height() - 8)
 
     def _lines(self, finding: Finding, metrics: QFontMetrics, room: float) -> _Lines:
         """Return what is written of a finding: its count beside the name where both fit, else beside the cause below."""
@@ -290,8 +299,9 @@ class _FindingDelegate(QStyledItemDelegate):
         line = metrics.height() + 2
         if finding is None:
             painter.setPen(QColor(colours.quiet))
-            told = metrics.elidedText(str(index.data()), Qt.TextElideMode.ElideRight, int(rect.width() - 16))
-            painter.drawText(rect.adjusted(12, 8, -4, 0), Qt.AlignmentFlag.AlignVCenter, told)
+            painter.drawText(
+                self._group_room(option.rect), WRAPPED | Qt.AlignmentFlag.AlignVCenter.value, str(index.data())
+            )
             painter.restore()
             return
         if self._view.selectionModel().isSelected(index):

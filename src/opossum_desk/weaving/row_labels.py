@@ -27,9 +27,9 @@ class RowLabels:
         view = self._view
         self._column.forget()
         self._cut, self._cut_bold = text_cutter(view.small_font()), text_cutter(view.small_font(1, bold=True))
-        self._fitted: tuple[list[tuple[str, float]], list[str] | None, int] | None = None
+        self._fitted: tuple[list[tuple[str, float]], list[tuple[str, float]] | None, int] | None = None
 
-    def fit(self, texts: list[tuple[str, float]], details: list[str] | None = None) -> None:
+    def fit(self, texts: list[tuple[str, float]], details: list[tuple[str, float]] | None = None) -> None:
         """Give labels (text, indent) and what stands below them as much room as they need, up to a share of the view."""
         view = self._view
         if (texts, details, view.width()) == self._fitted:
@@ -37,7 +37,7 @@ class RowLabels:
         self._fitted = texts, details, view.width()
         metrics, small = view.fontMetrics(), QFontMetricsF(view.small_font(2))
         widest = max((metrics.horizontalAdvance(text) + indent for text, indent in texts), default=0.0)
-        widest = max([widest, *(small.horizontalAdvance(text) for text in details or [])])
+        widest = max([widest, *(small.horizontalAdvance(text) + indent for text, indent in details or [])])
         room = min(widest + LABEL_LEFT_PX + FOLD_PX + 14, view.width() * MOST_LABEL_SHARE)
         view.label_px = float(round(max(LEAST_LABEL_PX, room)))
 

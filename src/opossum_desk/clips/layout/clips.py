@@ -83,7 +83,7 @@ def _label(known: Overlaid, row: ClipRow, place: int, top: float, height: float,
     clip = row.clip
     if row.sort is Sort.CLASS:
         peer = f"{known.take.peers[clip.peer].name}: " if len(known.take.peers) > 1 else ""
-        return Label(top, height, place, f"{peer}{clip.cls or 'the game'}", heads=True, faded=row.faded)
+        return Label(top, height, place, f"{peer}{clip.cls or tr('the game')}", heads=True, faded=row.faded)
     if row.sort is Sort.GRID_HEAD:
         return Label(top, height, place, tr("has the mark"), role="quiet", indent=10.0)
     if row.sort is Sort.GRID:
@@ -105,7 +105,7 @@ def clip_remark(known: Overlaid, row: ClipRow) -> tuple[str, str]:
         return tr("{plays}\n{missed:,} of its marks never came", plays=plays, missed=missed), "quiet"
     if lost:
         return tr("{plays}\n{lost:,} of them cut before a mark", plays=plays, lost=lost), "quiet"
-    return f"{plays}\n{'all marks came' if clip.planned else 'no marks'}", "quiet"
+    return f"{plays}\n{tr('all marks came') if clip.planned else tr('no marks')}", "quiet"
 
 
 def _finding_told(finding: Finding) -> str:
@@ -259,7 +259,8 @@ def _draw_waits(picture: RowPicture, known: Overlaid, clip: OverlaidClip, y: flo
 def _columns(picture: RowPicture, row: ClipRow) -> tuple[float, int]:
     """Return (px of a column, how many columns there is room for)."""
     width = float(np.clip(picture.scale.width / max(1, len(row.marks)), LEAST_COLUMN_PX, MOST_COLUMN_PX))
-    return width, min(len(row.marks), int(picture.scale.width // width))
+    # a third of a width goes into it three times, whatever is lost in rounding
+    return width, min(len(row.marks), int(picture.scale.width / width + 1e-6))
 
 
 def _draw_grid_head(picture: RowPicture, known: Overlaid, row: ClipRow, y: float) -> None:

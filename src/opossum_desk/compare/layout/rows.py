@@ -35,12 +35,15 @@ class CompareRow(NamedTuple):
     faded: bool = False
 
 
-WORDS = {
-    DifferenceSort.CODE: "difference",
-    DifferenceSort.CHANCE: "chance",
-    DifferenceSort.OUTSIDE: "from outside",
-    DifferenceSort.TAIL: "end of take",
-}
+def _heading(sort: DifferenceSort, where: str, is_first: bool) -> str:
+    """Return what a difference is called; `where`: from which frame on."""
+    if sort is DifferenceSort.CHANCE:
+        return tr("chance, {where}", where=where)
+    if sort is DifferenceSort.OUTSIDE:
+        return tr("from outside, {where}", where=where)
+    if sort is DifferenceSort.TAIL:
+        return tr("end of take, {where}", where=where)
+    return tr("first difference, {where}", where=where) if is_first else tr("difference, {where}", where=where)
 
 
 def compare_rows(known: SideBySide, session: Session, folded: set[str]) -> list[CompareRow]:
@@ -69,7 +72,7 @@ def compare_rows(known: SideBySide, session: Session, folded: set[str]) -> list[
                 CompareRow(
                     Sort.DIFFERENCE,
                     line,
-                    f"{'first ' if number == 0 and item.sort is DifferenceSort.CODE else ''}{WORDS[item.sort]}, {where}",
+                    _heading(item.sort, where, number == 0),
                     key if inside else "",
                     number,
                     wrong=item.sort is DifferenceSort.CODE,

@@ -117,7 +117,8 @@ class SideBySide:
             )
             saved = after.time_ns - before.time_ns
             if abs(saved) > 1e6:
-                told_more += f", {milliseconds(abs(saved))} {'more' if saved > 0 else 'less'}"
+                time = milliseconds(abs(saved))
+                told_more += tr(", {time} more", time=time) if saved > 0 else tr(", {time} less", time=time)
             return told_more
         lone = sum(int(lane.lone.sum()) for lane in item.lanes)
         return (

@@ -9,7 +9,7 @@ import numpy as np
 
 from opossum.stream.tables import told_counts
 from opossum.take.take import Take
-from opossum.words import tr
+from opossum.words import number, tr
 from opossum_desk.recordings import SILENT_S
 
 if TYPE_CHECKING:
@@ -76,15 +76,15 @@ def clock_told(peer: PeerState, peers: list[PeerState]) -> str:
     if not (peer.clock_is_believable and first.clock_is_believable):
         return tr("does not agree with its records, not used")
     offset_ms, error_ms = (peer.offset_ns - first.offset_ns) / 1e6, (peer.error_ns + first.error_ns) / 1e6
-    told = f"{offset_ms / 1000:+.3f} s" if abs(offset_ms) >= 1000 else f"{offset_ms:+.1f}"
-    return f"{told} ± {error_ms:.1f} ms".replace("-", "−")
+    told = f"{number(offset_ms / 1000, '+.3f')} s" if abs(offset_ms) >= 1000 else number(offset_ms, "+.1f")
+    return f"{told} ± {number(error_ms, '.1f')} ms".replace("-", "−")
 
 
 def dropped_by_peer(take: Take) -> dict[str, int]:
     """Return how many records each peer says that it dropped."""
     table = take.tables["lost"]
     sums = np.bincount(np.asarray(table["p"], np.int64), told_counts(table["n"]).clip(0), len(take.peers))
-    return {span.name: int(sums[number]) for number, span in enumerate(take.peers)}
+    return {span.name: int(sums[place]) for place, span in enumerate(take.peers)}
 
 
 def met_by_wire(take: Take) -> dict[int, int]:

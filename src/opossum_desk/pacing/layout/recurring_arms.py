@@ -10,7 +10,7 @@ from opossum.findings.frame_times import frame_times, stalls
 from opossum.findings.scene import Scene
 from opossum.stream.tables import Array
 from opossum.take.grouping import distinct, parted
-from opossum.words import counted, tr
+from opossum.words import counted, number, tr
 from opossum_desk.pacing.layout.firings import Firings
 from opossum_desk.pacing.layout.recurring import FEWEST_FIRINGS, Recurring, peer_name, wasted_share
 
@@ -75,7 +75,7 @@ def delays(scene: Scene) -> Iterator[Recurring]:
 
 
 def _seconds(value: float) -> str:
-    return f"{value:.3g} s" if value >= 1 else tr("{value:.3g} ms", value=value * 1000)
+    return f"{number(value, '.3g')} s" if value >= 1 else f"{number(value * 1000, '.3g')} ms"
 
 
 def _fired(scene: Scene, arms: Array) -> tuple[Array, Array, Array, Array, Array]:
@@ -135,7 +135,7 @@ def _of_arms(scene: Scene, arms: Array, sort: str, reckon: Callable[[], Firings]
     who = take.text(owner) if owners == 1 else f"{cls} ×{owners:,}"
     return Recurring(
         sort=sort,
-        name=f"{peer_name(take, peer)}{who or 'the game'}  {event}",
+        name=f"{peer_name(take, peer)}{who or tr('the game')}  {event}",
         rhythm=rhythm,
         via=sort,
         rows_of="send",

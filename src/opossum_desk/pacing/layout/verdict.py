@@ -81,7 +81,7 @@ def verdict(sort: str, off: Array, unit: float) -> tuple[str, bool]:
     if furthest <= usual * NEARLY:
         return tr("kept to {milliseconds}", milliseconds=milliseconds(furthest)), False
     return tr(
-        "mostly kept to {milliseconds}, at worst {milliseconds_2} off",
+        "mostly within {milliseconds}, at worst {milliseconds_2}",
         milliseconds=milliseconds(usual),
         milliseconds_2=milliseconds(furthest),
     ), False

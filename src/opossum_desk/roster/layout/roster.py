@@ -102,8 +102,8 @@ def _label(
         many = int((known.stale_binds[members] > 0).sum())
         detail, detail_role = (stale_remark(stale, many), "rose") if many else ("", "quiet")
     elif row.sort is Sort.LISTENER:
-        owner = take.text(int(known.owner[row.number])) or "somebody"
-        text = f"{owner}  {_function(known, row.number)}" + (" again" if row.lane else "")
+        owner = take.text(int(known.owner[row.number])) or tr("somebody")
+        text = f"{owner}  {_function(known, row.number)}" + (f" {tr('again')}" if row.lane else "")
         indent = 26.0 if row.inside else 10.0
         detail, detail_role = listener_remark(known, row)
     elif row.sort is Sort.VAIN:

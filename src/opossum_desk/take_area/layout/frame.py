@@ -7,7 +7,7 @@ from typing import NamedTuple
 import numpy as np
 
 from opossum.take.moment import last_line, values_at
-from opossum.words import counted, tr
+from opossum.words import counted, number, tr
 from opossum_desk.layout.wording import short_time
 from opossum_desk.state.session import Session
 
@@ -64,7 +64,7 @@ def layout_frame(session: Session) -> FramePicture:
         return FramePicture(tr("No frame selected"), tr("Click a bead, or press →."), [])
     calls = session.calls_of_column(session.column)
     row = axis.row_of_column(session.column)
-    number = int(take.frames.number[row])
+    frame_number = int(take.frames.number[row])
     left_out = max(0, len(calls) - MOST_CALLS)
     if left_out and session.call >= 0:
         place = int(np.searchsorted(calls, session.call))
@@ -97,7 +97,7 @@ def layout_frame(session: Session) -> FramePicture:
                 take.event_of_call(call) + _from_earlier(session, call, row),
                 take.via_of_send(int(take.calls.send[call])),
                 short_time(float(take.calls.duration_ns[call])),
-                f"+{(take.calls.start_ns[call] - start_ns) / 1e6:.2f}",
+                f"+{number((take.calls.start_ns[call] - start_ns) / 1e6, '.2f')}",
                 float(take.calls.duration_ns[call]) / longest,
                 call_marks(session, call),
             )
@@ -106,7 +106,7 @@ def layout_frame(session: Session) -> FramePicture:
             rows += _data_of_call(session, call, min(depth[call], DEEPEST_INDENT))
     length = short_time(float(session.frame_lengths[row]))
     loading = tr(" · loading") if take.frames.loading[row] else ""
-    title = tr("Frame {number}", number=number) if number >= 0 else tr("Start-up")
+    title = tr("Frame {number}", number=frame_number) if frame_number >= 0 else tr("Start-up")
     rows += [FrameRow("say", text) for _, text in says]
     if session.shows_data:
         rows += _values_at_end(session, row)

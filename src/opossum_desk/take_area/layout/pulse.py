@@ -12,6 +12,7 @@ import numpy as np
 
 from opossum.stream.tables import Array
 from opossum.take.grouping import distinct
+from opossum.words import number
 from opossum_desk.layout.scale import Scale, grid_marks
 from opossum_desk.state.session import Session
 
@@ -77,7 +78,7 @@ def layout_pulse(session: Session, width: float, left: float) -> PulsePicture:
     budget_ns = 1e9 / (take.recording.head_hz(axis.peer) or 60) if len(take.peers) else 1.0
     budget = budget_ns / max(top, 1.0)
     frozen = [
-        (scale.x(float(axis.edges[column] + axis.edges[column + 1]) / 2), f"{lengths[column] / 1e9:.2f} s")
+        (scale.x(float(axis.edges[column] + axis.edges[column + 1]) / 2), f"{number(lengths[column] / 1e9, '.2f')} s")
         for column in axis.frozen.tolist()
     ]
     return PulsePicture(

@@ -128,7 +128,7 @@ def _frames(session: Session, finding: Finding, quiet: str) -> str:
 
 def _number(session: Session, column: int) -> str:
     number = int(session.axis.numbers[column])
-    return str(number) if number >= 0 else "start-up"
+    return str(number) if number >= 0 else tr("start-up")
 
 
 def _evidence(session: Session, item: Evidence, quiet: str) -> str:

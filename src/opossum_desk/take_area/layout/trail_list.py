@@ -49,7 +49,7 @@ def _time_told(session: Session, trail: Trail, hop: Hop) -> str:
     """Return how long after what it sprang from a hop came: in frames where they differ, and in time."""
     if hop.of < 0:
         number = int(session.take.frames.number[session.take.calls.frame[hop.call]])
-        return tr("frame {number}", number=number) if number >= 0 else "start-up"
+        return tr("frame {number}", number=number) if number >= 0 else tr("start-up")
     columns = session.row_index.column
     between = int(columns[hop.call]) - int(columns[trail.hops[hop.of].call])
     frames = f" · {counted(between, 'frame')}" if between else ""
