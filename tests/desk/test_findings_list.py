@@ -6,7 +6,8 @@ from PySide6.QtGui import QFontMetrics
 from PySide6.QtWidgets import QLabel, QStyleOptionViewItem
 
 from opossum_desk.layout.wording import cause_title
-from opossum_desk.take_area.findings_list import FINDING_ROLE, WRAPPED, FindingsList
+from opossum_desk.take_area.finding_delegate import FINDING_ROLE, WRAPPED
+from opossum_desk.take_area.findings_list import FindingsList
 
 
 @pytest.fixture
@@ -65,3 +66,13 @@ def test_a_title_is_cut_to_the_room_it_has(opened, qtbot):
     assert label.accessibleName() == whole
     label.resize(600, label.height())
     assert label.text() == whole
+
+
+def test_no_finding_is_marked_while_none_is_shown(listed, opened):
+    """The list does not say what the Story does not tell; keys go on from where they were."""
+    assert len(listed.selectedIndexes()) == 1
+    here = listed.currentIndex()
+    while opened.session.finding is not None:
+        assert opened.session.go_back()
+    assert not listed.selectedIndexes()
+    assert listed.currentIndex() == here
