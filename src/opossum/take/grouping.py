@@ -75,7 +75,7 @@ def factorised(*columns: Array) -> tuple[Array, Array]:
     count = len(columns[0])
     if not count:
         return np.zeros(0, np.int32), np.zeros(0, np.int32)
-    key = np.zeros(count, np.int64)
+    key: Array | None = None
     span = 1
     for column in columns:
         values = np.asarray(column, np.int64)
@@ -84,13 +84,19 @@ def factorised(*columns: Array) -> tuple[Array, Array]:
         if width > 2**40:  # far apart, as only a damaged take has them
             _, values = np.unique(values, return_inverse=True)
             low, width = 0, int(values.max()) + 1
-        if span * width > 2**61:
-            _, key = np.unique(key, return_inverse=True)
-            span = int(key.max()) + 1
-        key = key * width + (values - low)
+        if key is None:
+            key = values - low
+        else:
+            if span * width > 2**61:
+                _, key = np.unique(key, return_inverse=True)
+                span = int(key.max()) + 1
+            key *= width
+            key += values
+            key -= low
         span *= width
         if span > 4 * count + 65536 and len(columns) > 1:
             key, span = _compacted(key, span)
+    assert key is not None
     key, span = _compacted(key, span)
     first = np.empty(span, np.int32)
     first[key[::-1]] = np.arange(count - 1, -1, -1, dtype=np.int32)
@@ -99,6 +105,10 @@ def factorised(*columns: Array) -> tuple[Array, Array]:
 
 def _compacted(key: Array, span: int) -> tuple[Array, int]:
     """Renumber `key` (values below `span`) without gaps, keeping their order."""
+    if not (key[1:] < key[:-1]).any():  # as sends and frames rise: each once past memory, and no table
+        numbers = np.zeros(len(key), np.int64)
+        np.cumsum(key[1:] != key[:-1], out=numbers[1:])
+        return numbers, int(numbers[-1]) + 1
     if span <= DIRECT_PLACES_A_ROW * len(key) + 65536:
         used = np.zeros(span, bool)
         used[key] = True
