@@ -105,3 +105,26 @@ def test_the_error_that_ended_a_game_is_its_last_line():
     assert error_that_ended(tape.take()) == ""
     assert error_that_ended(Tape().frame()("say", text="x", level="warning").take(bye=False)) == ""
     assert error_that_ended(Tape().frame()("say", text=" ", level="error").take(bye=False)) == ""
+
+
+@pytest.mark.parametrize(
+    ("text", "error"),
+    [
+        (
+            "Traceback (most recent call last):\n  File 'a.py', line 3, in <module>\n    x()\n    ~^^\n"
+            "AttributeError: no `int` here.\nUse `int` by itself.\n\nMore is told at:\n    https://example.org/notes",
+            "AttributeError: no `int` here.",
+        ),
+        (
+            "Traceback (most recent call last):\n  File 'a.py', line 3, in f\nKeyError: 'oven'\n\nDuring handling of the above "
+            "exception, another exception occurred:\n\nTraceback (most recent call last):\n  File 'a.py', line 5, in g\n"
+            "bakery.Burnt: the bread\nis black",
+            "bakery.Burnt: the bread",
+        ),
+        ("main.lua:3: attempt to index nil\nstack traceback:\n  main.lua:9", "main.lua:3: attempt to index nil"),
+        ("Traceback (most recent call last):\n  File 'a.py', line 3", "  File 'a.py', line 3"),
+    ],
+)
+def test_what_was_raised_is_told_in_a_line(text, error):
+    """Of an error that says more, its first line; of several, the last."""
+    assert error_that_ended(Tape().frame()("say", text=text, level="error").take(bye=False)) == error

@@ -81,13 +81,26 @@ def blind_spots(take: Take) -> list[str]:
     return spots
 
 
+TRACEBACK = "Traceback (most recent call last):"
+LUA_STACK = "stack traceback:"
+
+
 def error_that_ended(take: Take) -> str:
-    """Return what a game raised that died of it (the last line of what it logged), empty for one that did not."""
+    """Return what a game raised that died of it, in a line; empty for one that did not.
+
+    In a traceback of Python's, that is the first line behind its last stack: what an error says may go on over more lines.
+    Elsewhere, it is the last line of what the game logged, before Lua's stack.
+    """
     table, error = take.tables["say"], take.code("error")
     if take.recording.closed(0) or error < 0:
         return ""
     told = np.flatnonzero(np.asarray(table["level"]) == error)
-    lines = take.text(int(table["text"][told[-1]])).strip().splitlines() if len(told) else []
+    text = take.text(int(table["text"][told[-1]])).strip() if len(told) else ""
+    text = text.partition(LUA_STACK)[0].rstrip() or text
+    _, is_traceback, stack = text.rpartition(TRACEBACK)
+    lines = stack.strip("\n").splitlines()
+    if is_traceback:
+        lines = [line for line in lines if line.strip() and not line[0].isspace()][:1] or lines
     return lines[-1] if lines else ""
 
 
