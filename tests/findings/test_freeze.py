@@ -288,7 +288,27 @@ def test_what_waits_as_it_may_is_no_part_of_the_standstill():
 
     finding = only(tape.found(), "waiting")
 
-    assert "took 400 ms" in finding.summary and "stood still for 400 ms" in finding.summary
+    assert "took 400 ms" in finding.summary and "400 ms passed outside any call" in finding.summary
+
+
+@pytest.mark.parametrize(
+    ("told", "said", "advised"),
+    [
+        ({}, "300 ms passed outside any call, and what the game's thread did then is not told", "if it waits"),
+        ({"cpu": 290_000_000, "ready": 0}, "the game's thread worked for 300 ms outside any call", "the loop itself does"),
+        ({"cpu": 151_000_000, "ready": 0}, "the game's thread worked for 300 ms outside any call", "spread that work"),
+        ({"cpu": 149_000_000, "ready": 0}, "the game's thread stood still for 300 ms outside", "Do not wait"),
+        ({"cpu": 1_000_000, "ready": 0}, "the game's thread stood still for 300 ms outside", "Do not wait"),
+    ],
+)
+def test_what_a_held_up_thread_did_is_said_as_far_as_it_is_told(told, said, advised):
+    """Only the processor's time tells work from waiting."""
+    tape, _ = playing()
+    tape.frame().ms(300)("idle", **told)
+    tape("frame", n=10)("idle")
+    finding = only(tape.found(), "waiting")
+    assert said in finding.summary
+    assert advised in finding.advice
 
 
 def test_a_slow_call_after_idle_is_found():

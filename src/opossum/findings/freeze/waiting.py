@@ -1,4 +1,4 @@
-"""Waiting: the thread stood still outside any call."""
+"""Waiting: the thread was held up outside any call, standing still or working, as far as that is told."""
 
 from __future__ import annotations
 
@@ -23,6 +23,9 @@ from opossum.words import tr, translatable
 
 _WAITED = translatable(
     "Do not wait on the game's thread{where}: load or ask on another thread and send an event when it is done."
+)
+_EITHER = translatable(
+    "See what the loop itself does{where}: spread that work over frames, or tell its calls; if it waits, load or ask on another thread."
 )
 _WORKED = translatable(
     "See what the loop itself does{where}: no call was recorded meanwhile, so spread that work over frames, or tell its calls."
@@ -51,29 +54,26 @@ def judge(scene: Scene, frame: int, length: int) -> Verdict | None:
     return Verdict(
         key=(place,),
         subject=Subject(peer=scene.peer_name(peer), at=place),
-        reason=tr(
-            "the game's thread {worked} for {length} outside any call",
-            worked=tr("worked") if worked else tr("stood still"),
-            length=milliseconds(long_ns),
-        ),
-        advice=tr(_WORKED if worked else _WAITED, where=at_place(place)),
+        reason=_reason(worked, milliseconds(long_ns)),
+        advice=tr(_EITHER if worked is None else _WORKED if worked else _WAITED, where=at_place(place)),
         evidence=evidence,
         details=[*stack_details(scene, stuck), happened_before(scene, frame, after)],
     )
 
 
-def _worked(scene: Scene, frame: int) -> bool:
-    """Say whether `idle` tells that most of a frame's time was the processor's."""
-    frames, idle = scene.take.frames, scene.take.tables["idle"]
-    mine = np.flatnonzero(np.asarray(idle["p"], np.int64) == int(frames.peer[frame]))
-    lines = np.asarray(idle["line"], np.int64)[mine]
-    at = int(np.searchsorted(lines, int(frames.line[frame])))
-    following = frame + 1
-    is_next = following < len(frames) and int(frames.peer[following]) == int(frames.peer[frame])
-    if at >= len(mine) or (is_next and lines[at] > int(frames.line[following])):
-        return False
-    processor_ns = int(np.asarray(idle["cpu"])[mine[at]])
-    return processor_ns * 2 > int(frames.work_ns[frame])
+def _reason(worked: bool | None, length: str) -> str:
+    if worked is None:
+        return tr("{length} passed outside any call, and what the game's thread did then is not told", length=length)
+    if worked:
+        return tr("the game's thread worked for {length} outside any call", length=length)
+    return tr("the game's thread stood still for {length} outside any call", length=length)
+
+
+def _worked(scene: Scene, frame: int) -> bool | None:
+    """Say whether most of a frame's time was the processor's; None where the stream does not tell."""
+    frames = scene.take.frames
+    processor_ns = int(frames.cpu_ns[frame])
+    return None if processor_ns < 0 else processor_ns * 2 > int(frames.work_ns[frame])
 
 
 def _longest_gap(scene: Scene, frame: int, outer: Array) -> tuple[float, int | None]:
@@ -95,10 +95,10 @@ def _place_in(stack_line: str) -> str:
 VERDICTS = verdicts_of(judge, event_storm.VERDICTS, endless_loop.VERDICTS, slow_call.VERDICTS, many_calls.VERDICTS)
 WAITING = Cause(
     "waiting",
-    "the thread stood still",
+    "held up outside any call",
     Severity.FAULT,
     told(VERDICTS),
     THRESHOLDS,
-    about="The thread stood still outside any call.",
+    about="The thread was held up outside any call: it stood still, or worked at what tells no calls, as far as `cpu` tells.",
     quiet="waiting after `idle`, or in a phase that the head names in `waits`.",
 )
