@@ -8,12 +8,14 @@ from typing import Any
 
 import pytest
 
+from opossum.findings.examine import examine
 from opossum.take.opening import open_any
 from opossum.take.take import Take
 from opossum_recorder import Recorder
 from opossum_recorder.effects import Effects
 from opossum_recorder.engines import loop_functions
-from opossum_recorder.engines.loop_functions import LOOK_AT_CLOCK, MOST_NS, WATCHED, LoopFunctions
+from opossum_recorder.engines.game_loop import WATCHED
+from opossum_recorder.engines.loop_functions import LOOK_AT_CLOCK, MOST_NS, LoopFunctions
 from opossum_recorder.engines.names import ObjectNames
 
 KITCHEN = """
@@ -74,6 +76,30 @@ def run(frames, turns):
 def end_of(frames):
     frames(None)
 
+class World:
+    def __init__(self):
+        self.steps = 0
+
+    def step(self, seconds, bakers):
+        self.steps += 1
+        text("step")
+
+def stepped(frames, turns):
+    # A game of fixed time steps: none to two a frame, once a few more to catch up.
+    world, bakers = World(), [Baker(), Baker()]
+    for turn in range(turns):
+        frames(turn)
+        for step in range(7 if turn == 3 else turn % 3):
+            world.step(0.01 * (step + 1), bakers)
+            for baker in bakers:
+                baker.update()
+        for line in ("score", "lives"):
+            text(line)
+        for place in range(10):
+            stir()
+        draw("screen")
+        frames(None)
+
 def again(frames, turns):
     for turn in range(turns):
         frames(turn)
@@ -85,6 +111,16 @@ def whole(frames, turns):
         frames(turn)
         one_turn()
         frames(None)
+
+def paced(frames, turns):
+    for turn in range(turns):
+        frames(turn)
+        one_turn()
+        pause(frames)
+        frames(None)
+
+def pause(frames):
+    frames("waits")
 
 def one_turn():
     text("once")
@@ -115,8 +151,10 @@ def played(folder: Any, *loops: Any, turns: int = 40, elsewhere: bool = False) -
         functions = LoopFunctions(recorder, ObjectNames(recorder), Effects(), [1] if elsewhere else [])
         number = [0]
 
-        def frames(turn: int | None) -> None:
-            if turn is None:
+        def frames(turn: int | str | None) -> None:
+            if turn == "waits":
+                functions.waited()
+            elif turn is None:
                 functions.frame_ended()
                 recorder.idle()
                 functions.between_frames()
@@ -183,11 +221,37 @@ def test_another_loop_is_another_tick(tmp_path, game):
     assert take.game_frames == 80
 
 
+def test_the_steps_of_a_frame_are_recorded_one_by_one(tmp_path, game):
+    """As many as time has passed, each a tick of its own that calls each object once; what goes through a list, or is called
+    very often, is none."""
+    take = played(tmp_path, game.stepped, turns=60)
+    calls = take.calls
+    stepping = [("world#1", "World.step"), ("baker#1", "Baker.update"), ("baker#2", "Baker.update")]
+    for frame in range(WATCHED, 60):
+        mine = take.calls_by_frame.rows(frame)
+        told = [
+            (take.owner_of_call(call), take.function_of_call(call), take.event_of_call(call)) for call in mine.tolist()
+        ]
+        steps = [(*who, "step of stepped") for _ in range(frame % 3) for who in stepping]
+        assert told == [*steps, ("loops", "draw", "frame of stepped")]
+        assert len({int(calls.send[call]) for call in mine.tolist()}) == frame % 3 + 1
+    vias = {take.via_of_send(send) for send in range(len(take.tables["send"]))}
+    assert vias == {"tick"}
+    assert [finding for finding in examine(take) if finding.severity.value in ("fault", "waste")] == []
+
+
 def test_where_a_turn_lies_in_one_function_what_it_calls_is_recorded(tmp_path, game):
     """In its stead."""
     take = played(tmp_path, game.whole)
     parts = {("loops", "text", "frame of whole"), ("kitchen_of_loops", "stir", "frame of whole")}
     assert called(take, range(2 * WATCHED, 40)) == [parts] * (40 - 2 * WATCHED)
+
+
+def test_what_paces_a_loop_is_none_of_the_functions_its_turn_is_told_from(tmp_path, game):
+    """What waits is recorded like any other, and the turn lies in the function beside it."""
+    take = played(tmp_path, game.paced, turns=80)
+    parts = [("loops", "text"), ("kitchen_of_loops", "stir"), ("loops", "pause")]
+    assert called(take, range(60, 80)) == [{(*who, "frame of paced") for who in parts}] * 20
 
 
 def test_a_function_alone_that_calls_nothing_is_recorded_itself(tmp_path, game):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import sys
 
+import numpy as np
 import pytest
 from playing import EXAMPLES, causes, found_in_the_game, played, recorded
 
@@ -147,6 +148,10 @@ def test_a_game_without_a_clock_has_a_frame_a_picture(tmp_path, clock):
     frames = take.frames
 
     assert take.game_frames == 20 + 10 + 1
+    # each frame's work is told of the processor, whether a clock ended it or the next one began
+    assert (frames.cpu_ns[frames.number >= 0][:-1] >= 0).all()
+    # what the game waits for before its first frame does not end its loading
+    assert int(np.asarray(take.tables["idle"]["t"])[0]) > int(np.asarray(take.tables["frame"]["t"])[0])
     assert sorted(frames.work_ns[frames.settled].tolist())[len(frames) // 2] < 8_000_000
     assert "Sprite.update" not in take.strings
     assert {"UserEvent 1", "WindowShown"} & set(take.strings)

@@ -18,6 +18,7 @@ from opossum.live.receiver import Receiver
 from opossum.live.tripwires import parse_tripwire
 from opossum.take.opening import open_any
 from opossum_recorder import launch
+from opossum_recorder.engines.recognising import engine_of
 
 GAME = """
 import sys, time
@@ -373,6 +374,25 @@ def test_the_engine_is_told_by_what_the_game_imports(tmp_path, source, told):
     engine = open_any(str(tmp_path / "game.take")).recording.head_text(0, "engine")
 
     assert engine.startswith(told or "Python")
+
+
+@pytest.mark.parametrize(
+    ("module", "told"), [("parlour.launch", "pygame-ce "), ("alone", ""), ("parlour.tools.count", "")]
+)
+def test_a_launchers_engine_is_that_of_its_package(tmp_path, monkeypatch, module, told):
+    """What lies beside a module of no package may be any other game, and what lies above or below is another's."""
+    folder = tmp_path / "parlour"
+    (folder / "tools").mkdir(parents=True)
+    for package in (folder, folder / "tools"):
+        (package / "__init__.py").write_text("")
+    (folder / "launch.py").write_text("import runpy\n")
+    (folder / "play.py").write_text("import pygame\n")
+    (folder / "tools" / "count.py").write_text("import json\n")
+    (tmp_path / "alone.py").write_text("import json\n")
+    (tmp_path / "beside.py").write_text("import pyglet\n")
+    monkeypatch.syspath_prepend(str(tmp_path))
+    engine = engine_of(module, as_module=True)
+    assert engine.startswith(told) and bool(engine) == bool(told)
     assert (f"recording game ({engine}) under" if told else "recording game under") in result.stderr
 
 

@@ -1,9 +1,11 @@
 """The functions that a game's own loop calls once a frame: found by watching the first frames, then recorded as ticks.
 
 The loop is the innermost function that runs both when a frame begins and when it ends.  What it calls once a frame (once
-for each object, for a method) is one of its functions; where that is one alone, the loop's turn lies in it, and what it
-calls in turn is looked at in its stead.  What it calls several times a frame is a helper, looked through for what it hands
-on to, and stays as it is, and so does what it calls seldom, what a frame ends within, and what is nested in another
+for each object, for a method) is one of its functions; where that is one alone, but for what waits, the loop's turn lies in
+it, and what it calls in turn is looked at in its stead.  What one place of it calls again and again with the same objects, a few times a
+frame, is a step: a game of fixed time steps does as many a frame as time has passed; each is recorded as a tick of its own,
+or what it calls of other objects, in its stead.  What else the loop calls several times a frame is a helper, looked through for what it
+hands on to, and stays as it is, and so does what it calls seldom, what a frame ends within, and what is nested in another
 function and reached by no name.
 
 Cost: while a frame is watched, every call costs about a microsecond, `MOST_NS` in all; `WATCHED` frames of each loop are,
@@ -19,22 +21,17 @@ import sys
 import threading
 import time
 from collections.abc import Callable, Sized
-from types import CodeType, FrameType, FunctionType, ModuleType
+from types import CodeType, FrameType
 from typing import Any
 
 from opossum_recorder.effects import Effects
+from opossum_recorder.engines.game_loop import LOOKED_PAST, WATCHED, GameLoop, LoopCall, arguments_of, first_argument
 from opossum_recorder.engines.names import ObjectNames
-from opossum_recorder.game_code import INTERPRETERS, is_games_own
+from opossum_recorder.engines.replacing import games_modules, is_method_of, replace
+from opossum_recorder.game_code import is_games_own
 from opossum_recorder.halves import LoopTurns
 from opossum_recorder.recorder import Recorder
 
-WATCHED = 8
-"""Frames of a loop that are watched at first."""
-EVERY = 64
-LATER = 16
-"""One frame in `EVERY` is watched after that, so many of them."""
-LOOKED_PAST = 3
-"""Frames whose loop is not even asked for after one of a loop that is known: looking for it costs every frame."""
 MOST_NS = 30_000_000
 """A frame is watched for so long at most, so that being watched does not hold it up: what it calls later is not seen."""
 LOOK_AT_CLOCK = 256
@@ -50,28 +47,6 @@ MOST_OWNERS = 4096
 """Objects for each of which a function's way of being recorded is kept."""
 MOST_LOOPS = 64
 """Loops of a game that are told apart."""
-SHARE = 2
-"""A loop's function was called in one of so many watched frames at least."""
-
-
-class _Loop:
-    """One loop: how many of its frames began, were watched, and in how many each function was called."""
-
-    def __init__(self) -> None:
-        self.frames = self.watched = 0
-        self.called: dict[CodeType, int] = {}
-        self.often: set[CodeType] = set()
-        self.found: dict[CodeType, tuple[Any, dict[str, Any]]] = {}
-        self.turns: list[CodeType] = []
-        """The functions in which the loop's turn lies, the outer first."""
-        self.passes: set[CodeType] = set()
-        """Functions that the frame ends within, or that are called more than once and may hand on to what is not."""
-        self.is_turn_tried = False
-        """Whether the last of them was just found, and nothing of what it calls yet."""
-
-    @property
-    def is_watched_now(self) -> bool:
-        return self.watched < WATCHED or (self.frames % EVERY < 1 + LOOKED_PAST and self.watched < WATCHED + LATER)
 
 
 class LoopFunctions:
@@ -88,14 +63,18 @@ class LoopFunctions:
         self._recorder, self._names, self._effects, self._elsewhere = recorder, names, effects, elsewhere
         self._depths: set[int] = set()
         self._stack_at_end: list[FrameType] = []
-        self._loops: dict[tuple[int, ...], _Loop] = {}
+        self._loops: dict[tuple[int, ...], GameLoop] = {}
         """By the identity of the code that tells them apart: code is hashed by all it holds, which takes long."""
         self.watched: list[FrameType] = []
         """The stack of the game's own as the frame began that is watched, and to be judged before the next; empty: none."""
-        self._calls: list[tuple[FrameType, CodeType, Any, dict[str, Any]]] = []
+        self._calls: list[LoopCall] = []
         self._turns: set[CodeType] = set()
+        self._waiting: set[CodeType] = set()
+        """Functions that wait: they pace a loop, and no turn of it lies in them or is told from theirs."""
         self._known: set[CodeType] = set()
-        self._turn = LoopTurns(recorder, elsewhere)
+        self._turn, self._steps = LoopTurns(recorder, elsewhere), LoopTurns(recorder, elsewhere)
+        """Turns of loops, once a frame, and their steps."""
+        self._has_steps = False
         self._events, self._ends_ns = 0, 0
         self._looked_past = 0
         """Frames that may still begin without asking which loop they are of."""
@@ -105,6 +84,8 @@ class LoopFunctions:
     def frame_began(self) -> bool:
         """See whether to watch the frame that begins, and say so. None of these three ever raises into the game."""
         self._turn.begin_frame()
+        if self._has_steps:
+            self._steps.begin_frame()
         if self._looked_past > 0:
             self._looked_past -= 1
             return False
@@ -129,7 +110,7 @@ class LoopFunctions:
         if loop is None:
             if len(self._loops) >= MOST_LOOPS:
                 return
-            loop = self._loops[key] = _Loop()
+            loop = self._loops[key] = GameLoop()
             self._kept += tells
         # those between the last look and this one were most likely its own
         loop.frames += 1 if loop.watched < WATCHED else 1 + LOOKED_PAST
@@ -141,6 +122,13 @@ class LoopFunctions:
             self._depths = {id(frame) for frame in self.watched}
             self._events, self._ends_ns = 0, time.perf_counter_ns() + MOST_NS
             sys.setprofile(self._profile)
+
+    def waited(self) -> None:
+        """Know, while a frame is watched, that what runs waits."""
+        for frame in _games_stack() if self._depths else ():
+            if id(frame) in self._depths:
+                return
+            self._waiting.add(frame.f_code)
 
     def frame_ended(self) -> None:
         """Watch no further: the frame's work is done."""
@@ -174,8 +162,9 @@ class LoopFunctions:
             return
         if code.co_flags & (inspect.CO_GENERATOR | inspect.CO_COROUTINE | inspect.CO_ASYNC_GENERATOR):
             return
-        first = frame.f_locals.get(code.co_varnames[0]) if code.co_argcount else None
-        self._calls.append((caller, code, first, frame.f_globals))
+        self._calls.append(
+            LoopCall(caller, caller.f_lasti, code, first_argument(frame), frame.f_globals, arguments_of(frame))
+        )
 
     def _is_elsewhere(self) -> bool:
         return self._recorder.current_call() is not None or len(self._elsewhere) > 0
@@ -187,21 +176,28 @@ class LoopFunctions:
         began = self._loops.get(tuple(map(id, _told_apart_by(self.watched))))
         if loop_frame is None or began is None:
             return
-        times: dict[tuple[CodeType, int], int] = {}
-        for caller, code, first, names in self._calls:
+        made: dict[tuple[CodeType, int], list[LoopCall]] = {}
+        for call in self._calls:
+            caller, code = call.caller, call.code
             if caller is not loop_frame and caller.f_code not in began.turns and caller.f_code not in began.passes:
                 continue
-            key = (code, id(first) if _is_method_of(first, code) else 0)
-            times[key] = times.get(key, 0) + 1
-            began.found.setdefault(code, (first, names))
-        for code in {code for code, _ in times}:
-            began.called[code] = began.called.get(code, 0) + 1
-        began.often |= {code for (code, _), count in times.items() if count > 1}
+            is_method = is_method_of(call.first, code)
+            made.setdefault((code, id(call.first) if is_method else 0), []).append(call)
+            began.found.setdefault(code, (call.first, call.names))
+            if is_method and call.first is not first_argument(caller):
+                began.handed_on_by.setdefault(code, set()).add(caller.f_code)
+        times: dict[CodeType, int] = {}
+        for (code, _), calls in made.items():
+            times[code] = max(times.get(code, 0), len(calls))
+        for code, count in times.items():
+            began.called.setdefault(code, []).append(count)
+        helpers = {code for (code, _), calls in made.items() if len({(call.site, call.with_) for call in calls}) > 1}
+        began.often |= helpers
         # within which the frame ends: a call of it would hold the waiting, and a part of the next frame
         ends = {frame.f_code for frame in stack[: stack.index(loop_frame)]}
         began.often |= ends
-        # these, and helpers that hand on to others, are looked through
-        handing_on = {code for (code, _), count in times.items() if 1 < count <= MOST_HANDED_ON}
+        # these, and what may hand on to others, are looked through
+        handing_on = {code for code, count in times.items() if 1 < count <= MOST_HANDED_ON}
         for code in ends | handing_on:
             if len(began.passes) < MOST_PASSES:
                 began.passes.add(code)
@@ -209,37 +205,39 @@ class LoopFunctions:
         if began.watched >= WATCHED:
             self._record_found(began, loop_frame.f_code)
 
-    def _record_found(self, loop: _Loop, loop_code: CodeType) -> None:
+    def _record_found(self, loop: GameLoop, loop_code: CodeType) -> None:
         for code in (loop_code, *loop.passes):
             self._turn.stands_for(code, f"frame of {_name_of(loop_code)}")
-        found = [
-            code
-            for code, frames in loop.called.items()
-            if code not in self._known and code not in loop.often and frames * SHARE >= loop.watched
-        ]
-        if len(found) == 1 and len(loop.turns) < DEEPEST:
-            turn = found[0]
+            self._steps.stands_for(code, f"step of {_name_of(loop_code)}")
+        found = loop.found_now(self._known)
+        working = [code for code in found if code not in self._waiting]
+        if len(working) == 1 and len(loop.turns) < DEEPEST and not loop.is_step(working[0]):
+            turn = working[0]
             loop.turns.append(turn)
             self._turns.add(turn)
             self._known.add(turn)
             self._turn.stands_for(turn, self._turn.event_of(loop_code))
+            self._steps.stands_for(turn, self._steps.event_of(loop_code))
             loop.is_turn_tried, loop.watched, loop.called = True, 0, {}
             return
-        if len(found) < MANY and loop.is_turn_tried:  # no turn lies in it: it is the function itself
+        if len(working) < MANY and loop.is_turn_tried:  # no turn lies in it: it is the function itself
             found = loop.turns[:1]
             self._turns.difference_update(loop.turns)
             loop.turns.clear()
         loop.is_turn_tried = False
-        modules = _games_modules() if found else []
+        modules = games_modules() if found else []
         for code in found:
             self._known.add(code)
             first, names = loop.found[code]
-            _replace(code, first, [names, *modules], self._recorded)
+            turns = self._steps if code in loop.called and loop.is_step(code) else self._turn
+            self._has_steps |= turns is self._steps
+            replace(code, first, [names, *modules], functools.partial(self._recorded, turns))
 
-    def _recorded(self, function: Callable[..., Any], is_method: bool) -> Callable[..., Any]:
+    def _recorded(self, turns: LoopTurns, function: Callable[..., Any], is_method: bool) -> Callable[..., Any]:
+        """Return a function that is recorded where it is called in a turn."""
         recorder, effects, names = self._recorder, self._effects, self._names
         # looked up once: this runs for every call, in a game that finds the processor's caches cold
-        takes, named_by, caller, sends = self._turn.takes, names.known.get, sys._getframe, self._turn.sends
+        takes, named_by, caller, sends = turns.takes, names.known.get, sys._getframe, turns.sends
         code, code_id = function.__code__, id(function.__code__)
         place = f"{os.path.basename(code.co_filename)}:{code.co_firstlineno}"
         fn = function.__qualname__.rpartition("<locals>.")[2]
@@ -298,55 +296,3 @@ def _games_stack(most: int = sys.maxsize) -> list[FrameType]:
 def _told_apart_by(stack: list[FrameType]) -> tuple[CodeType, ...]:
     """Return by what loops are told apart: who ends the frame, and who called that."""
     return tuple(frame.f_code for frame in stack[:2])
-
-
-def _is_method_of(first: Any, code: CodeType) -> bool:
-    return any(_has_code(value, code) for base in type(first).__mro__ for value in vars(base).values())
-
-
-def _has_code(value: Any, code: CodeType) -> bool:
-    """Say whether a value is the function with that code; what is no function is not asked, for it might answer by running."""
-    return isinstance(value, FunctionType) and value.__code__ is code
-
-
-def _games_modules() -> list[dict[str, Any]]:
-    """Return the names of each of the game's own modules."""
-    # past the modules' own ways of telling: one that is loaded when it is first touched must not be
-    modules = [module for module in list(sys.modules.values()) if isinstance(module, ModuleType)]
-    known: list[dict[str, Any]] = [object.__getattribute__(module, "__dict__") for module in modules]
-    return [
-        names
-        for names in known
-        if isinstance(path := names.get("__file__"), str) and not path.startswith(INTERPRETERS) and is_games_own(path)
-    ]
-
-
-def _class_of(code: CodeType, names: dict[str, Any]) -> tuple[type, ...]:
-    """Return the class in which a function is written, by its name, nothing if there is none (or before Python 3.11)."""
-    *path, _ = getattr(code, "co_qualname", code.co_name).split(".")
-    thing: Any = names.get(path[0]) if path else None
-    for name in path[1:]:
-        thing = vars(thing).get(name) if isinstance(thing, type) else None
-    return (thing,) if isinstance(thing, type) else ()
-
-
-def _replace(code: CodeType, first: Any, modules: list[dict[str, Any]], recorded: Callable[..., Any]) -> None:
-    """Put what records a function in its place: in its class, or in every module of the game (the first is its own) that
-    knows it.
-    """
-    bases = (*type(first).__mro__[:-1], *(first.__mro__[:-1] if isinstance(first, type) else ()))
-    for base in (*bases, *_class_of(code, modules[0])):
-        for name, value in list(vars(base).items()):
-            if _has_code(value, code):
-                setattr(base, name, recorded(value, is_method=True))
-                return
-            if isinstance(value, staticmethod | classmethod) and _has_code(value.__func__, code):
-                setattr(base, name, type(value)(recorded(value.__func__, is_method=False)))
-                return
-    found = [value for value in modules[0].values() if _has_code(value, code)]
-    if not found:
-        return
-    function, replaced = found[0], recorded(found[0], is_method=False)
-    for known in modules:
-        for name in [name for name, value in known.items() if value is function]:
-            known[name] = replaced

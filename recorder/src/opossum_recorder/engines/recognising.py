@@ -62,7 +62,8 @@ def _sources(game: str, as_module: bool) -> list[Path]:
             return []
         main = Path(spec.origin) if spec is not None and spec.origin else None
         if main is not None and spec is not None and not spec.submodule_search_locations:
-            return [main]
+            # a launcher's engine is that of its package; what lies beside a module of none may be anything
+            return [main, *islice(sorted(main.parent.glob("*.py")), FILES_MAX)] if spec.parent else [main]
     if main is None or not main.is_file():
         return []
     folder = main.resolve().parent

@@ -31,7 +31,13 @@ class PygameAdapter:
         self._names = ObjectNames(recorder)
         self._sounds = PygameSounds(recorder)
         self._looked_at_sounds = False
-        self._frames = PygameFrames(recorder, self._began, self._ended, lambda: self._functions.between_frames())
+        self._frames = PygameFrames(
+            recorder,
+            self._began,
+            self._ended,
+            lambda: self._functions.between_frames(),
+            lambda: self._functions.waited(),
+        )
         self._events = PygameEvents(recorder, self._names, self._frames)
         self._functions = LoopFunctions(recorder, self._names, self._effects, self._events.handled)
         self._zero = PygameZero(recorder, self._names, self._effects, self._frames, self._events)

@@ -28,17 +28,23 @@ class PygameFrames:
     """Tells the recorder of frames, phases and waiting.
 
     `began` is told of each frame that begins, and says whether it is watched; `ended` of each whose work is done; `watched`
-    after one that is watched, when no frame's time passes.
+    after one that is watched, when no frame's time passes; `waited` of each waiting in one that is watched.
 
     Cost: a small game's frame lasts less than a millisecond and finds the processor's caches cold, so what happens in every
     frame calls as few functions as it can.
     """
 
     def __init__(
-        self, recorder: Recorder, began: Callable[[], bool], ended: Callable[[], None], watched: Callable[[], None]
+        self,
+        recorder: Recorder,
+        began: Callable[[], bool],
+        ended: Callable[[], None],
+        watched: Callable[[], None],
+        waited: Callable[[], None],
     ) -> None:
         self._recorder, self._began, self._ended, self._watched = recorder, began, ended, watched
-        self._is_watched = False
+        self._waited = waited
+        self._is_watched = self._is_open = False
         self._frame = -1
         self._clocked = self._turned = False
         self._turns = 0
@@ -59,18 +65,21 @@ class PygameFrames:
         time.sleep = self._sleeping(time.sleep)
 
     def begin(self, dt: float | None = None) -> None:
-        """Begin a frame."""
-        if self._is_watched:
-            self._watched()
+        """Begin a frame; the work of one that no clock has ended is done then, and what it took of the processor is told."""
+        if self._is_open:
+            self.idle()
         self._frame += 1
+        self._is_open = True
         self._phase, self._shown = "", 0
         self._recorder.frame(self._frame, dt)
         self._is_watched = self._began()
 
     def idle(self) -> None:
         """Say that a frame's work is done."""
+        self._is_open = False
         self._ended()
-        self._recorder.idle()
+        if self._frame >= 0:  # before the first, the game is loading, and what it waits for is no end of that
+            self._recorder.idle()
         if self._is_watched:
             self._is_watched = False
             self._watched()
@@ -136,6 +145,8 @@ class PygameFrames:
                 self._shown, self._shown_ns = self._shown + 1, now
             elif self._frame < 0:  # it begins to play later
                 return function(*args, **kwargs)
+            elif self._is_watched:
+                self._waited()
             before = self._phase or PHASE_AFTER_WAITING
             if phase != before:
                 self._phase = phase

@@ -1,0 +1,89 @@
+"""What is known of one loop of a game: which of its frames were watched, and what they called how often."""
+
+from __future__ import annotations
+
+from types import CodeType, FrameType
+from typing import Any, NamedTuple
+
+WATCHED = 8
+"""Frames of a loop that are watched at first."""
+EVERY = 64
+LATER = 16
+"""One frame in `EVERY` is watched after that, so many of them."""
+LOOKED_PAST = 3
+"""Frames whose loop is not even asked for after one of a loop that is known: looking for it costs every frame."""
+SHARE = 2
+"""A loop's function was called in one of so many watched frames at least."""
+MOST_STEPS = 4
+"""Times a frame that a step is done usually, at most; one frame may have caught up with more."""
+
+
+class LoopCall(NamedTuple):
+    """One call that a watched frame's loop made: from where, of what, with which first argument, in which module.
+
+    `with_` tells calls of one step from calls for one thing after the other (see `arguments_of`).
+    """
+
+    caller: FrameType
+    site: int
+    code: CodeType
+    first: Any
+    names: dict[str, Any]
+    with_: tuple[Any, ...]
+
+
+class GameLoop:
+    """One loop: how many of its frames began, were watched, and in how many each function was called."""
+
+    def __init__(self) -> None:
+        self.frames = self.watched = 0
+        self.called: dict[CodeType, list[int]] = {}
+        """How often each function was called in each watched frame that called it."""
+        self.often: set[CodeType] = set()
+        self.handed_on_by: dict[CodeType, set[CodeType]] = {}
+        """Which functions called each method of an object that is not their own."""
+        self.found: dict[CodeType, tuple[Any, dict[str, Any]]] = {}
+        self.turns: list[CodeType] = []
+        """The functions in which the loop's turn lies, the outer first."""
+        self.passes: set[CodeType] = set()
+        """Functions that the frame ends within, or that are called more than once and may hand on to what is not."""
+        self.is_turn_tried = False
+        """Whether the last of them was just found, and nothing of what it calls yet."""
+
+    @property
+    def is_watched_now(self) -> bool:
+        """Whether this frame is one of those that are watched."""
+        return self.watched < WATCHED or (self.frames % EVERY < 1 + LOOKED_PAST and self.watched < WATCHED + LATER)
+
+    def found_now(self, known: set[CodeType]) -> list[CodeType]:
+        """Return the functions, beside those known, that it calls in frame after frame, once or in a few steps."""
+        found = [
+            code
+            for code, times in self.called.items()
+            if code not in known
+            and code not in self.often
+            and len(times) * SHARE >= self.watched
+            and sorted(times)[len(times) // 2] <= MOST_STEPS
+        ]
+        # a step is looked through, and is one only where it hands on to no other object
+        within = set().union(*(self.handed_on_by.get(code, set()) for code in found))
+        return [code for code in found if code not in within or not self.is_step(code)]
+
+    def is_step(self, code: CodeType) -> bool:
+        """Say whether a frame may do it several times."""
+        return max(self.called[code]) > 1
+
+
+def first_argument(frame: FrameType) -> Any:
+    """Return what a function was first given, as methods are their object; None where it takes nothing."""
+    return frame.f_locals.get(frame.f_code.co_varnames[0]) if frame.f_code.co_argcount else None
+
+
+def arguments_of(frame: FrameType) -> tuple[Any, ...]:
+    """Return what tells the arguments a function was called with from others: objects and whole numbers; any fraction is one.
+
+    A step is done for the same objects again; how much time it is for may differ.
+    """
+    code, local = frame.f_code, frame.f_locals
+    given = (local.get(name) for name in code.co_varnames[: code.co_argcount])
+    return tuple(0.0 if type(value) is float else value if type(value) is int else id(value) for value in given)
