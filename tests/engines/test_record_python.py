@@ -374,6 +374,7 @@ def test_the_engine_is_told_by_what_the_game_imports(tmp_path, source, told):
     engine = open_any(str(tmp_path / "game.take")).recording.head_text(0, "engine")
 
     assert engine.startswith(told or "Python")
+    assert (f"recording game ({engine}) under" if told else "recording game under") in result.stderr
 
 
 @pytest.mark.parametrize(
@@ -393,7 +394,6 @@ def test_a_launchers_engine_is_that_of_its_package(tmp_path, monkeypatch, module
     monkeypatch.syspath_prepend(str(tmp_path))
     engine = engine_of(module, as_module=True)
     assert engine.startswith(told) and bool(engine) == bool(told)
-    assert (f"recording game ({engine}) under" if told else "recording game under") in result.stderr
 
 
 def test_a_script_that_cannot_be_compiled_is_told_as_it_would_be_without_us(tmp_path):
