@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import importlib.util
+import itertools
 import sys
 from typing import Any
 
@@ -14,7 +15,7 @@ from opossum.take.take import Take
 from opossum_recorder import Recorder
 from opossum_recorder.effects import Effects
 from opossum_recorder.engines import loop_functions
-from opossum_recorder.engines.game_loop import WATCHED
+from opossum_recorder.engines.game_loop import EVERY, LEAST_SEEN, MOST_CLOSE, SELDOM, WATCHED, GameLoop
 from opossum_recorder.engines.loop_functions import LOOK_AT_CLOCK, MOST_NS, LoopFunctions
 from opossum_recorder.engines.names import ObjectNames
 
@@ -110,6 +111,17 @@ def whole(frames, turns):
     for turn in range(turns):
         frames(turn)
         one_turn()
+        frames(None)
+
+def menu_and_play(frames, turns):
+    for turn in range(turns):
+        frames(turn)
+        draw("both")
+        stir()
+        if turn >= 1500:
+            one_turn()
+        if turn == 100:
+            seldom()
         frames(None)
 
 def paced(frames, turns):
@@ -252,6 +264,37 @@ def test_what_paces_a_loop_is_none_of_the_functions_its_turn_is_told_from(tmp_pa
     take = played(tmp_path, game.paced, turns=80)
     parts = [("loops", "text"), ("kitchen_of_loops", "stir"), ("loops", "pause")]
     assert called(take, range(60, 80)) == [{(*who, "frame of paced") for who in parts}] * 20
+
+
+def test_what_a_loop_begins_to_call_late_is_found(tmp_path, game):
+    """As a game does that shows its menu first; what it called once is not."""
+    take = played(tmp_path, game.menu_and_play, turns=1500 + SELDOM + 8 * EVERY)
+    calls = take.calls
+    first = {}
+    for call in range(len(calls)):
+        first.setdefault(take.function_of_call(call), int(calls.frame[call]))
+    assert first["draw"] == first["stir"] == WATCHED
+    assert 1500 < first["one_turn"] <= 1500 + SELDOM + (LEAST_SEEN + 1) * EVERY
+    assert set(first) == {"draw", "stir", "one_turn"}
+
+
+def test_a_loop_is_watched_ever_more_seldom(tmp_path):
+    """Closely while it calls what is new, so often at most; then one frame in many."""
+    loop, watched = GameLoop(), []
+    codes = [compile(f"{number}", "", "eval") for number in range(400)]
+    for frame in range(60_000):
+        loop.frames += 1
+        if loop.is_watched_now:
+            loop.watch()
+            watched.append(frame)
+            loop.count(codes[0], 1)
+            if 2000 < frame < 30_000:  # something new each time
+                loop.count(codes[len(watched) % 400], 1)
+    gaps = [after - before for before, after in itertools.pairwise(watched)]
+    assert gaps[: WATCHED - 1] == [1] * (WATCHED - 1)
+    assert set(gaps[WATCHED:]) == {EVERY, SELDOM}
+    assert MOST_CLOSE / 2 < gaps.count(EVERY) <= MOST_CLOSE + 1
+    assert gaps[-20:] == [SELDOM] * 20
 
 
 def test_a_function_alone_that_calls_nothing_is_recorded_itself(tmp_path, game):

@@ -7,13 +7,14 @@ from typing import Any, NamedTuple
 
 WATCHED = 8
 """Frames of a loop that are watched at first."""
-EVERY = 64
-LATER = 16
-"""One frame in `EVERY` is watched after that, so many of them."""
+EVERY, SELDOM = 64, 512
+"""One frame in so many is watched after that: closely, and when nothing new has been seen for long."""
+LATER, MORE, MOST_CLOSE = 16, 6, 96
+"""Frames that are watched closely after the first, after one that called something new, and in all."""
 LOOKED_PAST = 3
 """Frames whose loop is not even asked for after one of a loop that is known: looking for it costs every frame."""
-SHARE = 2
-"""A loop's function was called in one of so many watched frames at least."""
+SHARE, LEAST_SEEN = 2, 3
+"""A loop's function was called in one of so many watched frames at least since it was first seen, and in so many of them."""
 MOST_STEPS = 4
 """Times a frame that a step is done usually, at most; one frame may have caught up with more."""
 
@@ -37,6 +38,10 @@ class GameLoop:
 
     def __init__(self) -> None:
         self.frames = self.watched = 0
+        self._next, self._close, self._closely_watched = 0, LATER, 0
+        """The frame to be watched next, and how many are to be watched closely and were."""
+        self.since: dict[CodeType, int] = {}
+        """Which watched frame first called each function."""
         self.called: dict[CodeType, list[int]] = {}
         """How often each function was called in each watched frame that called it."""
         self.often: set[CodeType] = set()
@@ -53,7 +58,29 @@ class GameLoop:
     @property
     def is_watched_now(self) -> bool:
         """Whether this frame is one of those that are watched."""
-        return self.watched < WATCHED or (self.frames % EVERY < 1 + LOOKED_PAST and self.watched < WATCHED + LATER)
+        return self.watched < WATCHED or self.frames >= self._next
+
+    def watch(self) -> None:
+        """Count a frame that is watched, and say when the next is."""
+        self.watched += 1
+        if self.watched >= WATCHED:
+            closely = self._close > 0 and self._closely_watched < MOST_CLOSE
+            self._next = self.frames + (EVERY if closely else SELDOM)
+            self._close -= closely
+            self._closely_watched += closely
+
+    def count(self, code: CodeType, times: int) -> None:
+        """Count a function that the watched frame called so often; what is new makes for a closer look."""
+        if code not in self.since:
+            self.since[code] = self.watched
+            self._close = max(self._close, MORE)
+            if self.watched >= WATCHED and self._closely_watched < MOST_CLOSE:
+                self._next = min(self._next, self.frames + EVERY)
+        self.called.setdefault(code, []).append(times)
+
+    def begin_anew(self) -> None:
+        """Watch it as if it was new: it lies in another function."""
+        self.watched, self.called, self.since = 0, {}, {}
 
     def found_now(self, known: set[CodeType]) -> list[CodeType]:
         """Return the functions, beside those known, that it calls in frame after frame, once or in a few steps."""
@@ -62,7 +89,8 @@ class GameLoop:
             for code, times in self.called.items()
             if code not in known
             and code not in self.often
-            and len(times) * SHARE >= self.watched
+            and len(times) >= LEAST_SEEN
+            and len(times) * SHARE >= self.watched - self.since[code] + 1
             and sorted(times)[len(times) // 2] <= MOST_STEPS
         ]
         # a step is looked through, and is one only where it hands on to no other object

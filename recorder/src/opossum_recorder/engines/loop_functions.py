@@ -9,7 +9,8 @@ hands on to, and stays as it is, and so does what it calls seldom, what a frame 
 function and reached by no name.
 
 Cost: while a frame is watched, every call costs about a microsecond, `MOST_NS` in all; `WATCHED` frames of each loop are,
-then one in `EVERY` until the loop is known well.  A call of a function that is recorded costs what any call does.
+then one in `EVERY` until the loop is known well, and one in `SELDOM` from then on: what is played may begin late.  A call
+of a function that is recorded costs what any call does.
 """
 
 from __future__ import annotations
@@ -117,7 +118,7 @@ class LoopFunctions:
         if not loop.is_watched_now:
             self._looked_past = LOOKED_PAST
         elif sys.gettrace() is None and sys.getprofile() is None:
-            loop.watched += 1
+            loop.watch()
             self.watched = _games_stack()
             self._depths = {id(frame) for frame in self.watched}
             self._events, self._ends_ns = 0, time.perf_counter_ns() + MOST_NS
@@ -190,7 +191,7 @@ class LoopFunctions:
         for (code, _), calls in made.items():
             times[code] = max(times.get(code, 0), len(calls))
         for code, count in times.items():
-            began.called.setdefault(code, []).append(count)
+            began.count(code, count)
         helpers = {code for (code, _), calls in made.items() if len({(call.site, call.with_) for call in calls}) > 1}
         began.often |= helpers
         # within which the frame ends: a call of it would hold the waiting, and a part of the next frame
@@ -218,7 +219,8 @@ class LoopFunctions:
             self._known.add(turn)
             self._turn.stands_for(turn, self._turn.event_of(loop_code))
             self._steps.stands_for(turn, self._steps.event_of(loop_code))
-            loop.is_turn_tried, loop.watched, loop.called = True, 0, {}
+            loop.is_turn_tried = True
+            loop.begin_anew()
             return
         if len(working) < MANY and loop.is_turn_tried:  # no turn lies in it: it is the function itself
             found = loop.turns[:1]
