@@ -85,6 +85,19 @@ class World:
         self.steps += 1
         text("step")
 
+    def step_all(self, bakers):
+        for baker in bakers:
+            baker.update()
+
+def handing_on(frames, turns):
+    world, bakers = World(), [Baker(), Baker()]
+    for turn in range(turns):
+        frames(turn)
+        for step in range(1 + turn % 2):
+            world.step_all(bakers)
+        draw("screen")
+        frames(None)
+
 def stepped(frames, turns):
     # A game of fixed time steps: none to two a frame, once a few more to catch up.
     world, bakers = World(), [Baker(), Baker()]
@@ -250,6 +263,16 @@ def test_the_steps_of_a_frame_are_recorded_one_by_one(tmp_path, game):
     vias = {take.via_of_send(send) for send in range(len(take.tables["send"]))}
     assert vias == {"tick"}
     assert [finding for finding in examine(take) if finding.severity.value in ("fault", "waste")] == []
+
+
+def test_a_step_that_hands_on_is_looked_through_for_good(tmp_path, game):
+    """What it calls of other objects is recorded, and it never is, however long the game plays."""
+    take = played(tmp_path, game.handing_on, turns=4 * EVERY)
+    calls = take.calls
+    for frame in range(WATCHED, 4 * EVERY):
+        told = [take.function_of_call(call) for call in take.calls_by_frame.rows(frame).tolist()]
+        assert told == ["Baker.update"] * 2 * (1 + frame % 2) + ["draw"], frame
+    assert not [call for call in range(len(calls)) if take.function_of_call(call) == "World.step_all"]
 
 
 def test_where_a_turn_lies_in_one_function_what_it_calls_is_recorded(tmp_path, game):

@@ -95,7 +95,8 @@ class GameLoop:
         ]
         # a step is looked through, and is one only where it hands on to no other object
         within = set().union(*(self.handed_on_by.get(code, set()) for code in found))
-        return [code for code in found if code not in within or not self.is_step(code)]
+        self.often |= {code for code in found if code in within and self.is_step(code)}
+        return [code for code in found if code not in self.often]
 
     def is_step(self, code: CodeType) -> bool:
         """Say whether a frame may do it several times."""
