@@ -158,6 +158,54 @@ def test_a_game_without_a_clock_has_a_frame_a_picture(tmp_path, clock):
     assert [finding for finding in examine(take) if finding.kind != "freeze"] == []
 
 
+ASKS_ONLY = """
+import time
+import pygame
+pygame.init()
+pygame.display.set_mode((64, 64))
+pygame.display.flip()
+{first}
+end = time.monotonic() + 1.0
+while time.monotonic() < end:
+    for event in pygame.event.get():
+        pass
+"""
+
+
+@pytest.mark.parametrize("first", ["", "pygame.time.Clock().tick(60)"])
+def test_a_loop_that_only_asks_for_events_does_not_hang(tmp_path, first):
+    """Though it shows no picture until something happens: it has come round whenever it asks again."""
+    game = tmp_path / "asks.py"
+    game.write_text(ASKS_ONLY.format(first=first))
+    take = played(tmp_path, game)
+
+    assert 5 <= take.game_frames <= 27
+    assert found_in_the_game(take) == []
+
+
+ASKS_LATE = """
+import time
+import pygame
+pygame.init()
+pygame.display.set_mode((64, 64))
+clock = pygame.time.Clock()
+for turn in range(12):
+    end = time.perf_counter() + 0.07
+    while time.perf_counter() < end:
+        pass
+    pygame.event.get()
+    pygame.display.flip()
+    clock.tick(60)
+"""
+
+
+def test_a_slow_frame_of_a_clock_is_one_though_events_are_asked_for_late(tmp_path):
+    """A part of it would be a frame that the game never had."""
+    game = tmp_path / "late.py"
+    game.write_text(ASKS_LATE)
+    assert 12 <= played(tmp_path, game).game_frames <= 14
+
+
 WAITS = """
 import pygame
 pygame.init()

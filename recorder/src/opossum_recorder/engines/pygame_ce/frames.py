@@ -1,7 +1,8 @@
 """Frames and phases of a pygame game: what lies between two ticks of a clock, or two pictures; what in it waits.
 
 A game, or a part of one, that ticks no clock has a frame from where it asks for events after it has shown a picture, or
-waited, to where it does so again; pictures that follow each other without that, as in a fade, are frames of their own.
+waited, to where it does so again; pictures that follow each other without that, as in a fade, are frames of their own, and
+so is what only asks for events, for a while at a time: it does not hang.
 Showing a picture may wait for the screen, so it is a phase that waits, as is `time.wait`.
 """
 
@@ -20,6 +21,10 @@ SHOWING_PHASE = "display"
 WAITS = (WAITING_PHASE, SHOWING_PHASE)
 PICTURE_NS = 8_000_000
 """Pictures are shown at least so far apart; what is shown sooner is a part of the same."""
+TURN_NS = 40_000_000
+"""A loop that asks for events again so long after its frame began has come round, whether it showed a picture or not; one
+that a clock began has when it does so twice: it may ask late in a long frame.
+"""
 PHASE_AFTER_WAITING = "update"
 """What a game does after it waited where its frame had told no phase before."""
 
@@ -52,7 +57,8 @@ class PygameFrames:
         self._phase = ""
         self._shown = 0
         """Pictures shown in this frame, and when the last was."""
-        self._shown_ns = 0
+        self._shown_ns = self._late_ns = 0
+        self._may_be_late = False
 
     def put_on(self, pygame: Any) -> None:
         """Patch clock, waits and display."""
@@ -70,6 +76,7 @@ class PygameFrames:
             self.idle()
         self._frame += 1
         self._is_open = True
+        self._late_ns, self._may_be_late = time.perf_counter_ns() + TURN_NS, dt is not None
         self._phase, self._shown = "", 0
         self._recorder.frame(self._frame, dt)
         self._is_watched = self._began()
@@ -85,12 +92,21 @@ class PygameFrames:
             self._watched()
 
     def begin_after_turn(self) -> None:
-        """Begin a frame where events are asked for after a picture or a wait, if no clock says where frames begin."""
+        """Begin a frame where events are asked for after a picture or a wait, if no clock says where frames begin, or once the
+        last one's work is done or has lasted long."""
         if self._turned:
             self._turned = False
             self._turns += 1
             if self._turns > self._clocked:  # between two ticks of a clock, one picture is usual
                 self.begin()
+                return
+        if self._frame < 0:
+            return
+        now = time.perf_counter_ns()
+        if self._is_open and now > self._late_ns and self._may_be_late:
+            self._late_ns, self._may_be_late = now + TURN_NS, False
+        elif not self._is_open or now > self._late_ns:
+            self.begin()
 
     def tell_phase(self, name: str) -> None:
         """Say what the frame does now; the first time, a frame begins."""
