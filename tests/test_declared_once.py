@@ -186,7 +186,7 @@ def test_a_kind_shows_on_the_desk(registered, desk, qtbot, tmp_path):
     desk.open_paths([str(path)])
     qtbot.waitUntil(lambda: desk.session is not None and desk.session.examined, timeout=20_000)
     shown = [item.text() for item in desk.take_area.findings.items()]
-    assert shown[0] == "It waits for nothing  2"
+    assert shown[0] == "It waits for nothing\u00a0\u00a02"
     assert shown[2] == "crumb – the bread is old, Risk, follows from the one above"
     crumbs = desk.session.findings[1]
     page = story_html(desk.session, crumbs, "#000", "#555", "#c05")

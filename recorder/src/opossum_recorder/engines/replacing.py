@@ -11,6 +11,7 @@ from opossum_recorder.game_code import INTERPRETERS, is_games_own
 
 
 def is_method_of(first: Any, code: CodeType) -> bool:
+    """Say whether a function is written in the class of what it was first given, or in one that it builds upon."""
     return any(_has_code(value, code) for base in type(first).__mro__ for value in vars(base).values())
 
 
