@@ -193,7 +193,7 @@ def test_a_kind_shows_on_the_desk(registered, desk, qtbot, tmp_path):
     assert "Crumbs about" in page and "the bread is old" in page and "Follows from" in page
     desk.takes.ask(HANGS)
     assert [finding.kind for finding in desk.take_area.findings.shown()] == ["crumbs"]
-    assert next(item.text() for item in desk.take_area.findings.items()) == "It never comes  1"
+    assert next(item.text() for item in desk.take_area.findings.items()) == "It never comes\u00a0\u00a01"
 
 
 def test_an_index_is_built_counted_and_handed_over(registered):
