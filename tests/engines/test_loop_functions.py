@@ -15,7 +15,7 @@ from opossum.take.take import Take
 from opossum_recorder import Recorder
 from opossum_recorder.effects import Effects
 from opossum_recorder.engines import loop_functions
-from opossum_recorder.engines.game_loop import EVERY, LEAST_SEEN, MOST_CLOSE, SELDOM, WATCHED, GameLoop
+from opossum_recorder.engines.game_loop import EVERY, LEAST_SEEN, MOST_CLOSE, MOST_STEPS, SELDOM, WATCHED, GameLoop
 from opossum_recorder.engines.loop_functions import LOOK_AT_CLOCK, MOST_NS, LoopFunctions
 from opossum_recorder.engines.names import ObjectNames
 
@@ -318,6 +318,31 @@ def test_a_loop_is_watched_ever_more_seldom(tmp_path):
     assert set(gaps[WATCHED:]) == {EVERY, SELDOM}
     assert MOST_CLOSE / 2 < gaps.count(EVERY) <= MOST_CLOSE + 1
     assert gaps[-20:] == [SELDOM] * 20
+
+
+@pytest.mark.parametrize(
+    ("watched", "calls", "found"),
+    [
+        (8, {8: 1, 7: 1, 6: 1}, True),  # new, and since then in every frame
+        (8, {8: 1, 7: 1}, False),  # too new
+        (9, {1: 1, 3: 1, 5: 1, 7: 1, 9: 1}, True),
+        (8, {1: 1, 3: 1, 5: 1, 7: 1}, True),  # in half of all frames
+        (9, {1: 1, 3: 1, 5: 1, 7: 1}, False),  # in fewer
+        (8, dict.fromkeys(range(1, 9), MOST_STEPS), True),
+        (8, dict.fromkeys(range(1, 9), MOST_STEPS + 1), False),
+        (8, dict.fromkeys(range(1, 8), 1) | {8: 60}, True),  # one frame caught up
+    ],
+)
+def test_a_function_is_the_loops_by_how_often_it_is_called(watched, calls, found):
+    """In how many frames since it was first seen, and how many times in most of them."""
+    loop, code = GameLoop(), compile("1", "", "eval")
+    for frame in range(1, watched + 1):
+        loop.frames += 1
+        loop.watch()
+        if frame in calls:
+            loop.count(code, calls[frame])
+    assert loop.found_now(set()) == ([code] if found else [])
+    assert loop.found_now({code}) == []
 
 
 def test_a_function_alone_that_calls_nothing_is_recorded_itself(tmp_path, game):

@@ -31,10 +31,11 @@ class Spoken(NamedTuple):
 
 def announce(view: QWidget, text: str) -> None:
     """Have a screen reader say something at once, if one listens."""
-    from opossum_desk.views import spoken_child
+    if text:
+        from opossum_desk.views import spoken_child
 
-    if text and spoken_child.is_listened():
-        spoken_child.say(view, text)
+        if spoken_child.is_listened():
+            spoken_child.say(view, text)
 
 
 class SpokenChildren:

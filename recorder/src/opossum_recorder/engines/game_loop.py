@@ -22,7 +22,8 @@ MOST_STEPS = 4
 class LoopCall(NamedTuple):
     """One call that a watched frame's loop made: from where, of what, with which first argument, in which module.
 
-    `with_` tells calls of one step from calls for one thing after the other (see `arguments_of`).
+    `given` tells calls of one step from calls for one thing after the other: a step is done for the same objects and whole
+    numbers again, and how much time it is for, a fraction, may differ.
     """
 
     caller: FrameType
@@ -30,7 +31,15 @@ class LoopCall(NamedTuple):
     code: CodeType
     first: Any
     names: dict[str, Any]
-    with_: tuple[Any, ...]
+    given: tuple[Any, ...]
+
+    @classmethod
+    def of(cls, frame: FrameType, caller: FrameType) -> LoopCall:
+        """Return the call that a function's frame, just begun, is; what it was given is kept as what tells it from others."""
+        code, local = frame.f_code, frame.f_locals
+        values = [local.get(name) for name in code.co_varnames[: code.co_argcount]]
+        given = (0.0 if type(value) is float else value if type(value) is int else id(value) for value in values)
+        return cls(caller, caller.f_lasti, code, values[0] if values else None, frame.f_globals, tuple(given))
 
 
 class GameLoop:
@@ -106,13 +115,3 @@ class GameLoop:
 def first_argument(frame: FrameType) -> Any:
     """Return what a function was first given, as methods are their object; None where it takes nothing."""
     return frame.f_locals.get(frame.f_code.co_varnames[0]) if frame.f_code.co_argcount else None
-
-
-def arguments_of(frame: FrameType) -> tuple[Any, ...]:
-    """Return what tells the arguments a function was called with from others: objects and whole numbers; any fraction is one.
-
-    A step is done for the same objects again; how much time it is for may differ.
-    """
-    code, local = frame.f_code, frame.f_locals
-    given = (local.get(name) for name in code.co_varnames[: code.co_argcount])
-    return tuple(0.0 if type(value) is float else value if type(value) is int else id(value) for value in given)

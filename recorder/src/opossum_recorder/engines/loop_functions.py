@@ -2,11 +2,11 @@
 
 The loop is the innermost function that runs both when a frame begins and when it ends.  What it calls once a frame (once
 for each object, for a method) is one of its functions; where that is one alone, but for what waits, the loop's turn lies in
-it, and what it calls in turn is looked at in its stead.  What one place of it calls again and again with the same objects, a few times a
-frame, is a step: a game of fixed time steps does as many a frame as time has passed; each is recorded as a tick of its own,
-or what it calls of other objects, in its stead.  What else the loop calls several times a frame is a helper, looked through for what it
-hands on to, and stays as it is, and so does what it calls seldom, what a frame ends within, and what is nested in another
-function and reached by no name.
+it, and what it calls in turn is looked at in its stead.  What one place of it calls again and again with the same objects, a
+few times a frame, is a step: a game of fixed time steps does as many a frame as time has passed; each is recorded as a tick
+of its own, or what it calls of other objects, in its stead.  What else the loop calls several times a frame is a helper,
+looked through for what it hands on to, and stays as it is, and so does what it calls seldom, what a frame ends within, and
+what is nested in another function and reached by no name.
 
 Cost: while a frame is watched, every call costs about a microsecond, `MOST_NS` in all; `WATCHED` frames of each loop are,
 then one in `EVERY` until the loop is known well, and one in `SELDOM` from then on: what is played may begin late.  A call
@@ -26,7 +26,7 @@ from types import CodeType, FrameType
 from typing import Any
 
 from opossum_recorder.effects import Effects
-from opossum_recorder.engines.game_loop import LOOKED_PAST, WATCHED, GameLoop, LoopCall, arguments_of, first_argument
+from opossum_recorder.engines.game_loop import LOOKED_PAST, WATCHED, GameLoop, LoopCall, first_argument
 from opossum_recorder.engines.names import ObjectNames
 from opossum_recorder.engines.replacing import games_modules, is_method_of, replace
 from opossum_recorder.game_code import is_games_own
@@ -163,9 +163,7 @@ class LoopFunctions:
             return
         if code.co_flags & (inspect.CO_GENERATOR | inspect.CO_COROUTINE | inspect.CO_ASYNC_GENERATOR):
             return
-        self._calls.append(
-            LoopCall(caller, caller.f_lasti, code, first_argument(frame), frame.f_globals, arguments_of(frame))
-        )
+        self._calls.append(LoopCall.of(frame, caller))
 
     def _is_elsewhere(self) -> bool:
         return self._recorder.current_call() is not None or len(self._elsewhere) > 0
@@ -192,7 +190,7 @@ class LoopFunctions:
             times[code] = max(times.get(code, 0), len(calls))
         for code, count in times.items():
             began.count(code, count)
-        helpers = {code for (code, _), calls in made.items() if len({(call.site, call.with_) for call in calls}) > 1}
+        helpers = {code for (code, _), calls in made.items() if len({(call.site, call.given) for call in calls}) > 1}
         began.often |= helpers
         # within which the frame ends: a call of it would hold the waiting, and a part of the next frame
         ends = {frame.f_code for frame in stack[: stack.index(loop_frame)]}
