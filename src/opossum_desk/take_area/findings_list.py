@@ -3,17 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterator
-from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import (
-    QContextMenuEvent,
-    QKeyEvent,
-    QMouseEvent,
-    QResizeEvent,
-    QStandardItem,
-    QStandardItemModel,
-)
+from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QResizeEvent, QStandardItem, QStandardItemModel
 from PySide6.QtWidgets import QPushButton, QTreeView, QWidget
 
 from opossum.findings.finding import Finding
@@ -25,9 +17,6 @@ from opossum_desk.take_area.finding_delegate import FINDING_ROLE, MARGIN_PX, Fin
 from opossum_desk.views.look import Look
 from opossum_desk.views.panels import titled
 from opossum_desk.views.plain import plain_tooltip
-
-if TYPE_CHECKING:
-    pass
 
 STEP_PX = 14
 """How much further right stands what follows from another finding."""
