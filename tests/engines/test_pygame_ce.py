@@ -206,6 +206,29 @@ def test_a_slow_frame_of_a_clock_is_one_though_events_are_asked_for_late(tmp_pat
     assert 12 <= played(tmp_path, game).game_frames <= 14
 
 
+WAITS_FOR_EVENTS = """
+import pygame
+pygame.init()
+pygame.display.set_mode((16, 16))
+clock = pygame.time.Clock()
+pygame.time.set_timer(pygame.USEREVENT + 1, 15)
+for turn in range(80):
+    event = pygame.event.wait()
+    if turn == 40:
+        sum(range(40_000_000))
+    pygame.display.flip()
+    clock.tick(60)
+"""
+
+
+def test_what_a_clocked_loop_works_after_it_waited_for_an_event_counts(tmp_path):
+    """It is a frame of its own, with the processor's time of it."""
+    game = tmp_path / "waits.py"
+    game.write_text(WAITS_FOR_EVENTS)
+    (finding,) = found_in_the_game(played(tmp_path, game))
+    assert finding.cause == "waiting" and "the game's thread worked" in finding.summary
+
+
 WAITS = """
 import pygame
 pygame.init()
