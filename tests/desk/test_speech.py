@@ -85,7 +85,9 @@ def test_rows_and_beads_are_things_that_can_be_walked(opened, listening, qtbot):
     area.flow.loom.renew()
     area.flow.strands.renew()
     area.frame.renew()
-    qtbot.waitUntil(lambda: bool(told_of(area.frame.viewport())), timeout=5000)
+    # each view follows when it has come to rest, on a busy machine one long after the other
+    for view in (area.flow.loom, area.flow.strands, area.frame.viewport()):
+        qtbot.waitUntil(lambda view=view: bool(told_of(view)), timeout=20_000)
     rows = [name for name, role in told_of(area.flow.loom) if role == QAccessible.Role.RowHeader]
     beads = [name for name, role in told_of(area.flow.loom) if role == QAccessible.Role.ListItem]
     assert any("counter#1" in name for name in rows) and any("rows at rest" in name for name in rows)
