@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from findings.scenes import fault, quiet
 from tape import Stage
 
@@ -206,6 +208,23 @@ def cues_run_away(stage: Stage) -> int:
     return _song(stage, [0.02 * number for number in range(7)])
 
 
+@fault("cue-off", "drifts", 93, "risk", clip="reel", cls="Fiddler")
+def cues_run_away_past_the_next(stage: Stage) -> int:
+    """Each tells which beat it stands for, by the place that was planned."""
+    stage.spawn("fiddler#1", "Fiddler")
+    cues = [["step", 0.5 * number] for number in range(1, 16)]
+    stage.at(stage.hz, do=lambda: stage.play("fiddler#1", "reel", 8.0, cues, what="track"))
+    for number, (_, place) in enumerate(cues, start=1):
+        frame = round((1 + place + 0.03 * number) * stage.hz) + 1
+        stage.at(frame, do=_step(stage, place))
+    stage.at(9 * stage.hz, do=lambda: stage("stop", y=1, how="end", pos=8.0))
+    return 10 * stage.hz
+
+
+def _step(stage: Stage, place: float) -> Callable[[], object]:
+    return lambda: stage.send("step", o="fiddler#1", via="clip", y=1, mark="step", pos=place)
+
+
 @fault("cue-off", "missed", 241, clip="waltz", mark="beat", cls="Radio")
 def a_cue_is_never_sent(stage: Stage) -> int:
     return _song(stage, [0, 0, None, 0, 0, 0])
@@ -331,6 +350,32 @@ def closing_time_is_learnt(stage: Stage, days: int = 4) -> int:
     return _day(stage, 24 * (days + 1), sets={jump: 22 * 3600.0}, told=False)
 
 
+@quiet("threshold-missed", "doubled")
+@quiet("threshold-missed", "late-clock")
+@quiet("threshold-missed", "jumped")
+def what_comes_by_frames_comes_at_a_time_of_day_by_chance(stage: Stage) -> int:
+    """A day lasts a hundred frames. One is sent in nearly every frame; one a day apart by frames, whatever the clock is set
+    to; one three times at five o'clock, and twice at another time."""
+    clock = {"v": 5 * 3600.0}
+    step = 864.0
+    for event in ("stir", "sweep", "toast"):
+        stage.bind(event, f"{event}er#1", "Baker.work")
+
+    def turn(number: int) -> None:
+        clock["v"] = 9 * 3600.0 if number == 402 else (clock["v"] + step) % 86400
+        if number in (1, 402) or clock["v"] < step or number % 10 == 0:
+            stage("clock", v=clock["v"], rate=step * stage.hz)
+        if number % 100 != 99:
+            stage.send("stir", o="spoon#1")
+        if number % 100 == 60:
+            stage.send("sweep", o="broom#1")
+        if number in (60, 100, 200, 260, 300):
+            stage.send("toast", o="host#1")
+
+    stage.each(turn)
+    return 600
+
+
 @fault("threshold-missed", "level", 480, ev="full", o="silo#1", cls="Silo")
 def a_silo_is_filled_at_once(stage: Stage, times: int = 4, step: int = 20) -> int:
     """It says that it is full when it holds ninety; a big delivery goes past that unseen."""
@@ -345,6 +390,33 @@ def a_silo_is_filled_at_once(stage: Stage, times: int = 4, step: int = 20) -> in
             stage.at(begin + 30, do=lambda: stage.send("full", o="silo#1"))
     stage.at(80 + 100 * times, do=lambda: stage("watch", o="silo#1", name="flour", v=100))
     return 80 + 100 * (times + 1)
+
+
+@fault("threshold-missed", "level", 505, ev="full", o="silo#2", cls="Silo")
+def one_silo_of_two_is_filled_at_once(stage: Stage, both: bool = False) -> int:
+    """Both say the same of themselves, and hold the same at the same time."""
+    for place, silo in enumerate(("silo#1", "silo#2")):
+        stage.spawn(silo, "Silo")
+        for number in range(5):
+            begin = 80 + 100 * number
+            for step, value in enumerate((0, 50, 100, 40)):
+                stage.at(begin + 10 * step + 5 * place, do=_holds(stage, silo, value))
+            if number < 4 or both or silo == "silo#1":
+                stage.at(begin + 20 + 5 * place, do=_says_full(stage, silo))
+    return 600
+
+
+def _holds(stage: Stage, silo: str, value: int) -> Callable[[], object]:
+    return lambda: stage("watch", o=silo, name="flour", v=value)
+
+
+def _says_full(stage: Stage, silo: str) -> Callable[[], object]:
+    return lambda: stage.send("full", o=silo)
+
+
+@quiet("threshold-missed", "level")
+def two_silos_that_always_say_so(stage: Stage) -> int:
+    return one_silo_of_two_is_filled_at_once(stage, both=True)
 
 
 @quiet("threshold-missed", "level")

@@ -66,5 +66,5 @@ LATE_CLOCK = Cause(
     (LEARNT_FIRINGS, CLOCK_STEPS),
     springs_from=FROM_A_STALL,
     about="An event came more than two steps of the clock after its time.",
-    quiet="what a jump of the clock brings at once.",
+    quiet="what a jump of the clock brings at once; what keeps its interval though the clock was set.",
 )

@@ -37,14 +37,14 @@ class Changes(NamedTuple):
 
 def find(scene: Scene) -> Iterator[Found]:
     """Yield levels crossed unseen. Cost: for each event, the numbers that changed just before it first came, each looked up
-    before a few more of its sends.
+    before a few more of its sends; for each of several senders, its own numbers.
     """
     take = scene.take
     if not len(take.tables["watch"]):
         return
     numbers = _Numbers(scene)
-    for peer, event, sends in _events(scene):
-        for number in numbers.crossing(peer, sends):
+    for peer, event, sends, alone in _events(scene):
+        for number in numbers.candidates(peer, sends, alone):
             changes = numbers.changes(number)
             if changes is not None and len(sends) <= MOST_SENDS_A_CHANGE * len(changes.rows):
                 missed = _missed(scene, changes, sends)
@@ -64,6 +64,9 @@ class _Numbers:
         self._frames = take.frames.rows_of_lines(table["p"], table["line"]).astype(np.int64)
         self._codes, first = factorised(table["p"], table["o"], table["name"])
         self._peers = np.asarray(table["p"])[first]
+        self._of_owner: dict[tuple[int, int], list[int]] = {}
+        for number, owner in enumerate(zip(self._peers.tolist(), np.asarray(table["o"])[first].tolist(), strict=True)):
+            self._of_owner.setdefault(owner, []).append(number)
         self._groups = Groups(self._codes, len(first))
         order = self._groups.order.astype(np.int64)
         self._keys = self._codes[order] * (count + 1) + order
@@ -98,6 +101,18 @@ class _Numbers:
             left, bounds = left[good], bounds[:, good]
         return left.tolist()
 
+    def candidates(self, peer: int, sends: Array, alone: bool) -> list[int]:
+        """Return the numbers an event may follow: its sender's own where one fits, else, if it sends `alone`, all that fit.
+
+        What one of several senders leaves out another may send, so that only its own numbers tell.
+        """
+        senders = np.asarray(self._take.tables["send"]["o"])[sends]
+        own = self._of_owner.get((peer, int(senders[0])), []) if (senders == senders[0]).all() else []
+        if not alone:
+            return own
+        fitting = self.crossing(peer, sends)
+        return [number for number in fitting if number in own] or fitting
+
     def changes(self, number: int) -> Changes | None:
         """Return the changes of a number that takes more than two values, None of any other."""
         if number not in self._known:
@@ -112,17 +127,30 @@ def _number(value: object) -> float:
     return float(value) if isinstance(value, int | float) and not isinstance(value, bool) else float("nan")
 
 
-def _events(scene: Scene) -> Iterator[tuple[int, int, Array]]:
-    """Yield (peer, event, sends) of events that do not come by themselves, often enough to learn from."""
+def _events(scene: Scene) -> Iterator[tuple[int, int, Array, bool]]:
+    """Yield (peer, event, sends, whether these are all of them) of events that do not come by themselves, often enough to
+    learn from; where several objects send one, each object's sends too.
+    """
     take = scene.take
     table = take.tables["send"]
     away = [take.code(name) for name in ("tick", "timer", "input", "zone", "clock")]
     rows = np.flatnonzero(~np.isin(np.asarray(table["via"]), away) & scene.in_play(take.sends.frame))
-    codes, first = factorised(np.asarray(table["p"])[rows], np.asarray(table["ev"])[rows])
-    groups = Groups(codes, len(first))
-    for number in np.flatnonzero(groups.sizes() >= scene[LEVEL_CROSSINGS]).tolist():
-        sends = rows[groups.rows(number)]
-        yield int(table["p"][sends[0]]), int(table["ev"][sends[0]]), sends
+    least = scene[LEVEL_CROSSINGS]
+    for sends in _parted(rows, least, *(np.asarray(table[name])[rows] for name in ("p", "ev"))):
+        peer, event = int(table["p"][sends[0]]), int(table["ev"][sends[0]])
+        yield peer, event, sends, True
+        senders = np.asarray(table["o"])[sends]
+        if (senders != senders[0]).any():
+            yield from ((peer, event, part, False) for part in _parted(sends, least, senders))
+
+
+def _parted(rows: Array, least: float, *columns: Array) -> Iterator[Array]:
+    """Yield the rows of each group that has enough of them, ascending."""
+    if len(rows):
+        codes, first = factorised(*columns)
+        groups = Groups(codes, len(first))
+        for number in np.flatnonzero(groups.sizes() >= least).tolist():
+            yield rows[groups.rows(number)]
 
 
 def _missed(scene: Scene, changes: Changes, sends: Array) -> tuple[Array, Array, float, bool] | None:

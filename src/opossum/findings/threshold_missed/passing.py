@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from math import exp, lgamma, log, log1p
 from typing import NamedTuple
 
 import numpy as np
@@ -22,6 +23,13 @@ CLOCK_STEPS = Threshold("clock_steps", 2.0, "steps of the clock", "a check in ev
 
 LEARNT_SHARE = 0.6
 """An event belongs to a time of day only if it came at most of its passings."""
+
+BY_CHANCE = 0.01
+"""Firings that would fall together so closely by chance this often, at one time of any, belong to none."""
+
+FARTHEST_ASTRAY = 0.25
+"""What comes later than this share of a day, hour or quarter after its time did not come for it."""
+MOST_ASTRAY = 0.1
 
 PERIODS = (("day", DAY), ("hour", 3600.0), ("quarter", 900.0))
 MOST_PASSINGS = 10_000
@@ -118,6 +126,9 @@ def _step_of(scene: Scene, peer: int, clock: Clock) -> float:
 def _learnt(scene: Scene, peer: int, clock: Clock, sends: Array, at: Array, step: float) -> Passing | None:
     """Return the passings of the time of day, hour or quarter at which an event came at most of the times, or None."""
     width = max(scene[CLOCK_STEPS] * step, 1e-6)
+    sent_ns = scene.once(frame_times).told_of("send", sends)
+    if _by_time(clock, sent_ns, width, EARLY_FRAMES * scene.once(frame_times).usual_ns[peer]):
+        return None
     for name, period in PERIODS:
         place = np.sort(np.remainder(at, period))
         turned = np.concatenate((place, place + period))
@@ -125,11 +136,47 @@ def _learnt(scene: Scene, peer: int, clock: Clock, sends: Array, at: Array, step
         best = int(np.argmax(inside))
         if inside[best] < scene[LEARNT_FIRINGS] or inside[best] < LEARNT_SHARE * len(place):
             continue
+        if _chance(len(place), int(inside[best]), width / period) > BY_CHANCE:
+            continue
+        # what a jump of the clock brings comes at any time of day
+        set_here = _set_within(clock, sent_ns, EARLY_FRAMES * scene.once(frame_times).usual_ns[peer])
+        beside = np.remainder(at[~set_here] - turned[best] + width, period) - width
+        if (beside > FARTHEST_ASTRAY * period).sum() > MOST_ASTRAY * len(place):
+            continue
         moment = float(_round_time(turned[best], width, period))
         found = _joined(scene, peer, clock, sends, moment, name, period, step)
         if _mostly_come(scene, found):
             return found
     return None
+
+
+def _chance(firings: int, together: int, share: float) -> float:
+    """Return how many windows of a share of the period are expected to hold so many of the firings by chance.
+
+    Each firing opens one, and the others fall into it by the binomial distribution.
+    """
+    others, needed = firings - 1, together - 1
+    if share >= 1.0:
+        return float(firings)
+    log_ways = lgamma(others + 1) - lgamma(needed + 1) - lgamma(others - needed + 1)
+    return firings * exp(log_ways + needed * log(share) + (others - needed) * log1p(-share))
+
+
+def _set_within(clock: Clock, sent_ns: Array, within_ns: float) -> Array:
+    """Return a boolean array (n,): the clock was set just before that time."""
+    sets = clock.begin_ns[clock.jump != 0.0]
+    last = np.concatenate(([-np.inf], sets.astype(np.float64)))[np.searchsorted(sets, sent_ns, "right")]
+    return sent_ns - last <= within_ns
+
+
+def _by_time(clock: Clock, sent_ns: Array, width: float, near_ns: float) -> bool:
+    """Say whether firings keep their interval where the clock was set between them: they follow the time that runs."""
+    spans = np.diff(sent_ns)
+    sets = clock.begin_ns[np.abs(clock.jump) > width]
+    across = np.searchsorted(sets, sent_ns[1:], "right") > np.searchsorted(sets, sent_ns[:-1], "right")
+    if not across.any() or across.all():
+        return False
+    return bool((np.abs(spans[across] - np.median(spans[~across])) <= near_ns).any())
 
 
 def _round_time(earliest: float, width: float, period: float) -> float:

@@ -19,6 +19,9 @@ from opossum.take.recording import Recording
 MOST_MARKS = 1000
 """Marks of one clip that are looked at."""
 
+SAME_PLACE_S = 0.0005
+"""A send that tells a mark's place to this, in seconds into the clip, is that mark's, however far beside it it came."""
+
 MOST_EMPTY_ROUNDS = 16
 """A clip that went round so much more often than marks came is not taken to go round at all."""
 
@@ -78,7 +81,8 @@ def build_marks(recording: Recording, holds: Holds, plays: Plays, play_ids: IdIn
     fired, of_play = fired[of_play >= 0], of_play[of_play >= 0]
     place = (holds.game_times(np.asarray(sends["p"])[fired], np.asarray(sends["t"])[fired]) - begin[of_play]) / 1e9
     place = place * rate[of_play] + first[of_play]
-    entry, turn = _entries_of(play, name, seconds, of_play, np.asarray(sends["mark"])[fired], place, length)
+    told = np.asarray(sends["pos"], np.float64)[fired]
+    entry, turn = _entries_of(play, name, seconds, of_play, np.asarray(sends["mark"])[fired], place, told, length)
     rounds = np.zeros(len(table), np.int64)
     np.maximum.at(rounds, of_play[entry >= 0], turn[entry >= 0])
     sizes = rounds[play] + 1
@@ -145,9 +149,13 @@ def _reached(
 
 
 def _entries_of(
-    play: Array, name: Array, seconds: Array, of_play: Array, mark: Array, place: Array, length: Array
+    play: Array, name: Array, seconds: Array, of_play: Array, mark: Array, place: Array, told: Array, length: Array
 ) -> tuple[Array, Array]:
-    """Return (entry of the planned marks or -1, round) of each send that a mark made."""
+    """Return (entry of the planned marks or -1, round) of each send that a mark made.
+
+    Of the marks of its name it is the one whose place it tells (`told`, NaN where it tells none), else the nearest in time.
+    Where sends for several marks all tell one place, that tells nothing.
+    """
     count = len(of_play)
     entry, turn = np.full(count, -1, np.int64), np.zeros(count, np.int64)
     if not count or not len(play):
@@ -160,8 +168,9 @@ def _entries_of(
     groups = planned[runs.order[runs.starts]]
     size[groups], start[groups] = runs.sizes, runs.starts
     known = np.flatnonzero(size[came] > 0)
-    # a mark that comes more often than it stands in the clip shows that the clip goes round
     comes = np.bincount(came[known], minlength=len(size))
+    told = np.where((_places_told(came, told, len(size)) >= np.minimum(size, comes))[came], told, np.nan)
+    # a mark that comes more often than it stands in the clip shows that the clip goes round
     round_and_round = np.zeros(len(length), bool)
     round_and_round[of_play[known[comes[came[known]] > size[came[known]]]]] = True
     loops = round_and_round & np.isfinite(length) & (length > LEAST_LENGTH_S)
@@ -173,11 +182,19 @@ def _entries_of(
         rounds = np.maximum(np.rint((place[mine] - seconds[other]) / spare), 0).astype(np.int64)
         turned = np.where(rounds > 0, np.where(np.isfinite(spare), spare, 0.0) * rounds, 0.0)
         off = np.abs(place[mine] - seconds[other] - turned)
+        off[np.abs(told[mine] - seconds[other]) <= SAME_PLACE_S] = -1.0
         nearer = off < best[mine]
         best[mine[nearer]], entry[mine[nearer]], turn[mine[nearer]] = off[nearer], other[nearer], rounds[nearer]
     many = np.bincount(of_play, minlength=len(length))
     turn[turn > 4 * many[of_play] + MOST_EMPTY_ROUNDS] = 0
     return entry, turn
+
+
+def _places_told(came: Array, told: Array, groups: int) -> Array:
+    """Return int64 (groups,): how many different places in the clip the sends (n,) of each group tell; none counts as one."""
+    place = np.rint(np.clip(np.nan_to_num(told, nan=-1.0), -1.0, 1e9) / SAME_PLACE_S).astype(np.int64)
+    _, some = factorised(came, place)
+    return np.bincount(came[some], minlength=groups)
 
 
 def mark_names(marks: Marks, rows: Array) -> list[str]:
