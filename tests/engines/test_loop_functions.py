@@ -14,7 +14,6 @@ from opossum.take.opening import open_any
 from opossum.take.take import Take
 from opossum_recorder import Recorder
 from opossum_recorder.effects import Effects
-from opossum_recorder.engines import loop_functions
 from opossum_recorder.engines.game_loop import EVERY, LEAST_SEEN, MOST_CLOSE, MOST_STEPS, SELDOM, WATCHED, GameLoop
 from opossum_recorder.engines.loop_functions import LOOK_AT_CLOCK, MOST_NS, LoopFunctions
 from opossum_recorder.engines.names import ObjectNames
@@ -226,15 +225,6 @@ def test_what_a_loop_calls_once_a_frame_is_recorded_once_it_is_known(tmp_path, g
     sends = [take.via_of_send(send) for send in range(len(take.tables["send"]))]
     assert sends == ["tick"] * (40 - WATCHED)
     assert {int(effect) for effect in take.calls.effect} >= {0, 1}
-
-
-@pytest.mark.parametrize("most", [1, 2])
-def test_owners_that_were_forgotten_are_recorded_all_the_same(tmp_path, game, monkeypatch, most):
-    """Two bakers, where the way of recording is kept for fewer, and for as many."""
-    monkeypatch.setattr(loop_functions, "MOST_OWNERS", most)
-    bakers = {(owner, "Baker.update", "frame of run") for owner in ("baker#1", "baker#2")}
-    take = played(tmp_path, game.run)
-    assert all(bakers < told for told in called(take, range(WATCHED, 40)))
 
 
 def test_another_loop_is_another_tick(tmp_path, game):

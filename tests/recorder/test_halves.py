@@ -14,11 +14,10 @@ import threading
 import time
 from pathlib import Path
 from types import SimpleNamespace
-from typing import Any
 
 import pytest
 
-from opossum_recorder import Recorder, halves, inner, loop_turns
+from opossum_recorder import Recorder, halves, inner
 
 DRIVE = """
 import sys, threading
@@ -193,45 +192,6 @@ def test_where_measuring_or_asking_fails_a_record_is_lost_and_no_more(half):
     assert recorder.lost == 1 and recorder.moves_since_s is not None
     recorder.idle()
     assert recorder.lost == 2 and recorder.moves_since_s is None
-
-
-@pytest.mark.parametrize("pure", [True, False], ids=["Python", "built"])
-def test_a_turn_of_a_loop_is_one_send(tmp_path, pure):
-    """It begins with a frame, with what it has called already, and with another loop; within a call, nothing is of a turn."""
-    kitchen, menu, helper = compile("1", "a", "eval"), compile("1", "a", "eval"), compile("2", "b", "eval")
-    elsewhere: list[int] = []
-    with Recorder(tmp_path / "a.flow.jsonl", watch_after=0) as recorder:
-        turns = (loop_turns.LoopTurns if pure else halves.LoopTurns)(recorder, elsewhere)
-        turns.stands_for(kitchen, "frame of kitchen")
-        turns.stands_for(kitchen, "another name")
-        turns.stands_for(menu, "frame of menu")
-        assert (turns.event_of(kitchen), turns.event_of(helper)) == ("frame of kitchen", "")
-        begun = []
-
-        def takes(caller: Any, function: int = 1, owner: int = 0) -> bool:
-            taken = turns.takes(caller, function, owner)
-            begun.append(turns.sends[-1] if turns.sends else 0)
-            return taken
-
-        assert not takes(helper) and begun == [0]
-        assert takes(kitchen) and takes(kitchen, 2) and takes(kitchen, 2, 7) and begun[1:] == [1, 1, 1]
-        assert takes(kitchen, 2) and takes(kitchen) and begun[4:] == [2, 2]
-        assert takes(menu, 3) and takes(kitchen, 4) and begun[6:] == [3, 4]
-        # two loops that are called the same are one, wherever their names come from
-        turns.stands_for(helper, "".join(["frame ", "of kitchen"]))
-        assert takes(helper, 6) and begun[8:] == [4]
-        turns.begin_frame()
-        assert turns.sends == []
-        with recorder.call(4, None, "oven#1", "Oven.bake"):
-            assert not takes(kitchen, 5)
-        elsewhere.append(1)
-        assert not takes(kitchen, 5) and not turns.sends
-        elsewhere.clear()
-        assert takes(kitchen, 4) and turns.sends == [5]
-    told = [json.loads(line) for line in (tmp_path / "a.flow.jsonl").read_text().splitlines()]
-    assert [(line["ev"].removeprefix("frame of "), line["via"]) for line in told if line["k"] == "send"] == [
-        (name, "tick") for name in ("kitchen", "kitchen", "menu", "kitchen", "kitchen")
-    ]
 
 
 @pytest.mark.skipif(not built(), reason="the half in C is not built")

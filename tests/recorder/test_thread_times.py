@@ -12,6 +12,7 @@ from typing import Any
 import pytest
 
 from opossum_recorder import halves, thread_times
+from opossum_recorder.thread_times import LITTLE_NS, QUIET_NS, READY_EVERY_NS
 
 HALVES = [thread_times.ThreadTimes, halves.ThreadTimes]
 
@@ -107,19 +108,89 @@ def test_without_what_linux_tells_waiting_is_not_known(monkeypatch, tmp_path):
     assert times.end()[2] == -1
 
 
+class Machine:
+    """Stands in for what Linux tells: time passes as it is let, and the thread has waited as long as is said."""
+
+    def __init__(self, monkeypatch) -> None:
+        self.now = self.ran = self.ready = 0
+        self.asked: list[str] = []
+        monkeypatch.setattr(thread_times, "now_ns", lambda: self.now)
+        monkeypatch.setattr(time, "thread_time_ns", lambda: self.ran)
+        monkeypatch.setattr(thread_times, "switches", lambda: self._told("switches", (len(self.asked), 0)))
+        monkeypatch.setattr(thread_times.ThreadTimes, "_ready", lambda _: self._told("ready", self.ready))
+
+    def _told(self, what: str, told: Any) -> Any:
+        self.asked.append(what)
+        return told
+
+    def passes(self, ns: int, ran: int = 0, waited: int = 0) -> None:
+        """Let time pass, in which the thread ran and waited for so long."""
+        self.now, self.ran, self.ready = self.now + ns, self.ran + ran, self.ready + waited
+
+    def stretch(self, times: Any, ns: int, ran: int, waited: int = 0) -> tuple[int, int, int]:
+        """Measure one stretch."""
+        self.asked.clear()
+        times.begin()
+        self.passes(ns, ran, waited)
+        told: tuple[int, int, int] = times.end()
+        return told
+
+
 @pytest.mark.parametrize(
     ("after", "asked"), [((7, 2), 1), ((7, 3), 2), ((8, 2), 2), (thread_times.UNKNOWN, 2)], ids=str
 )
 def test_who_was_not_switched_is_not_asked_how_long_it_waited(monkeypatch, after, asked):
     """It did not wait; asking is the dearest part."""
     before = thread_times.UNKNOWN if after == thread_times.UNKNOWN else (7, 2)
-    told, reads = [before, after], []
+    told, machine = [before, after], Machine(monkeypatch)
     monkeypatch.setattr(thread_times, "switches", lambda: told.pop(0))
-    monkeypatch.setattr(thread_times.ThreadTimes, "_ready", lambda self: reads.append(1) or 5)
-    times = thread_times.ThreadTimes()
-    times.begin()
-    times.end()
-    assert len(reads) == asked
+    machine.stretch(thread_times.ThreadTimes(), 10**7, 10**6)
+    assert machine.asked.count("ready") == asked
+
+
+@pytest.mark.parametrize(("lost", "asked"), [(LITTLE_NS - 1, False), (LITTLE_NS, True)])
+def test_a_stretch_of_which_little_was_lost_is_not_looked_into(monkeypatch, lost, asked):
+    """What the thread did not run of it may be anything, and tells nothing."""
+    machine, times = Machine(monkeypatch), thread_times.ThreadTimes()
+    told = machine.stretch(times, 10**7, 10**7 - lost, waited=lost // 2)
+    assert told == (10**7 - lost, 10**7, lost // 2 if asked else -1)
+    assert machine.asked[2:] == (["switches", "ready"] if asked else [])
+
+
+@pytest.mark.parametrize(
+    ("passed", "waited", "asked"),
+    [
+        (READY_EVERY_NS - 1, QUIET_NS, False),
+        (READY_EVERY_NS, 0, True),
+        (10**6, QUIET_NS + 1, False),
+    ],
+    ids=["lately", "long ago", "just before"],
+)
+def test_how_long_a_quiet_thread_waited_is_asked_now_and_then(monkeypatch, passed, waited, asked):
+    """One that waited more from one asking to the next is asked at every beginning from then on, until it does not."""
+    machine, times = Machine(monkeypatch), thread_times.ThreadTimes()
+    assert machine.stretch(times, 0, 0) and machine.asked == ["ready", "switches"]
+    machine.passes(passed, waited=waited)
+    machine.stretch(times, 0, 0)
+    assert ("ready" in machine.asked) is asked
+    machine.passes(READY_EVERY_NS)
+    machine.stretch(times, 0, 0)
+    assert machine.asked[0] == "ready"
+    machine.stretch(times, 0, 0)
+    assert ("ready" in machine.asked) is (waited > QUIET_NS)
+    machine.stretch(times, 0, 0)
+    assert machine.asked == ["switches"]
+
+
+def test_what_a_quiet_thread_waits_in_a_stretch_is_told(monkeypatch):
+    """Though it was not asked as that began: no more than the thread did not run."""
+    machine, times = Machine(monkeypatch), thread_times.ThreadTimes()
+    machine.stretch(times, 0, 0)
+    machine.passes(10**6, waited=QUIET_NS)
+    assert machine.stretch(times, 30 * 10**6, 10**6, waited=28 * 10**6)[2] == 29 * 10**6
+    # it waited, and is asked as the next begins
+    assert machine.stretch(times, 30 * 10**6, 10**6, waited=10**6)[2] == 10**6
+    assert machine.asked == ["ready", "switches", "switches", "ready"]
 
 
 def test_a_stretch_is_told_as_fields(times):

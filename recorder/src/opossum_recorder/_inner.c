@@ -23,6 +23,7 @@
 #define MOST_PENDING 512
 #define MOST_TEXTS 50000
 #define LONGEST_NAME 1000 /* longer texts are cut, and not remembered */
+#define MOST_OWNERS 4096
 #define MOST_CHANGES (1LL << 40)
 #define LARGEST_NUMBER 1000000000000LL
 #define ROOM 512 /* bytes of a line beside its texts */
@@ -88,13 +89,22 @@ typedef struct {
 typedef struct {
 	PyObject_HEAD
 	vectorcallfunc vectorcall;
+	LoopTurns *turns;
+	PyObject *function, *number, *known, *owner, *runs, *find, *weak;
+	char is_method;
+} LoopFunction;
+
+typedef struct {
+	PyObject_HEAD
+	vectorcallfunc vectorcall;
 	Inner *inner;
 	PyObject *sends, *tail, *method, *slow, *name;
 	Sample *sample;
 } Runner;
 
 static PyObject *run(PyObject *, PyObject *const *, size_t, PyObject *);
-static PyTypeObject *call_type, *sample_type, *runner_type, *context_type, *inner_type;
+static PyObject *call_in_turn(PyObject *, PyObject *const *, size_t, PyObject *);
+static PyTypeObject *call_type, *sample_type, *runner_type, *context_type, *inner_type, *turns_type, *function_type;
 static PyObject *quote, *data_text, *error_text, *field_text, *step_texts, *thread_suffix, *perf_counter_ns;
 static PyObject *attributes_name, *asked_name, *read_name, *look_again_name, *idle_name, *send_name, *tick_text, *by_via;
 
@@ -1097,27 +1107,62 @@ static int begin_turn(LoopTurns *self, PyObject *event)
 	return failed ? -1 : 0;
 }
 
-static PyObject *turns_takes(LoopTurns *self, PyObject *const *args, Py_ssize_t count)
+/* Whether a call of a function (`number`: its code's identity) is one of a turn; never an error. */
+static int takes(LoopTurns *self, PyObject *caller, PyObject *number, PyObject *owner)
 {
-	PyObject *event = count == 3 ? event_of(self, args[0]) : NULL, *called;
+	PyObject *event = event_of(self, caller), *called;
 	if (!event || PyObject_Size(self->elsewhere)) {
 		PyErr_Clear();
-		Py_RETURN_FALSE;
+		return 0;
 	}
 	Thread *thread = this_thread(self->inner);
-	if (!thread || thread->count || !(called = PyTuple_Pack(2, args[1], args[2]))) {
+	if (!thread || thread->count || !(called = PyTuple_Pack(2, number, owner))) {
 		PyErr_Clear();
-		Py_RETURN_FALSE;
+		return 0;
 	}
 	int another = !PyList_GET_SIZE(self->sends) || !self->event || PyUnicode_Compare(event, self->event);
 	if (!another) another = PySet_Contains(self->ran, called);
 	int failed = another < 0 || (another && begin_turn(self, event) < 0) || PySet_Add(self->ran, called) < 0;
 	Py_DECREF(called);
-	if (failed) {
-		forget_error();
-		Py_RETURN_FALSE;
+	if (failed) forget_error();
+	return !failed;
+}
+
+static PyObject *turns_takes(LoopTurns *self, PyObject *const *args, Py_ssize_t count)
+{
+	if (count != 3) {
+		PyErr_SetString(PyExc_TypeError, "the caller's code, a function's and an owner's identity are needed");
+		return NULL;
 	}
-	Py_RETURN_TRUE;
+	return PyBool_FromLong(takes(self, args[0], args[1], args[2]));
+}
+
+static PyObject *turns_function(LoopTurns *self, PyObject *const *args, Py_ssize_t count)
+{
+	PyObject *code = count == 5 ? PyObject_GetAttrString(args[0], "__code__") : NULL;
+	if (!code || !PyDict_Check(args[2]) || !PyUnicode_Check(args[3])) {
+		Py_XDECREF(code);
+		if (!PyErr_Occurred())
+			PyErr_SetString(PyExc_TypeError, "a function, if it is a method, who is known, an owner and who finds are needed");
+		return NULL;
+	}
+	LoopFunction *made = PyObject_GC_New(LoopFunction, function_type);
+	if (made) {
+		made->vectorcall = call_in_turn;
+		made->turns = (LoopTurns *)Py_NewRef((PyObject *)self);
+		made->function = Py_NewRef(args[0]);
+		made->is_method = PyObject_IsTrue(args[1]) == 1;
+		made->known = Py_NewRef(args[2]);
+		made->owner = Py_NewRef(args[3]);
+		made->find = Py_NewRef(args[4]);
+		made->number = PyLong_FromVoidPtr(code);
+		made->runs = PyDict_New();
+		made->weak = NULL;
+		PyObject_GC_Track((PyObject *)made);
+		if (!made->number || !made->runs) Py_CLEAR(made);
+	}
+	Py_DECREF(code);
+	return (PyObject *)made;
 }
 
 static PyObject *turns_new(PyTypeObject *type, PyObject *args, PyObject *keywords)
@@ -1148,6 +1193,107 @@ static void turns_dealloc(LoopTurns *self)
 	Py_XDECREF(self->sends);
 	Py_XDECREF(self->event);
 	type->tp_free((PyObject *)self);
+	Py_DECREF(type);
+}
+
+/* --- a loop's functions: see loop_turns.py --------------------------------------------------------------- */
+
+/* What runs a function for the owner whose identity this is (`first`; NULL: for its module), a new reference. */
+static PyObject *runner_of(LoopFunction *self, PyObject *first, PyObject *identity)
+{
+	if (!self->runs || !self->find) return NULL; /* the interpreter ends */
+	PyObject *known = first ? PyDict_GetItemWithError(self->known, identity) : NULL;
+	PyObject *name = first ? NULL : self->owner;
+	if (known && PyTuple_Check(known) && PyTuple_GET_SIZE(known) == 2) name = PyTuple_GET_ITEM(known, 1);
+	PyObject *runner = name ? PyDict_GetItemWithError(self->runs, name) : NULL;
+	if (runner) return Py_NewRef(runner);
+	if (PyErr_Occurred()) return NULL;
+	PyObject *found = PyObject_CallOneArg(self->find, first ? first : Py_None);
+	if (found && PyTuple_Check(found) && PyTuple_GET_SIZE(found) == 2) {
+		if (PyDict_GET_SIZE(self->runs) >= MOST_OWNERS) PyDict_Clear(self->runs);
+		if (PyDict_SetItem(self->runs, PyTuple_GET_ITEM(found, 0), PyTuple_GET_ITEM(found, 1)) == 0)
+			runner = Py_NewRef(PyTuple_GET_ITEM(found, 1));
+	}
+	Py_XDECREF(found);
+	return runner;
+}
+
+/* Recorded where it is called in a turn; else, and where that fails, as the game wrote it. */
+static PyObject *call_in_turn(PyObject *callable, PyObject *const *args, size_t count, PyObject *keywords)
+{
+	LoopFunction *self = (LoopFunction *)callable;
+	PyFrameObject *frame = PyEval_GetFrame();
+	PyObject *caller = frame ? (PyObject *)PyFrame_GetCode(frame) : NULL, *runner = NULL, *identity = NULL;
+	if (caller && event_of(self->turns, caller)) {
+		PyObject *first = self->is_method && PyVectorcall_NARGS(count) ? args[0] : NULL;
+		identity = PyLong_FromVoidPtr(first);
+		if (identity && takes(self->turns, caller, self->number, identity)) runner = runner_of(self, first, identity);
+		if (PyErr_Occurred()) forget_error();
+	}
+	Py_XDECREF(caller);
+	Py_XDECREF(identity);
+	PyObject *result = PyObject_Vectorcall(runner ? runner : self->function, args, count, keywords);
+	Py_XDECREF(runner);
+	return result;
+}
+
+static PyObject *function_bound(PyObject *self, PyObject *thing, PyObject *kind)
+{
+	return thing && thing != Py_None ? PyMethod_New(self, thing) : Py_NewRef(self);
+}
+
+/* Whatever is asked of it, also of which class it is, is the function's own. */
+static PyObject *function_attribute(PyObject *self, PyObject *name)
+{
+	if (PyUnicode_Check(name)
+		&& (!PyUnicode_CompareWithASCIIString(name, "opossum_plain") || !PyUnicode_CompareWithASCIIString(name, "__reduce_ex__")))
+		return PyObject_GenericGetAttr(self, name);
+	return PyObject_GetAttr(((LoopFunction *)self)->function, name);
+}
+
+static int function_set(PyObject *self, PyObject *name, PyObject *value)
+{
+	return PyObject_SetAttr(((LoopFunction *)self)->function, name, value);
+}
+
+static PyObject *function_text(PyObject *self) { return PyObject_Repr(((LoopFunction *)self)->function); }
+
+/* As functions are: by their name, to be found in their module. */
+static PyObject *function_reduced(LoopFunction *self, PyObject *protocol)
+{
+	return PyObject_GetAttrString(self->function, "__qualname__");
+}
+
+static int function_traverse(LoopFunction *self, visitproc visit, void *arg)
+{
+	Py_VISIT(Py_TYPE(self));
+	Py_VISIT((PyObject *)self->turns);
+	Py_VISIT(self->function);
+	Py_VISIT(self->known);
+	Py_VISIT(self->runs);
+	Py_VISIT(self->find);
+	return 0;
+}
+
+static int function_clear(LoopFunction *self)
+{
+	Py_CLEAR(self->runs);
+	Py_CLEAR(self->find);
+	return 0;
+}
+
+static void function_dealloc(LoopFunction *self)
+{
+	PyTypeObject *type = Py_TYPE(self);
+	PyObject_GC_UnTrack((PyObject *)self);
+	if (self->weak) PyObject_ClearWeakRefs((PyObject *)self);
+	function_clear(self);
+	Py_XDECREF((PyObject *)self->turns);
+	Py_XDECREF(self->function);
+	Py_XDECREF(self->known);
+	Py_XDECREF(self->owner);
+	Py_XDECREF(self->number);
+	PyObject_GC_Del(self);
 	Py_DECREF(type);
 }
 
@@ -1210,11 +1356,25 @@ static PyType_Spec sample_spec = {"opossum_recorder._inner.Sample", sizeof(Sampl
 
 static PyMethodDef turns_methods[] = {
 	METHOD("stands_for", turns_stands_for, METH_FASTCALL), METHOD("event_of", turns_event_of, METH_O),
-	METHOD("begin_frame", turns_begin_frame, METH_NOARGS), METHOD("takes", turns_takes, METH_FASTCALL), {NULL}};
+	METHOD("begin_frame", turns_begin_frame, METH_NOARGS), METHOD("takes", turns_takes, METH_FASTCALL),
+	METHOD("function", turns_function, METH_FASTCALL), {NULL}};
 static PyMemberDef turns_members[] = {{"sends", T_OBJECT, offsetof(LoopTurns, sends), READONLY, NULL}, {NULL}};
 static PyType_Slot turns_slots[] = {{Py_tp_methods, turns_methods}, {Py_tp_members, turns_members},
 	{Py_tp_new, turns_new}, {Py_tp_dealloc, turns_dealloc}, {0, NULL}};
 static PyType_Spec turns_spec = {"opossum_recorder._inner.LoopTurns", sizeof(LoopTurns), 0, Py_TPFLAGS_DEFAULT, turns_slots};
+
+static PyMethodDef function_methods[] = {METHOD("__reduce_ex__", function_reduced, METH_O), {NULL}};
+static PyMemberDef function_members[] = {{"opossum_plain", T_OBJECT, offsetof(LoopFunction, function), READONLY, NULL},
+	{"__weaklistoffset__", T_PYSSIZET, offsetof(LoopFunction, weak), READONLY, NULL},
+	{"__vectorcalloffset__", T_PYSSIZET, offsetof(LoopFunction, vectorcall), READONLY, NULL}, {NULL}};
+static PyType_Slot function_slots[] = {{Py_tp_methods, function_methods}, {Py_tp_members, function_members},
+	{Py_tp_call, PyVectorcall_Call}, {Py_tp_descr_get, function_bound}, {Py_tp_getattro, function_attribute},
+	{Py_tp_setattro, function_set}, {Py_tp_repr, function_text}, {Py_tp_traverse, function_traverse},
+	{Py_tp_clear, function_clear}, {Py_tp_dealloc, function_dealloc}, {0, NULL}};
+static PyType_Spec function_spec = {"opossum_recorder._inner.LoopFunction", sizeof(LoopFunction), 0,
+	Py_TPFLAGS_DEFAULT | Py_TPFLAGS_HAVE_GC | Py_TPFLAGS_HAVE_VECTORCALL | Py_TPFLAGS_METHOD_DESCRIPTOR
+		| Py_TPFLAGS_DISALLOW_INSTANTIATION,
+	function_slots};
 
 static PyMemberDef runner_members[] = {{"__name__", T_OBJECT, offsetof(Runner, name), 0, NULL},
 	{"__wrapped__", T_OBJECT, offsetof(Runner, method), READONLY, NULL},
@@ -1236,7 +1396,7 @@ static struct PyModuleDef module = {PyModuleDef_HEAD_INIT, "opossum_recorder._in
 
 PyMODINIT_FUNC PyInit__inner(void)
 {
-	PyObject *made = PyModule_Create(&module), *turns_type = NULL;
+	PyObject *made = PyModule_Create(&module);
 	if (!made) return NULL;
 	quote = taken_from("opossum_recorder.encoding", "quoted");
 	data_text = taken_from("opossum_recorder.encoding", "data_text");
@@ -1254,13 +1414,14 @@ PyMODINIT_FUNC PyInit__inner(void)
 	tick_text = PyUnicode_InternFromString("tick");
 	by_via = Py_BuildValue("(s)", "via");
 	inner_type = (PyTypeObject *)PyType_FromSpec(&inner_spec);
-	turns_type = PyType_FromSpec(&turns_spec);
+	turns_type = (PyTypeObject *)PyType_FromSpec(&turns_spec);
+	function_type = (PyTypeObject *)PyType_FromSpec(&function_spec);
 	call_type = (PyTypeObject *)PyType_FromSpec(&call_spec);
 	sample_type = (PyTypeObject *)PyType_FromSpec(&sample_spec);
 	runner_type = (PyTypeObject *)PyType_FromSpec(&runner_spec);
 	context_type = (PyTypeObject *)PyType_FromSpec(&context_spec);
 	if (PyErr_Occurred() || PyModule_AddObjectRef(made, "Inner", (PyObject *)inner_type) < 0
-		|| PyModule_AddObjectRef(made, "LoopTurns", turns_type) < 0
+		|| PyModule_AddObjectRef(made, "LoopTurns", (PyObject *)turns_type) < 0
 		|| PyModule_AddObjectRef(made, "Call", (PyObject *)call_type) < 0
 		|| PyModule_AddObjectRef(made, "FrameContext", (PyObject *)context_type) < 0
 		|| PyModule_AddObjectRef(made, "Sample", (PyObject *)sample_type) < 0) {

@@ -21,12 +21,16 @@
 
 #define SCHEDSTAT "/proc/thread-self/schedstat"
 #define LONGEST 80 /* bytes that its three numbers take at most */
+#define READY_EVERY_NS 100000000
+#define QUIET_NS 1000000
+#define LITTLE_NS 100000
 
 typedef struct {
 	PyObject_HEAD
 	unsigned long thread, file_thread; /* 0: none */
 	int file;
-	long long begun_ns, cpu_ns, ready_ns;
+	long long begun_ns, cpu_ns, ready_ns, ready_at_ns;
+	int busy; /* it waited for a processor lately */
 	PyObject *taken; /* NULL: nobody tells what a host took */
 	long long look_every_ns, looked_into_ns, look_at_ns;
 	long given_up, taken_from; /* how often it gave the processor up, and was taken from it; -1: unknown */
@@ -62,6 +66,14 @@ static long long ready(ThreadTimes *self)
 	return end == second ? -1 : told;
 }
 
+/* Remember how long the thread had waited by now. */
+static void keep_ready(ThreadTimes *self, long long told, long long now)
+{
+	self->busy = told - self->ready_ns > QUIET_NS;
+	self->ready_ns = told;
+	self->ready_at_ns = now + READY_EVERY_NS;
+}
+
 static void let_go(ThreadTimes *self)
 {
 	if (self->file >= 0) close(self->file);
@@ -72,7 +84,7 @@ static void let_go(ThreadTimes *self)
 static PyObject *times_begin(ThreadTimes *self, PyObject *nothing)
 {
 	unsigned long thread = PyThread_get_thread_ident();
-	long long now = self->taken ? now_of(CLOCK_MONOTONIC) : 0;
+	long long now = now_of(CLOCK_MONOTONIC);
 	if (self->taken && now >= self->look_at_ns) {
 		self->look_at_ns = now + self->look_every_ns;
 		PyObject *renewed = PyObject_CallMethod(self->taken, "renew", NULL);
@@ -83,9 +95,10 @@ static PyObject *times_begin(ThreadTimes *self, PyObject *nothing)
 		let_go(self);
 		self->file_thread = thread;
 		self->file = open(SCHEDSTAT, O_RDONLY | O_CLOEXEC);
+		self->busy = 1;
 	}
 	self->thread = thread;
-	self->ready_ns = ready(self);
+	if (self->busy || now >= self->ready_at_ns) keep_ready(self, ready(self), now);
 	switches(&self->given_up, &self->taken_from);
 	self->begun_ns = now_of(CLOCK_MONOTONIC);
 	self->cpu_ns = now_of(CLOCK_THREAD_CPUTIME_ID);
@@ -98,12 +111,16 @@ static int end_stretch(ThreadTimes *self, long long *cpu, long long *passed, lon
 	if (!self->thread || self->thread != PyThread_get_thread_ident()) return 0;
 	self->thread = 0;
 	*cpu = now_of(CLOCK_THREAD_CPUTIME_ID) - self->cpu_ns;
-	*passed = now_of(CLOCK_MONOTONIC) - self->begun_ns;
+	long long now = now_of(CLOCK_MONOTONIC);
+	*passed = now - self->begun_ns;
 	*waited = -1;
+	if (*passed - *cpu < LITTLE_NS) return 1;
 	switches(&given_up, &taken);
 	if (given_up != self->given_up || taken != self->taken_from || self->given_up < 0) {
 		long long told = ready(self);
 		if (told >= 0 && self->ready_ns >= 0) *waited = told - self->ready_ns;
+		if (*waited > *passed - *cpu) *waited = *passed - *cpu;
+		keep_ready(self, told, now);
 	}
 	if (given_up == self->given_up && self->given_up >= 0 && *passed - *cpu > *waited) *waited = *passed - *cpu;
 	return 1;

@@ -5,9 +5,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Sized
+import functools
+import sys
+from collections.abc import Callable, Sized
 from types import CodeType
-from typing import Protocol
+from typing import Any, Protocol
+
+MOST_OWNERS = 4096
+"""Owners of one function whose runs are kept ready."""
 
 
 class Sending(Protocol):
@@ -62,3 +67,39 @@ class LoopTurns:
             self._event = event
         self._ran.add(called)
         return True
+
+    def function(
+        self,
+        function: Callable[..., Any],
+        is_method: bool,
+        known: dict[int, tuple[Any, str]],
+        owner: str,
+        find: Callable[[Any], tuple[str, Callable[..., Any]]],
+    ) -> Callable[..., Any]:
+        """Return a function that is recorded where it is called in a turn, and is otherwise as the game wrote it.
+
+        `known`: what objects are called, by identity (see `ObjectNames.known`); `owner`: whose it is where it is no method;
+        `find` returns an object's name (None: the owner's) and what runs the function for it.
+        """
+        code_id = id(function.__code__)
+        runs: dict[str, Callable[..., Any]] = {}
+
+        @functools.wraps(function)
+        def recorded(*args: Any, **kwargs: Any) -> Any:
+            number = id(args[0]) if is_method and args else 0
+            if not self.takes(sys._getframe(1).f_code, code_id, number):
+                return function(*args, **kwargs)
+            named = known.get(number)
+            run = runs.get(owner if not number else named[1] if named is not None else "")
+            if run is None:
+                if len(runs) >= MOST_OWNERS:
+                    runs.clear()
+                try:
+                    name, run = find(args[0] if number else None)
+                except Exception:
+                    return function(*args, **kwargs)
+                runs[name] = run
+            return run(*args, **kwargs)
+
+        recorded.opossum_plain = function  # type: ignore[attr-defined]
+        return recorded

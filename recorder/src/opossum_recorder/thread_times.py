@@ -5,7 +5,9 @@ the two against each other.  Linux tells the second for each thread (`schedstat`
 Documentation/scheduler/sched-stats.rst); where it does not, it stays unknown.  A thread that gave the processor up not once
 (no voluntary switch, getrusage(2)) could have run all the time: then all it did not run is the machine's, also what a host
 took from a virtual machine, which `schedstat` does not count.  One from which it was not taken either has waited for
-nothing that `schedstat` could tell, and that file, the dearest of all this, is not asked.
+nothing that `schedstat` could tell, and that file, the dearest of all this (some 20 microseconds for a thread that has
+slept), is not asked.  Nor is it at every beginning: while a thread hardly waits, what it told lately still holds.  Of a
+stretch in which the thread ran all but a little, nothing more is asked at all.
 """
 
 from __future__ import annotations
@@ -20,6 +22,12 @@ from typing import Protocol
 SCHEDSTAT = "/proc/thread-self/schedstat"
 LONGEST = 80
 """Bytes that the three numbers of that file take at most."""
+READY_EVERY_NS = 100_000_000
+"""How old what `schedstat` told may be when a stretch begins, where the thread hardly waited before it was told."""
+QUIET_NS = 1_000_000
+"""A thread that waited longer than this from one asking to the next is asked at every beginning."""
+LITTLE_NS = 100_000
+"""What a thread did not run of a stretch, if it is less than this, is not looked into."""
 UNKNOWN = (-1, -1)
 """Switches where the platform does not tell them."""
 
@@ -50,13 +58,16 @@ class ThreadTimes:
         self._taken, self._look_every_ns, self._looked_into_ns = taken, look_every_ns, looked_into_ns
         self._look_at_ns = 0
         self._thread = self._file_thread = 0
-        self._cpu_ns = self._ready_ns = self._begun_ns = 0
+        self._cpu_ns = self._ready_ns = self._begun_ns = self._ready_at_ns = 0
+        self._is_busy = True
+        """Whether it waited for a processor lately."""
         self._file = -1
         self._switches = UNKNOWN
 
     def begin(self) -> int:
         """Begin a stretch on this thread; return when, in ns."""
-        if self._taken is not None and (now := now_ns()) >= self._look_at_ns:
+        now = now_ns()
+        if self._taken is not None and now >= self._look_at_ns:
             self._look_at_ns = now + self._look_every_ns
             self._taken.renew()
         thread = threading.get_ident()
@@ -65,23 +76,30 @@ class ThreadTimes:
             self._file_thread = thread
             with contextlib.suppress(OSError):
                 self._file = os.open(SCHEDSTAT, os.O_RDONLY | os.O_CLOEXEC)
-        self._thread, self._ready_ns, self._switches = thread, self._ready(), switches()
+            self._is_busy = True
+        if self._is_busy or now >= self._ready_at_ns:
+            self._keep_ready(self._ready(), now)
+        self._thread, self._switches = thread, switches()
         self._begun_ns, self._cpu_ns = now_ns(), time.thread_time_ns()
         return self._begun_ns
 
     def end(self) -> tuple[int, int, int] | None:
         """Return how long the thread ran, how long the stretch was, and how much of it the thread waited for a processor
-        (-1 where that is not told), in ns; None where another thread ends it.
+        (-1 where that is not told, or hardly anything), in ns; None where another thread ends it.
         """
         if not self._thread or self._thread != threading.get_ident():
             return None
         self._thread = 0
-        cpu, passed = time.thread_time_ns() - self._cpu_ns, now_ns() - self._begun_ns
-        before, now, waited = self._switches, switches(), -1
-        if now != before or before == UNKNOWN:
+        cpu, now = time.thread_time_ns() - self._cpu_ns, now_ns()
+        passed, waited = now - self._begun_ns, -1
+        if passed - cpu < LITTLE_NS:
+            return cpu, passed, waited
+        before, after = self._switches, switches()
+        if after != before or before == UNKNOWN:
             ready = self._ready()
-            waited = -1 if ready < 0 or self._ready_ns < 0 else ready - self._ready_ns
-        if now[0] == before[0] and before != UNKNOWN:
+            waited = -1 if ready < 0 or self._ready_ns < 0 else min(ready - self._ready_ns, passed - cpu)
+            self._keep_ready(ready, now)
+        if after[0] == before[0] and before != UNKNOWN:
             waited = max(waited, passed - cpu)
         return cpu, passed, waited
 
@@ -96,6 +114,11 @@ class ThreadTimes:
             if within or beside:
                 cpu, waited = cpu - within, max(waited, 0) + within + beside
         return f',"cpu":{cpu}' if waited < 0 else f',"cpu":{cpu},"ready":{waited}'
+
+    def _keep_ready(self, ready_ns: int, now: int) -> None:
+        """Remember how long this thread had waited by now."""
+        self._is_busy = ready_ns - self._ready_ns > QUIET_NS
+        self._ready_ns, self._ready_at_ns = ready_ns, now + READY_EVERY_NS
 
     def _ready(self) -> int:
         """Return how long this thread has waited for a processor so far, in ns; -1 where that is not told."""

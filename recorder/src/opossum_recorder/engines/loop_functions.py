@@ -44,8 +44,6 @@ MANY = 2
 """Functions that a turn calls at least; one alone may be a turn in its stead."""
 DEEPEST = 3
 """Functions, one within the other, in which a loop's turn may lie."""
-MOST_OWNERS = 4096
-"""Objects for each of which a function's way of being recorded is kept."""
 MOST_LOOPS = 64
 """Loops of a game that are told apart."""
 
@@ -235,39 +233,23 @@ class LoopFunctions:
 
     def _recorded(self, turns: LoopTurns, function: Callable[..., Any], is_method: bool) -> Callable[..., Any]:
         """Return a function that is recorded where it is called in a turn."""
-        recorder, effects, names = self._recorder, self._effects, self._names
-        # looked up once: this runs for every call, in a game that finds the processor's caches cold
-        takes, named_by, caller, sends = turns.takes, names.known.get, sys._getframe, turns.sends
-        code, code_id = function.__code__, id(function.__code__)
+        recorder, effects, names, sends = self._recorder, self._effects, self._names, turns.sends
+        code = function.__code__
         place = f"{os.path.basename(code.co_filename)}:{code.co_firstlineno}"
         fn = function.__qualname__.rpartition("<locals>.")[2]
         module = os.path.splitext(os.path.basename(code.co_filename))[0]
         sample = effects.sample_of(function)
-        runs: dict[str, Callable[..., Any]] = {}
 
-        def run_of(owner: str) -> Callable[..., Any]:
+        def find(thing: Any) -> tuple[str, Callable[..., Any]]:
+            owner = module if thing is None else names.of(thing)
+
             def slow(*args: Any, **kwargs: Any) -> Any:
                 with recorder.call(sends[-1], None, owner, fn, place) as call:
                     return effects.run(call, function, *args, **kwargs)
 
-            if len(runs) >= MOST_OWNERS:
-                runs.clear()
-            run = runs[owner] = recorder.runner(sends, 0, owner, fn, place, function, sample, slow)
-            return run
+            return owner, recorder.runner(sends, 0, owner, fn, place, function, sample, slow)
 
-        @functools.wraps(function)
-        def recorded(*args: Any, **kwargs: Any) -> Any:
-            number = id(args[0]) if is_method and args else 0
-            if not takes(caller(1).f_code, code_id, number):
-                return function(*args, **kwargs)
-            owner = module
-            if number:
-                named = named_by(number)
-                owner = names.of(args[0]) if named is None else named[1]
-            return (runs.get(owner) or run_of(owner))(*args, **kwargs)
-
-        recorded.opossum_plain = function  # type: ignore[attr-defined]
-        return recorded
+        return turns.function(function, is_method, names.known, module, find)
 
 
 def _name_of(code: CodeType) -> str:
