@@ -396,6 +396,18 @@ def test_a_launchers_engine_is_that_of_its_package(tmp_path, monkeypatch, module
     assert engine.startswith(told) and bool(engine) == bool(told)
 
 
+def test_the_engine_of_another_game_in_the_folder_is_not_told(tmp_path):
+    """Only what the script reaches counts: a module, a package and what that holds, each through another."""
+    (tmp_path / "other.py").write_text("import pygame\n")
+    (tmp_path / "main.py").write_text("import json, parlour\n")
+    (tmp_path / "game.py").write_text("from main import play\n")
+    (tmp_path / "parlour" / "rooms").mkdir(parents=True)
+    (tmp_path / "parlour" / "__init__.py").write_text("import main\n")
+    assert engine_of(str(tmp_path / "game.py")) == ""
+    (tmp_path / "parlour" / "rooms" / "kitchen.py").write_text("import pyglet\n")
+    assert engine_of(str(tmp_path / "game.py")).startswith("pyglet ")
+
+
 def test_a_script_that_cannot_be_compiled_is_told_as_it_would_be_without_us(tmp_path):
     """Without a line of ours."""
     (tmp_path / "game.py").write_text("knead the dough\n")

@@ -53,7 +53,7 @@ def _imported(file: Path) -> set[str]:
 
 
 def _sources(game: str, as_module: bool) -> list[Path]:
-    """Return a game's source files: its main, what lies beside it, and below."""
+    """Return a game's source files: its main, and what that reaches of what lies beside it."""
     main: Path | None = Path(game)
     if as_module:
         try:
@@ -66,10 +66,20 @@ def _sources(game: str, as_module: bool) -> list[Path]:
             return [main, *islice(sorted(main.parent.glob("*.py")), FILES_MAX)] if spec.parent else [main]
     if main is None or not main.is_file():
         return []
-    folder = main.resolve().parent
-    if folder.name == "bin":  # programs of all kinds lie there
-        return [main]
-    return [main, *islice(sorted(folder.glob("*.py")) + sorted(folder.glob("*/*.py")), FILES_MAX)]
+    return _reached_from(main)
+
+
+def _reached_from(main: Path) -> list[Path]:
+    """Return a script and the modules and packages beside it that it imports, or that these do: other games may lie there."""
+    folder, found = main.resolve().parent, [main]
+    asked: set[str] = set()
+    for file in found:  # grows meanwhile
+        for name in sorted(_imported(file) - asked):
+            asked.add(name)
+            of_package = sorted((folder / name).rglob("*.py")) if (folder / name).is_dir() else []
+            reached = [path for path in (folder / f"{name}.py", *of_package) if path.is_file()]
+            found += reached[: FILES_MAX - len(found)]
+    return found
 
 
 def _with_version(title: str, distributions: tuple[str, ...]) -> str:
