@@ -13,6 +13,8 @@ from opossum_commands.reading import opened, printed_json
 from opossum_commands.terminal import say, say_wrapped
 
 MOST_EVENTS = 8
+TOLD_ELSEWHERE = ("no-bye", "no-frames")
+"""What `check-stream` lists and is no damage of a record: the peers' lines tell it."""
 
 
 @click.command()
@@ -29,6 +31,7 @@ def info(paths: tuple[str, ...], as_json: bool) -> None:
     frames = take.frames
     counts = {kind: len(table) for kind, table in take.tables.items() if len(table)}
     lengths = frames.work_ns[frames.settled] / 1e6
+    damage = check_take(take)
     facts: dict[str, Any] = {
         "format": "opossum-info",
         "version": 1,
@@ -49,7 +52,7 @@ def info(paths: tuple[str, ...], as_json: bool) -> None:
         "kinds": counts,
         "not_seen": blind_spots(take),
         "heard_by_nobody": dict(heard_by_nobody(take)),
-        "damage": sum(item.count for item in check_take(take)),
+        "damage": sum(item.count for item in damage),
     }
     if as_json:
         printed_json(facts)
@@ -78,7 +81,7 @@ def info(paths: tuple[str, ...], as_json: bool) -> None:
         tr(
             "  {nbytes:.0f} bytes a record in memory, {facts:,} damaged",
             nbytes=take.nbytes / max(1, take.records),
-            facts=facts["damage"],
+            facts=sum(item.count for item in damage if item.code not in TOLD_ELSEWHERE),
         )
     )
     say("  " + ", ".join(f"{kind} {count:,}" for kind, count in counts.items()))

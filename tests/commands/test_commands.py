@@ -333,6 +333,17 @@ def test_output_that_cannot_be_written_is_told(arguments):
     process.stderr.close()
 
 
+def test_info_counts_no_end_as_damage(run, tmp_path):
+    """That a stream was cut off, or tells of no frames, stands in a line of its own."""
+    path = tmp_path / "cut.flow.jsonl"
+    path.write_text(
+        '{"k":"head","t":0,"opossum":1,"game":"cut","peer":"main"}\n{"k":"say","t":1,"text":"on"}\nno record\n'
+    )
+    out = run("info", str(path)).out
+    assert "cut off: ends without bye" in out and " 1 damaged" in out
+    assert run("check-stream", str(path)).out.count(" × ") == 3
+
+
 def test_info_names_an_event_that_has_no_name(run, tmp_path):
     """As sentences do, and not by empty quotes."""
     path = tmp_path / "nameless.flow.jsonl"

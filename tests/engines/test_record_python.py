@@ -480,6 +480,9 @@ def test_an_error_is_told_as_it_would_be_without_us(tmp_path, ending):
 
     assert told == plain.stderr
     assert result.returncode == (128 - plain.returncode if plain.returncode < 0 else plain.returncode)
+    if "flour" in ending:
+        said = open_any(str(tmp_path / "game.take"))
+        assert plain.stderr in [said.text(int(code)) for code in said.tables["say"]["text"]]
 
 
 @pytest.mark.parametrize("waits", [False, True])

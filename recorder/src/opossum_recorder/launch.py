@@ -188,8 +188,9 @@ def main(arguments: list[str]) -> None:
         _close(own, "ended with Ctrl+C")
         _tell_the_games_lines_only()
         raise
-    except BaseException:
-        own.say(traceback.format_exc()[-3000:], "error")
+    except BaseException as error:
+        lines = traceback.format_exception(type(error), error, games_own(error.__traceback__, error))
+        own.say("".join(lines)[-3000:], "error")
         own.flush()  # no bye: it died of this
         _tell_the_games_lines_only()
         raise
