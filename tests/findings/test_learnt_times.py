@@ -1,0 +1,98 @@
+"""What is taken to come at a time of the game's day though no send tells so, and what is not."""
+
+from __future__ import annotations
+
+from math import comb
+from typing import Any
+
+import pytest
+
+from opossum.findings.threshold_missed.passing import BY_CHANCE, FARTHEST_ASTRAY, MOST_ASTRAY, _chance
+from tape import Stage
+
+RATE = 9000.0
+"""In-game seconds a second: an hour passes in 24 frames."""
+
+
+@pytest.mark.parametrize("share", [0.02, 0.3, 0.9])
+@pytest.mark.parametrize(("firings", "together"), [(3, 3), (5, 3), (40, 7)])
+def test_how_often_chance_does_it_is_reckoned_as_it_should_be(firings, together, share):
+    """A window for each firing, and the binomial distribution."""
+    others, needed = firings - 1, together - 1
+    ways = comb(others, needed) * share**needed * (1 - share) ** (others - needed)
+    assert _chance(firings, together, share) == pytest.approx(firings * ways)
+    assert _chance(firings, together, 1.0) == firings
+
+
+def _told(hours: int, **how: Any) -> list[str]:
+    """Return what is found of a bell (see `_played`), up to a little after the clock was set past an hour for good."""
+    _, set_past = _played(hours, 24 * (hours + 4), **how)
+    stage, _ = _played(hours, set_past + 10, **how)
+    return [finding.cause for finding in stage.found() if finding.kind == "threshold-missed"]
+
+
+def _played(hours: int, frames: int, *, early: int = 0, brought: bool = False, past: float = 0.0) -> tuple[Stage, int]:
+    """Play a bell that strikes so many full hours until the clock is set past one; return the frame in which that is.
+
+    `early`: how often it strikes besides, a `past` share of an hour after a full one; `brought`: in the middle of it all the
+    clock is set past an hour, and the bell strikes at once.
+    """
+    stage = Stage(hz=60)
+    bell = stage.bind("strike", "bell#1", "Bell.swing")
+    clock = {"v": 3600.0 * 6 + 1800, "left": hours}
+    set_past: list[int] = []
+    step = RATE / 60
+
+    def strike() -> None:
+        stage.heard("strike", bell, o="tower#1", d={"at": clock["v"]})
+
+    def turn(number: int) -> None:
+        before = clock["v"]
+        clock["v"] += step
+        if number == 0:
+            stage("clock", v=clock["v"], rate=RATE)
+        hour = before // 3600 != clock["v"] // 3600
+        if brought and clock["left"] == hours // 2 and number % 24 == 18:
+            clock["v"] = (clock["v"] // 3600 + 1.4) * 3600
+            stage("clock", v=clock["v"], rate=RATE)
+            strike()
+            clock["left"] -= 1
+        elif clock["left"] and hour:
+            strike()
+            clock["left"] -= 1
+        elif clock["left"] == 0 and number % 24 == 18:
+            clock["v"] = (clock["v"] // 3600 + 1.4) * 3600
+            stage("clock", v=clock["v"], rate=RATE)
+            clock["left"] = -1
+            set_past.append(number)
+        if early and hour and clock["left"] in range(hours - early, hours):
+            stage.at(number + round(24 * past), do=strike)
+
+    stage.each(turn)
+    stage.run(frames)
+    return stage, set_past[0]
+
+
+def test_three_firings_at_an_hour_of_few_frames_may_be_chance():
+    """Two steps of the clock are a twelfth of it; four are none."""
+    assert _chance(3, 3, 2 / 24) > BY_CHANCE > _chance(4, 4, 2 / 24)
+    assert _told(3) == [] and _told(4) == ["jumped"]
+
+
+@pytest.mark.parametrize(("early", "learnt"), [(1, True), (2, False)])
+def test_what_comes_at_other_times_too_follows_none(early, learnt):
+    """One in ten may."""
+    assert MOST_ASTRAY * (11 + 1) >= 1 and MOST_ASTRAY * (11 + 2) < 2
+    assert ("jumped" in _told(11, early=early, past=0.6)) is learnt
+
+
+@pytest.mark.parametrize(("past", "learnt"), [(5 / 24, True), (8 / 24, False)])
+def test_what_comes_soon_after_its_time_comes_for_it(past, learnt):
+    """However often: it is late, or comes twice."""
+    assert 5 / 24 < FARTHEST_ASTRAY < 8 / 24
+    assert ("doubled" in _told(11, early=3, past=past)) is learnt
+
+
+def test_what_a_jump_of_the_clock_brings_comes_at_any_time():
+    """It is no sign that the event follows none."""
+    assert "jumped" in _told(6, brought=True)
