@@ -1,7 +1,8 @@
 """Look for the system libraries that Qt needs; install what is missing when root, else say the one line that does.
 
 Standard library only: it runs before anything is installed.  `--screen` also asks for what a window on a real
-screen needs, `--tests` for the programs that tests run: game engines, shells, the desktop's validators.
+screen needs, `--tests` for that and for the programs that tests run: game engines, shells, the desktop's validators;
+without those, some tests are skipped.
 """
 
 from __future__ import annotations
@@ -56,9 +57,10 @@ def main() -> int:
     """Check, and mend if we may."""
     wanted = ALWAYS | (SCREEN if "--screen" in sys.argv else {})
     packages = [*missing(wanted).values()] + ([] if has_fonts() else [FONTS])
-    programs = [package for program, package in TESTED_WITH.items() if shutil.which(program) is None]
-    if "--tests" in sys.argv and programs and not install(programs):
-        print(f"Some tests are skipped; to run them:  sudo apt-get install -y {' '.join(programs)}")
+    tested = [package for program, package in TESTED_WITH.items() if shutil.which(program) is None]
+    tested += missing(SCREEN).values()
+    if "--tests" in sys.argv and tested and not install(tested):
+        print(f"Some tests are skipped; to run them:  sudo apt-get install -y {' '.join(tested)}")
     if not packages:
         return 0
     if install(packages):
