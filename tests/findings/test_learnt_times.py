@@ -96,3 +96,22 @@ def test_what_comes_soon_after_its_time_comes_for_it(past, learnt):
 def test_what_a_jump_of_the_clock_brings_comes_at_any_time():
     """It is no sign that the event follows none."""
     assert "jumped" in _told(6, brought=True)
+
+
+@pytest.mark.parametrize(("set_on_s", "found"), [(3600.0, ["jumped"]), (5040.0, [])])
+def test_a_clock_set_on_by_a_whole_hour_does_not_tell_time_from_the_clock(set_on_s, found):
+    """What then strikes on, 24 frames after the last, strikes at a full hour still; else it keeps to time, not to the clock."""
+    stage = Stage(hz=60)
+    bell = stage.bind("strike", "bell#1", "Bell.swing")
+    set_on = {"s": 0.0}
+
+    def turn(number: int) -> None:
+        if number in (0, 150):
+            set_on["s"] = set_on_s * (number > 0)
+            stage("clock", v=3600.0 * 6 + 1800 + number * RATE / 60 + set_on["s"], rate=RATE)
+        if number % 24 == 12:
+            stage.heard("strike", bell, o="tower#1", d={"at": number})
+
+    stage.each(turn)
+    told = [finding.cause for finding in stage.findings(240) if finding.kind == "threshold-missed"]
+    assert told == found

@@ -17,7 +17,7 @@ from types import SimpleNamespace
 
 import pytest
 
-from opossum_recorder import Recorder, halves, inner
+from opossum_recorder import Recorder, halves, inner, loop_turns, thread_times
 
 DRIVE = """
 import sys, threading
@@ -192,6 +192,22 @@ def test_where_measuring_or_asking_fails_a_record_is_lost_and_no_more(half):
     assert recorder.lost == 1 and recorder.moves_since_s is not None
     recorder.idle()
     assert recorder.lost == 2 and recorder.moves_since_s is None
+
+
+@pytest.mark.parametrize(
+    ("half", "source", "names"),
+    [
+        (thread_times, "_thread_times.c", ("LONGEST", "READY_EVERY_NS", "QUIET_NS", "LITTLE_NS")),
+        (loop_turns, "_inner.c", ("MOST_OWNERS",)),
+    ],
+    ids=["times", "turns"],
+)
+def test_both_halves_go_by_the_same_numbers(half, source, names):
+    """What one calls little, old or too many, the other does too."""
+    written = (Path(half.__file__).parent / source).read_text()
+    assert {name: int(value) for name, value in re.findall(r"#define (\w+) (\d+)", written) if name in names} == {
+        name: getattr(half, name) for name in names
+    }
 
 
 @pytest.mark.skipif(not built(), reason="the half in C is not built")

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import numpy as np
+import pytest
 
+from opossum.take.indexes.marks import SAME_PLACE_S
 from opossum.take.indexes.objects import ALIVE, GONE, NEVER, UNKNOWN
 from opossum.take.lives import Lives
 from opossum.take.marks import marks_of
@@ -164,3 +166,23 @@ def test_the_first_arm_and_the_first_event_count_like_any_other():
     assert take.arms.end_line.tolist() == [11, NEVER, 10]
     assert take.arms.end_ns.tolist() == [11_000, NEVER, 10_000]
     assert [take.arms.firings.rows(arm).tolist() for arm in range(3)] == [[0], [1], [2, 3]]
+
+
+@pytest.mark.parametrize(
+    ("told", "paired"),
+    [
+        ((1.0, 2.0), [0, 1]),
+        ((1.0 - SAME_PLACE_S, 2.0 + SAME_PLACE_S), [0, 1]),
+        ((1.0 - 1.01 * SAME_PLACE_S, 2.0 + 1.01 * SAME_PLACE_S), [-1, 0]),
+        ((1.0, 1.0), [-1, 0]),
+        ((None, None), [-1, 0]),
+    ],
+    ids=["both", "nearly", "not quite", "one for both", "none"],
+)
+def test_a_send_that_tells_a_marks_place_is_that_marks(told, paired):
+    """However late; one that tells none, or the same as others, is the nearest's, and of several the first counts."""
+    tape = Tape()
+    tape.frame()("play", y=1, o="cook#1", clip="stir", len=9.0, marks=[["turn", 1.0], ["turn", 2.0]])
+    for place in told:
+        tape.ms(3000).send("turn", via="clip", y=1, mark="turn", pos=place)
+    assert tape.take().marks.send.tolist() == paired

@@ -414,6 +414,20 @@ def _says_full(stage: Stage, silo: str) -> Callable[[], object]:
     return lambda: stage.send("full", o=silo)
 
 
+@fault("threshold-missed", "level", 500, ev="full", o="silo#1", cls="Silo")
+def what_two_say_of_one_silo_is_told_once(stage: Stage) -> int:
+    """A second one says after it what the first one says."""
+    stage.spawn("silo#1", "Silo")
+    stage.spawn("silo#2", "Silo")
+    for number in range(5):
+        begin = 80 + 100 * number
+        for step, value in enumerate((0, 50, 100, 40)):
+            stage.at(begin + 10 * step, do=_holds(stage, "silo#1", value))
+        for silo in ("silo#1", "silo#2") if number < 4 else ():
+            stage.at(begin + 20, do=_says_full(stage, silo))
+    return 600
+
+
 @quiet("threshold-missed", "level")
 def two_silos_that_always_say_so(stage: Stage) -> int:
     return one_silo_of_two_is_filled_at_once(stage, both=True)

@@ -33,7 +33,7 @@ _IMPORTS = re.compile(r"^\s*(?:import|from)\s+([A-Za-z_][\w, .]*)", re.MULTILINE
 def engine_of(game: str, as_module: bool = False) -> str:
     """Return the name and version of the engine of a game (a script, or a module's name), empty if none is recognised."""
     sources = _sources(game, as_module)
-    for files in (sources[:1], sources[1:]):  # what lies beside it may belong to another game
+    for files in (sources[:1], sources[1:]):  # what lies in a launcher's package may belong to another game
         imported = set().union(*(_imported(file) for file in files))
         for module, title, distributions in ENGINES:
             if module in imported:
@@ -76,7 +76,7 @@ def _reached_from(main: Path) -> list[Path]:
     for file in found:  # grows meanwhile
         for name in sorted(_imported(file) - asked):
             asked.add(name)
-            of_package = sorted((folder / name).rglob("*.py")) if (folder / name).is_dir() else []
+            of_package = sorted(islice((folder / name).rglob("*.py"), FILES_MAX)) if (folder / name).is_dir() else []
             reached = [path for path in (folder / f"{name}.py", *of_package) if path.is_file()]
             found += reached[: FILES_MAX - len(found)]
     return found

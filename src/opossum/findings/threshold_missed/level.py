@@ -43,12 +43,14 @@ def find(scene: Scene) -> Iterator[Found]:
     if not len(take.tables["watch"]):
         return
     numbers = _Numbers(scene)
+    told: set[tuple[int, int, int]] = set()
     for peer, event, sends, alone in _events(scene):
         for number in numbers.candidates(peer, sends, alone):
             changes = numbers.changes(number)
             if changes is not None and len(sends) <= MOST_SENDS_A_CHANGE * len(changes.rows):
-                missed = _missed(scene, changes, sends)
+                missed = _missed(scene, changes, sends) if (peer, event, number) not in told else None
                 if missed is not None:
+                    told.add((peer, event, number))  # of all that send it, and then not of one of them again
                     yield _tell(scene, peer, event, changes, *missed)
 
 

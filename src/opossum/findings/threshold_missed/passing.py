@@ -30,6 +30,7 @@ BY_CHANCE = 0.01
 FARTHEST_ASTRAY = 0.25
 """What comes later than this share of a day, hour or quarter after its time did not come for it."""
 MOST_ASTRAY = 0.1
+"""An event of which more came so follows no time of day."""
 
 PERIODS = (("day", DAY), ("hour", 3600.0), ("quarter", 900.0))
 MOST_PASSINGS = 10_000
@@ -127,8 +128,7 @@ def _learnt(scene: Scene, peer: int, clock: Clock, sends: Array, at: Array, step
     """Return the passings of the time of day, hour or quarter at which an event came at most of the times, or None."""
     width = max(scene[CLOCK_STEPS] * step, 1e-6)
     sent_ns = scene.once(frame_times).told_of("send", sends)
-    if _by_time(clock, sent_ns, width, EARLY_FRAMES * scene.once(frame_times).usual_ns[peer]):
-        return None
+    near_ns = float(EARLY_FRAMES * scene.once(frame_times).usual_ns[peer])
     for name, period in PERIODS:
         place = np.sort(np.remainder(at, period))
         turned = np.concatenate((place, place + period))
@@ -138,8 +138,10 @@ def _learnt(scene: Scene, peer: int, clock: Clock, sends: Array, at: Array, step
             continue
         if _chance(len(place), int(inside[best]), width / period) > BY_CHANCE:
             continue
+        if _by_time(clock, sent_ns, period, width, near_ns):
+            continue
         # what a jump of the clock brings comes at any time of day
-        set_here = _set_within(clock, sent_ns, EARLY_FRAMES * scene.once(frame_times).usual_ns[peer])
+        set_here = _set_within(clock, sent_ns, near_ns)
         beside = np.remainder(at[~set_here] - turned[best] + width, period) - width
         if (beside > FARTHEST_ASTRAY * period).sum() > MOST_ASTRAY * len(place):
             continue
@@ -169,10 +171,14 @@ def _set_within(clock: Clock, sent_ns: Array, within_ns: float) -> Array:
     return sent_ns - last <= within_ns
 
 
-def _by_time(clock: Clock, sent_ns: Array, width: float, near_ns: float) -> bool:
-    """Say whether firings keep their interval where the clock was set between them: they follow the time that runs."""
+def _by_time(clock: Clock, sent_ns: Array, period: float, width: float, near_ns: float) -> bool:
+    """Say whether firings keep their interval where the clock was set between them: they follow the time that runs.
+
+    Set by whole periods, it shows the same time of day, hour or quarter, and that tells nothing.
+    """
     spans = np.diff(sent_ns)
-    sets = clock.begin_ns[np.abs(clock.jump) > width]
+    moved = np.remainder(clock.jump + period / 2, period) - period / 2
+    sets = clock.begin_ns[np.abs(moved) > width]
     across = np.searchsorted(sets, sent_ns[1:], "right") > np.searchsorted(sets, sent_ns[:-1], "right")
     if not across.any() or across.all():
         return False
