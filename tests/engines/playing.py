@@ -7,8 +7,8 @@ import shutil
 import signal
 import subprocess
 import sys
-import threading
 import time
+from collections.abc import Callable
 from pathlib import Path
 
 import pytest
@@ -16,54 +16,32 @@ import pytest
 from opossum.findings.examine import examine
 from opossum.findings.finding import Finding
 from opossum.live.receiver import Receiver
+from opossum.take.archive import open_take
 from opossum.take.opening import open_any
 from opossum.take.take import Take
 
 EXAMPLES = Path(__file__).parent.parent.parent / "docs" / "examples"
 WITHOUT_A_SCREEN = {"SDL_VIDEODRIVER": "dummy", "SDL_AUDIODRIVER": "dummy", "ALSOFT_DRIVERS": "null"}
 
-
-ATTEMPTS = 3
-STALL_S = 0.06
-"""A machine that lets a thread sleep this much too long would let a frame of a healthy game look frozen."""
+_shared: dict[str, Take] = {}
 
 
-class Stalls:
-    """Sees how long the machine keeps a thread waiting that wants to run every few milliseconds."""
-
-    def __enter__(self) -> Stalls:
-        self.longest_s = 0.0
-        self._ended = threading.Event()
-        self._thread = threading.Thread(target=self._look)
-        self._thread.start()
-        return self
-
-    def __exit__(self, *error: object) -> None:
-        self._ended.set()
-        self._thread.join()
-
-    def _look(self) -> None:
-        last = time.monotonic()
-        while not self._ended.wait(0.004):
-            last, before = time.monotonic(), last
-            self.longest_s = max(self.longest_s, last - before)
+def shared(request: pytest.FixtureRequest, play: Callable[[], Take]) -> Take:
+    """Return the take that all tests which use a fixture look at; for a test that is tried again the game is played again."""
+    name = f"{request.module.__name__}.{request.fixturename}"
+    if name not in _shared or getattr(request.node, "execution_count", 1) > 1:
+        _shared[name] = play()
+    return _shared[name]
 
 
 def recorded(folder: Path, *arguments: str) -> tuple[int, Take]:
-    """Run `opossum record` with these arguments to its end; return the exit status and the take.
-
-    Where the machine stalled meanwhile, the game is played again: what it shows would be the machine's.
-    """
+    """Run `opossum record` with these arguments to its end; return the exit status and the take."""
     target = folder / "game.take"
-    for _ in range(ATTEMPTS):
-        target.unlink(missing_ok=True)
-        with Stalls() as stalls:
-            process = begin(target, *arguments)
-            _, said = process.communicate(timeout=120)
-        assert target.exists(), said
-        if stalls.longest_s < STALL_S:
-            break
-    return process.returncode, open_any(str(target))
+    target.unlink(missing_ok=True)
+    process = begin(target, *arguments)
+    _, said = process.communicate(timeout=120)
+    assert target.exists(), said
+    return process.returncode, open_take(str(target))
 
 
 def begin(target: Path, *arguments: str) -> subprocess.Popen[str]:

@@ -6,7 +6,7 @@ import sys
 
 import numpy as np
 import pytest
-from playing import EXAMPLES, causes, played, recorded
+from playing import EXAMPLES, causes, played, recorded, shared
 
 from opossum.findings.examine import examine
 from opossum.take.checks import check_take
@@ -15,10 +15,10 @@ from opossum.take.take import Take
 EXAMPLE = EXAMPLES / "panda3d_bakery.py"
 
 
-@pytest.fixture(scope="module")
-def healthy(tmp_path_factory) -> Take:
+@pytest.fixture
+def healthy(request, tmp_path) -> Take:
     """Return the take of the game without a fault."""
-    return played(tmp_path_factory.mktemp("panda"), EXAMPLE)
+    return shared(request, lambda: played(tmp_path, EXAMPLE))
 
 
 def names(take: Take, event: str) -> list[str]:
@@ -201,12 +201,11 @@ Game().run()
 """
 
 
-@pytest.fixture(scope="module")
-def playing(tmp_path_factory) -> Take:
+@pytest.fixture
+def playing(request, tmp_path) -> Take:
     """Return the take of a game whose intervals and actor play, that is waited in and played by key."""
-    folder = tmp_path_factory.mktemp("clips")
-    (folder / "clips.py").write_text(CLIPS)
-    return played(folder, folder / "clips.py")
+    (tmp_path / "clips.py").write_text(CLIPS)
+    return shared(request, lambda: played(tmp_path, tmp_path / "clips.py"))
 
 
 def plays(take: Take) -> list[tuple[str, str, str, float]]:

@@ -8,7 +8,7 @@ import sys
 from pathlib import Path
 
 import pytest
-from playing import EXAMPLES, WITHOUT_A_SCREEN, causes, played
+from playing import EXAMPLES, WITHOUT_A_SCREEN, causes, played, shared
 
 from opossum.findings.examine import examine
 from opossum.take.checks import check_take
@@ -32,17 +32,17 @@ def engine(tmp_path_factory):
     os.environ["PYTHONPATH"] = before
 
 
-@pytest.fixture(scope="module")
-def healthy(engine, tmp_path_factory) -> Take:
+@pytest.fixture
+def healthy(engine, request, tmp_path) -> Take:
     """Return the take of the game without a fault."""
-    return played(tmp_path_factory.mktemp("pgzero-take"), EXAMPLE)
+    return shared(request, lambda: played(tmp_path, EXAMPLE))
 
 
 def test_the_stream_is_sound(healthy):
     """Nothing damaged, and nothing wrong to be found."""
     assert check_take(healthy) == []
     assert 95 <= healthy.game_frames <= 105
-    assert [finding for finding in examine(healthy) if finding.kind != "freeze"] == []
+    assert [finding.summary for finding in examine(healthy) if finding.kind != "freeze"] == []
 
 
 def test_update_and_draw_are_ticks_and_handlers_are_bound(healthy):

@@ -6,7 +6,7 @@ import sys
 
 import numpy as np
 import pytest
-from playing import EXAMPLES, causes, found_in_the_game, played, recorded
+from playing import EXAMPLES, causes, found_in_the_game, played, recorded, shared
 
 from opossum.findings.examine import examine
 from opossum.take.checks import check_take
@@ -15,17 +15,17 @@ from opossum.take.take import Take
 EXAMPLE = EXAMPLES / "pygame_bakery.py"
 
 
-@pytest.fixture(scope="module")
-def healthy(tmp_path_factory) -> Take:
+@pytest.fixture
+def healthy(request, tmp_path) -> Take:
     """Return the take of the game without a fault."""
-    return played(tmp_path_factory.mktemp("pygame"), EXAMPLE)
+    return shared(request, lambda: played(tmp_path, EXAMPLE))
 
 
 def test_the_stream_is_sound(healthy):
     """Nothing damaged, nothing dangling, closed on purpose, and nothing wrong to be found."""
     assert check_take(healthy) == []
     assert len(healthy.frames) > 40
-    assert [finding for finding in examine(healthy) if finding.kind != "freeze"] == []
+    assert [finding.summary for finding in examine(healthy) if finding.kind != "freeze"] == []
 
 
 def test_a_frame_ends_where_the_clock_ticks(healthy):
@@ -155,7 +155,7 @@ def test_a_game_without_a_clock_has_a_frame_a_picture(tmp_path, clock):
     assert sorted(frames.work_ns[frames.settled].tolist())[len(frames) // 2] < 8_000_000
     assert "Sprite.update" not in take.strings
     assert {"UserEvent 1", "WindowShown"} & set(take.strings)
-    assert [finding for finding in examine(take) if finding.kind != "freeze"] == []
+    assert [finding.summary for finding in examine(take) if finding.kind != "freeze"] == []
 
 
 ASKS_ONLY = """

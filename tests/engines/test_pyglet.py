@@ -7,7 +7,7 @@ import sys
 from collections import Counter
 
 import pytest
-from playing import EXAMPLES, causes, played
+from playing import EXAMPLES, causes, played, shared
 
 from opossum.take.checks import check_take
 from opossum.take.opening import open_any
@@ -86,10 +86,10 @@ recorder.close()
 """
 
 
-@pytest.fixture(scope="module")
-def healthy(tmp_path_factory) -> Take:
+@pytest.fixture
+def healthy(request, tmp_path) -> Take:
     """Return the take of the game without a fault."""
-    return played(tmp_path_factory.mktemp("pyglet"), EXAMPLE)
+    return shared(request, lambda: played(tmp_path, EXAMPLE))
 
 
 def test_a_night_without_faults(healthy):

@@ -15,6 +15,7 @@ from __future__ import annotations
 import os
 import struct
 import zipfile
+from collections.abc import Sequence
 from typing import Any
 
 import msgspec
@@ -23,7 +24,7 @@ import numpy as np
 from opossum.stream.contents import PeerSpan
 from opossum.stream.kinds import KINDS, FieldType
 from opossum.stream.limits import LARGEST_NUMBER, LIMITS, LINE, TIME, WRITTEN_TIME, Limits
-from opossum.stream.tables import ABSENT, COMMON_FIELDS, Column, JsonColumn, Table, absent_column, kept_count
+from opossum.stream.tables import ABSENT, COMMON_FIELDS, Array, Column, JsonColumn, Table, absent_column, kept_count
 from opossum.take.manifest import (
     FORMAT,
     FORMAT_VERSION,
@@ -75,10 +76,10 @@ def _write_archive(take: Take, file: Any) -> None:
                     if value == value:  # NaN, absent, is not written: JSON has none
                         entry.constants[name] = value
                 else:
-                    columns[name] = pa.array(column)
+                    columns[name] = _numbers_to_arrow(column)
             if columns:
                 archive.writestr(_member(f"tables/{kind}.arrow"), _arrow_bytes(pa.table(columns)))
-        texts = pa.array(take.strings, pa.large_string())
+        texts = _texts_to_arrow(take.strings)
         archive.writestr(_member(STRINGS), _arrow_bytes(pa.table({"text": texts})))
         manifest = Manifest(
             FORMAT,
@@ -106,6 +107,22 @@ def _arrow_bytes(table: Any) -> memoryview:
     with pa.ipc.new_file(sink, table.schema) as writer:
         writer.write_table(table)
     return memoryview(sink.getvalue())
+
+
+# columns are made of their buffers: given values, Arrow would first load pandas where that is installed, which takes longer
+# than saving
+
+
+def _numbers_to_arrow(column: Array) -> Any:
+    import pyarrow as pa
+
+    buffer = pa.py_buffer(np.ascontiguousarray(column))
+    return pa.Array.from_buffers(pa.from_numpy_dtype(column.dtype), len(column), [None, buffer])
+
+
+def _texts_to_arrow(texts: Sequence[str]) -> Any:
+    encoded = [text.encode() for text in texts]
+    return _json_to_arrow(JsonColumn(np.cumsum([0, *map(len, encoded)]), b"".join(encoded)))
 
 
 def _json_to_arrow(column: JsonColumn) -> Any:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import subprocess
 from collections.abc import Mapping
+from functools import cache
 from pathlib import Path
 from types import MappingProxyType
 from typing import NamedTuple
@@ -144,7 +145,8 @@ def _first_line_names(script: str) -> list[str]:
     return words if words and os.path.basename(words[0]).startswith("python") else []
 
 
-def _version(interpreter: list[str]) -> str:
+@cache
+def _version(interpreter: str) -> str:
     """Return an interpreter's version (``3.12``), empty if it cannot be run: starting the game will say that.
 
     Raises:
@@ -153,7 +155,7 @@ def _version(interpreter: list[str]) -> str:
     ask = "import sys; print('%d.%d' % sys.version_info[:2])"
     try:
         told = subprocess.run(
-            [interpreter[0], "-c", ask], capture_output=True, text=True, timeout=ANSWER_S
+            [interpreter, "-c", ask], capture_output=True, text=True, timeout=ANSWER_S
         ).stdout.strip()
     except (OSError, subprocess.SubprocessError):
         return ""
@@ -162,7 +164,7 @@ def _version(interpreter: list[str]) -> str:
         raise CommandError(
             tr(
                 "{interpreter}: is Python {told}; games are recorded from Python 3.{oldest} on.",
-                interpreter=interpreter[0],
+                interpreter=interpreter,
                 told=told,
                 oldest=OLDEST[1],
             )
@@ -177,12 +179,16 @@ def launch(destination: str, call: tuple[str, ...], folder: Path) -> Launch:
     reach.mkdir()
     (reach / "opossum_recorder").symlink_to(recorder_folder())
     path = os.pathsep.join([str(reach), *filter(None, [os.environ.get("PYTHONPATH")])])
-    version, engine = _version(called.interpreter), _engine(called, path)
+    version, engine = _version(called.interpreter[0]), _engine(called, path)
     run = [*called.interpreter, "-m", "opossum_recorder.launch", destination, *called.game]
     under = f"Python {version}".strip()
     environment = {**called.environment, "PYTHONPATH": path} | ({ENGINE_VARIABLE: engine} if engine else {})
     named = f"{called.name} ({engine})" if engine else called.name
     return Launch(called.name, run, environment, under, called.lies_in, called.folder, named, called.main_module)
+
+
+_engines: dict[tuple[str, ...], str] = {}
+"""The engines that interpreters named, by where and how they were asked: a game's launch is looked at before it is done."""
 
 
 def _engine(called: PythonGame, path: str) -> str:
@@ -195,18 +201,22 @@ def _engine(called: PythonGame, path: str) -> str:
         "opossum_recorder.engines.recognising",
         *called.game[: 1 + (called.game[0] == "-m")],
     ]
-    try:
-        told = subprocess.run(
-            ask,
-            capture_output=True,
-            text=True,
-            timeout=ANSWER_S,
-            cwd=called.folder,
-            env=os.environ | {"PYTHONPATH": path},
-        )
-    except (OSError, subprocess.SubprocessError):
-        return ""
-    return told.stdout.strip().splitlines()[-1] if told.returncode == 0 and told.stdout.strip() else ""
+    asked = (os.path.abspath(called.folder or ""), *ask)
+    if asked not in _engines:
+        try:
+            told = subprocess.run(
+                ask,
+                capture_output=True,
+                text=True,
+                timeout=ANSWER_S,
+                cwd=called.folder,
+                env=os.environ | {"PYTHONPATH": path},
+            )
+        except (OSError, subprocess.SubprocessError):
+            return ""
+        lines = told.stdout.strip().splitlines() if told.returncode == 0 else []
+        _engines[asked] = lines[-1] if lines else ""
+    return _engines[asked]
 
 
 PYTHON = Engine(
