@@ -168,6 +168,8 @@ class Stage(Tape):
         self.number_now = -1
         self._plans: dict[int, list[Any]] = {}
         self._each: list[Any] = []
+        self.told_at_idle: dict[str, int] = {}
+        """What the frame that plays tells when it waits."""
 
     def at(self, *frames: int, do: Any) -> None:
         """Plan an action for some frames."""
@@ -192,7 +194,8 @@ class Stage(Tape):
                 do(number)
             for do in self._plans.get(number, ()):
                 do()
-            self("idle")
+            self("idle", **self.told_at_idle)
+            self.told_at_idle = {}
         self._frame = 0  # every frame is ended already
         return self
 

@@ -82,6 +82,15 @@ class FrameTimes:
         told = self._take.told_time.at(peers, begin) + (of.due_ns[marks] - begin)
         return np.maximum(self.due_frame(peers, of.due_ns[marks]), self.due_told(peers, told))
 
+    def taken_ns(self, frames: Array) -> Array:
+        """Return int64 (n,): how long the machine was taken away from the game in each frame (row) and in the one before it:
+        so much later may come what comes in it, and the game could not help it."""
+        taken = np.asarray(self._take.frames.machine_ns, np.int64)
+        before = np.append(0, taken[:-1])[: len(taken)]
+        first = np.asarray(self._take.frames.peer_starts[:-1], np.int64)
+        before[first[first < len(before)]] = 0
+        return (taken + before)[frames]
+
     def frame_ns(self, peers: Array) -> Array:
         """Return float64 (n,): the usual length of a frame of each peer (n,)."""
         return np.array([*self.usual_ns, 0.0])[np.asarray(peers, np.int64)]

@@ -154,9 +154,7 @@ def _version(interpreter: str) -> str:
     """
     ask = "import sys; print('%d.%d' % sys.version_info[:2])"
     try:
-        told = subprocess.run(
-            [interpreter, "-c", ask], capture_output=True, text=True, timeout=ANSWER_S
-        ).stdout.strip()
+        told = subprocess.run([interpreter, "-c", ask], capture_output=True, text=True, timeout=ANSWER_S).stdout.strip()
     except (OSError, subprocess.SubprocessError):
         return ""
     numbers = tuple(int(part) for part in told.split(".") if part.isdigit())

@@ -62,6 +62,15 @@ def a_delay_lands_on_the_mark(stage: Stage) -> int:
 
 
 @quiet("delay-off-mark", "late")
+def a_delay_lands_with_its_mark_after_a_long_frame(stage: Stage) -> int:
+    """The mark itself could not have come sooner."""
+    lands = round(0.8 * stage.hz)
+    for begin in (100, 100 + 3 * stage.hz):
+        stage.at(begin + lands - 1, do=lambda: stage.ms(min(95, 5000 / stage.hz)))
+    return a_delay_lands_before_the_mark(stage, lands=lands)
+
+
+@quiet("delay-off-mark", "late")
 def a_delay_lands_after_the_clip(stage: Stage) -> int:
     return a_delay_lands_before_the_mark(stage, lands=round(1.3 * stage.hz))
 
@@ -323,6 +332,24 @@ def a_recorder_that_sees_no_marks(stage: Stage) -> int:
 @fault("mark-late", "burst", 155, clip="dance", cls="Cook")
 def two_marks_come_at_once(stage: Stage) -> int:
     return _steps(stage, [("left", 0.5, 55), ("right", 0.9, 55)])
+
+
+@fault("mark-late", "burst", 130, clip="dance", cls="Cook")
+def two_marks_come_at_once_after_a_long_frame(stage: Stage, taken: float = 0.0) -> int:
+    """Five frames long; `taken`: how many of them the machine took."""
+    due = round(0.5 * stage.hz)
+
+    def run_long() -> None:
+        stage.ms(5000 / stage.hz)
+        stage.told_at_idle = {"ready": round(taken * 1e9 / stage.hz)}
+
+    stage.at(100 + due - 1, do=run_long)
+    return _steps(stage, [("left", 0.5, due), ("right", 0.5 + 3 / stage.hz, due)])
+
+
+@quiet("mark-late", "burst")
+def two_marks_come_at_once_where_the_machine_was_taken(stage: Stage) -> int:
+    return two_marks_come_at_once_after_a_long_frame(stage, taken=4.0)
 
 
 @quiet("mark-late", "burst")

@@ -75,6 +75,21 @@ def a_timer_that_long_frames_do_not_hold_up(stage: Stage) -> int:
     return a_timer_that_counts_frames_where_they_run_long(stage, long=0.6)
 
 
+@quiet("timer-drift", "starved", catches_up=False)
+def a_timer_that_the_machine_holds_up(stage: Stage, taken: float = 3.0) -> int:
+    """What ran long was taken from the game by other programs, and its thread could have run meanwhile."""
+    told = {"ready": round(taken * 1e9 / stage.hz)}
+    for number in range(16):
+        stage.at(11 + 6 * number, do=lambda: setattr(stage, "told_at_idle", told))
+    return a_timer_that_counts_frames_where_they_run_long(stage)
+
+
+@fault("timer-drift", "starved", 16, "risk", stage={"catches_up": False}, ev="drop", o="tap#1")
+def a_timer_that_the_machine_holds_up_too(stage: Stage) -> int:
+    """Its frames run long without what the machine took of them."""
+    return a_timer_that_the_machine_holds_up(stage, taken=1.2)
+
+
 @fault("timer-left-running", "owner-gone", 130, ev="steam", o="kettle#1", cls="Kettle")
 def a_kettle_steams_after_it_is_gone(stage: Stage, cleared: int | None = None) -> int:
     stage.spawn("kettle#1", "Kettle")

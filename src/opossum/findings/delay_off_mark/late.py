@@ -22,5 +22,5 @@ LATE = Cause(
     find,
     THRESHOLDS,
     about="A delay begun with a clip by its owner lands after the mark that it stands in for.",
-    quiet="a delay that lands after the clip's end.",
+    quiet="a delay that lands after the clip's end, or in the first frame after its mark's place.",
 )

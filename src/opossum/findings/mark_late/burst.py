@@ -49,5 +49,5 @@ BURST = Cause(
     find,
     springs_from=FROM_A_STALL,
     about="Marks of one clip that are more than a frame apart by plan are sent in one frame.",
-    quiet="marks that lie within one frame.",
+    quiet="marks that lie within one frame, or that the machine's doing alone brought together.",
 )

@@ -54,7 +54,9 @@ def coming(scene: Scene) -> Coming:
 
 
 def _bursts(scene: Scene, rows: Array, came: Array) -> Array:
-    """Return which marks came in one frame with others of their play that were due more than a frame before or after."""
+    """Return which marks came in one frame with others of their play that were due more than a frame before or after, and
+    that the machine's doing alone did not bring together.
+    """
     marks, known, times = scene.take.marks, scene.once(clips), scene.once(frame_times)
     found = np.zeros(len(rows), bool)
     sent = np.flatnonzero(came >= 0)
@@ -64,8 +66,9 @@ def _bursts(scene: Scene, rows: Array, came: Array) -> Array:
     runs = Runs(group)
     due = marks.due_ns[rows[sent]][runs.order]
     spread = np.maximum.reduceat(due, runs.starts) - np.minimum.reduceat(due, runs.starts)
-    frame = times.frame_ns(known.peer[marks.play[rows[sent]][runs.order[runs.starts]]])
-    found[sent[runs.order]] = (spread > frame)[runs.group]
+    firsts = sent[runs.order[runs.starts]]
+    frame = times.frame_ns(known.peer[marks.play[rows[firsts]]])
+    found[sent[runs.order]] = (spread - times.taken_ns(came[firsts]) > frame)[runs.group]
     return found
 
 

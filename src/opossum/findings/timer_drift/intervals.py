@@ -55,8 +55,7 @@ def drifting(scene: Scene) -> list[Interval]:
     table = take.tables["arm"]
     enough = take.arms.firings.sizes() >= scene[DRIFT_INTERVALS]
     looping = np.flatnonzero((np.asarray(table["loop"]) == 1) & enough)
-    stalled = scene.once(stalls)
-    gaps = np.concatenate(([0], np.cumsum(stalled | take.frames.loading | (take.frames.held_ns > 0))))
+    gaps = np.concatenate(([0], np.cumsum(scene.once(disturbed) | take.frames.loading | (take.frames.held_ns > 0))))
     found = []
     for arm in looping.tolist():
         interval = _intervals(scene, arm, gaps)
@@ -65,6 +64,17 @@ def drifting(scene: Scene) -> list[Interval]:
         if abs(float(interval.off.mean())) > scene[DRIFT_FRAMES]:
             found.append(interval)
     return found
+
+
+def disturbed(scene: Scene) -> Array:
+    """Return a boolean array (frames,): the game stood still in that frame, or it ran long by what the machine took of it alone.
+
+    Asked through `scene.once`.
+    """
+    take, times = scene.take, scene.once(frame_times)
+    longest = scene[LONG_FRAME] * times.frame_ns(take.frames.peer)
+    taken = (times.length_ns > longest) & (times.length_ns - take.frames.machine_ns <= longest)
+    return scene.once(stalls) | taken
 
 
 def _intervals(scene: Scene, arm: int, gaps: Array) -> Interval | None:
@@ -89,7 +99,7 @@ def _intervals(scene: Scene, arm: int, gaps: Array) -> Interval | None:
     usable &= ~_paused_between(scene, arm, sends["line"], firings)
     frames = end - begin
     # what piled up while the game stood comes at once: the stall's doing
-    usable &= (frames > 0) | ~np.append(scene.once(stalls), False)[np.maximum(end - 1, 0)]
+    usable &= (frames > 0) | ~np.append(scene.once(disturbed), False)[np.maximum(end - 1, 0)]
     if counted > 0:
         off = (frames - counted).astype(np.float64)
     else:

@@ -29,5 +29,5 @@ STARVED = Cause(
     THRESHOLDS,
     springs_from=FROM_A_FREEZE,
     about="A looping timer keeps its interval, but in long frames.",
-    quiet="intervals shorter than a frame.",
+    quiet="intervals shorter than a frame, or with frames that only the machine made long.",
 )
