@@ -377,6 +377,18 @@ def test_the_engine_is_told_by_what_the_game_imports(tmp_path, source, told):
     assert (f"recording game ({engine}) under" if told else "recording game under") in result.stderr
 
 
+def test_a_games_python_is_asked_once(tmp_path):
+    """For its version and for the engine: it takes a while to begin."""
+    (tmp_path / "python3").write_text(f'#!/bin/sh\necho "$1 $2" >> asked\nexec {sys.executable} "$@"\n')
+    (tmp_path / "python3").chmod(0o755)
+    (tmp_path / "game.py").write_text("pass\n")
+    subprocess.run([*COMMAND, "--", "./python3", "game.py"], cwd=tmp_path, capture_output=True)
+    version, *rest = (tmp_path / "asked").read_text().splitlines()
+
+    assert version.startswith("-c ")
+    assert rest == ["-m opossum_recorder.engines.recognising", "-m opossum_recorder.launch"]
+
+
 @pytest.mark.parametrize(
     ("module", "told"), [("parlour.launch", "pygame-ce "), ("alone", ""), ("parlour.tools.count", "")]
 )

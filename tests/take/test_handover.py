@@ -98,14 +98,19 @@ def test_a_forked_helper_opens_the_same_take(take, tmp_path):
     assert told.stderr == ""
 
 
-def test_opening_loads_no_data_frames(take, tmp_path):
-    """Asked for NumPy arrays, Arrow would load pandas where it is installed: longer than opening takes."""
-    path = str(tmp_path / "night.take")
+@pytest.mark.parametrize(
+    "done", ["open_here(sys.argv[1])", "save_take(open_any(sys.argv[2]), sys.argv[1])"], ids=["opening", "saving"]
+)
+def test_no_data_frames_are_loaded(take, tmp_path, done):
+    """Asked for NumPy arrays, or given them, Arrow would load pandas where it is installed: longer than all the rest takes."""
+    path, stream = str(tmp_path / "night.take"), tmp_path / "night.flow.jsonl"
     save_take(take, path)
+    stream.write_bytes(Tape().frames(5).bytes())
     code = (
-        "import sys; from opossum.take.opening import open_here; open_here(sys.argv[1]); print('pandas' in sys.modules)"
+        "import sys; from opossum.take.archive import save_take; from opossum.take.opening import open_any, open_here;"
+        f"{done}; print('pandas' in sys.modules)"
     )
-    told = subprocess.run([sys.executable, "-c", code, path], capture_output=True, text=True, check=True)
+    told = subprocess.run([sys.executable, "-c", code, path, str(stream)], capture_output=True, text=True, check=True)
     assert told.stdout.strip() == "False"
 
 
