@@ -148,6 +148,23 @@ def test_a_listener_left_bound_and_never_called_is_a_risk():
     assert [item.k for item in finding.evidence] == ["bind", "gone"]
 
 
+@pytest.mark.parametrize(("named", "since"), [(True, "it was not called since"), (False, "no call since says that")])
+def test_that_it_was_not_called_is_said_where_calls_name_their_bind(named, since):
+    """An object of the same name bound it anew; a call that names no bind may be for either."""
+    tape = Tape().frame().frame()
+    for _ in range(2):
+        tape("spawn", o="cat#1", cls="Cat")
+        bound = tape.bind("bell", "cat#1", "Cat.on_bell")
+        if bound.number == 1:
+            tape.frame()("gone", o="cat#1")
+            tape.frame()
+    bound.number = bound.number if named else 0
+    tape.frame().heard("bell", bound)
+    tape.frames(3)
+
+    assert since in only(tape.found("stale-listener"), "left-bound").summary
+
+
 def test_an_end_in_the_takes_last_frame_is_quiet():
     """The unbind may simply not have been recorded any more."""
     tape, _ = with_customer()

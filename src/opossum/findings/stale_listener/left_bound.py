@@ -23,6 +23,7 @@ from opossum.findings.stale_listener.outliving import (
 from opossum.findings.symptoms import NEVER_COMES
 from opossum.findings.wording import listed
 from opossum.stream.tables import Array
+from opossum.take.grouping import factorised
 from opossum.words import tr
 
 
@@ -32,27 +33,52 @@ def find(scene: Scene) -> Iterator[Found]:
     left = outlives(scene, gone_line) & ~ends_with_take(scene, gone_line)
     called = scene.take.calls.bind[scene.once(stale_calls)]
     left[called[called >= 0]] = False
-    for binds in by_class(scene, np.flatnonzero(left)):
-        yield _tell(scene, binds)
+    left = np.flatnonzero(left)
+    unsure = left[_may_have_been_called(scene, left)]
+    for binds in by_class(scene, left):
+        yield _tell(scene, binds, is_sure=not np.isin(binds, unsure).any())
 
 
-def _tell(scene: Scene, binds: Array) -> Found:
+def _may_have_been_called(scene: Scene, left: Array) -> Array:
+    """Return a boolean array (n,): after its owner went, a listener like that of each bind (row) was called, and the call does
+    not name its bind: an object of the same name may have bound it anew. Linear in such calls and the binds.
+    """
+    calls, binds = scene.take.calls, scene.take.tables["bind"]
+    loose = np.flatnonzero(calls.bind < 0)
+    if not len(loose) or not len(left):
+        return np.zeros(len(left), bool)
+    of_binds = (binds["p"], binds["ev"], binds["o"], binds["fn"])
+    of_calls = (scene.peer, calls.event, scene.owner, scene.function)
+    alike, _ = factorised(
+        *(
+            np.concatenate((np.asarray(bound)[left], np.asarray(called)[loose]))
+            for bound, called in zip(of_binds, of_calls, strict=True)
+        )
+    )
+    latest = np.zeros(int(alike.max()) + 1, np.int64)
+    np.maximum.at(latest, alike[len(left) :], scene.line[loose])
+    return latest[alike[: len(left)]] > scene.take.binds.owner_gone_line[left]
+
+
+def _tell(scene: Scene, binds: Array, is_sure: bool) -> Found:
     subject = subject_of_binds(scene, binds)
     owners = names_of(scene, binds, "o")
     gone_line = scene.take.binds.owner_gone_line
     evidence = scene.evidence("bind", binds[:3].tolist(), tr("bound here, never unbound"))
     evidence += gone_evidence(scene, gone_line[binds], tr("its owner went"))
     went = tr("its owner") if len(owners) == 1 else tr("their owners")
+    since = tr("it was not called since") if is_sure else tr("no call since says that it was for this one")
     return Found(
         subject=subject,
         frame_rows=frames_of_lines(scene, gone_line)[binds],
         count=len(binds),
         summary=tr(
-            "{fn} of {owners} was still bound to `{ev}` when {went} went; it was not called since{pile_up}.",
+            "{fn} of {owners} was still bound to `{ev}` when {went} went; {since}{pile_up}.",
             fn=subject.fn,
             owners=listed(owners),
             ev=subject.ev,
             went=went,
+            since=since,
             pile_up=pile_up(scene, len(owners)),
         ),
         advice=tr(
