@@ -132,7 +132,7 @@ def test_exit_statuses_are_what_the_table_says(run, tmp_path):
     assert run("findings", tmp_path / "none.take").status == 2
     assert run("check", take, "--rules", tmp_path / "none.rules").status == 2
     assert run("findings", take, "--set", "nonsense").status == 2
-    full = subprocess.run([OPOSSUM, "findings", take], stdout=open("/dev/full", "w"), stderr=subprocess.PIPE)  # noqa: SIM115
+    full = subprocess.run([OPOSSUM, "-q", "findings", take], stdout=open("/dev/full", "w"), stderr=subprocess.PIPE)  # noqa: SIM115
     assert full.returncode == 2 and full.stderr.count(b"\n") == 1
     early = subprocess.run(
         f"{OPOSSUM} findings {take} | head -1; exit ${{PIPESTATUS[0]}}", shell=True, executable="bash"
