@@ -33,9 +33,9 @@ def find(scene: Scene) -> Iterator[Found]:
     left = outlives(scene, gone_line) & ~ends_with_take(scene, gone_line)
     called = scene.take.calls.bind[scene.once(stale_calls)]
     left[called[called >= 0]] = False
-    left = np.flatnonzero(left)
-    unsure = left[_may_have_been_called(scene, left)]
-    for binds in by_class(scene, left):
+    rows = np.flatnonzero(left)
+    unsure = rows[_may_have_been_called(scene, rows)]
+    for binds in by_class(scene, rows):
         yield _tell(scene, binds, is_sure=not np.isin(binds, unsure).any())
 
 
