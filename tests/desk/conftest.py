@@ -26,7 +26,8 @@ def demo_read_once(monkeypatch):
 
     def examine_known(take, settings=None, *rest, **named):
         changed = settings is not None and any(settings[each] != each.default for each in all_thresholds().values())
-        if not _read or take is not _read[0] or changed or named.get("playing"):
+        asks_otherwise = changed or rest or named.get("only") or named.get("playing")
+        if not _read or take is not _read[0] or asks_otherwise:
             return examine(take, settings, *rest, **named)
         if not _examined:
             _examined.append(examine(take, settings, *rest, **named))

@@ -82,6 +82,11 @@ class FrameTimes:
         told = self._take.told_time.at(peers, begin) + (of.due_ns[marks] - begin)
         return np.maximum(self.due_frame(peers, of.due_ns[marks]), self.due_told(peers, told))
 
+    def with_its_mark(self, frames: Array, marks: Array) -> Array:
+        """Return a boolean array (n,): what came in a frame (row) came no later than a mark (row of `take.marks`) itself could,
+        however long the frame before took."""
+        return frames <= self.mark_frames(marks)
+
     def taken_ns(self, frames: Array) -> Array:
         """Return int64 (n,): how long the machine was taken away from the game in each frame (row) and in the one before it:
         so much later may come what comes in it, and the game could not help it."""

@@ -335,7 +335,7 @@ def two_marks_come_at_once(stage: Stage) -> int:
 
 
 @fault("mark-late", "burst", 130, clip="dance", cls="Cook")
-def two_marks_come_at_once_after_a_long_frame(stage: Stage, taken: float = 0.0) -> int:
+def two_marks_come_at_once_after_a_long_frame(stage: Stage, taken: float = 1.8) -> int:
     """Five frames long; `taken`: how many of them the machine took."""
     due = round(0.5 * stage.hz)
 
@@ -349,7 +349,7 @@ def two_marks_come_at_once_after_a_long_frame(stage: Stage, taken: float = 0.0) 
 
 @quiet("mark-late", "burst")
 def two_marks_come_at_once_where_the_machine_was_taken(stage: Stage) -> int:
-    return two_marks_come_at_once_after_a_long_frame(stage, taken=4.0)
+    return two_marks_come_at_once_after_a_long_frame(stage, taken=2.2)
 
 
 @quiet("mark-late", "burst")

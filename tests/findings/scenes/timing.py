@@ -76,7 +76,7 @@ def a_timer_that_long_frames_do_not_hold_up(stage: Stage) -> int:
 
 
 @quiet("timer-drift", "starved", catches_up=False)
-def a_timer_that_the_machine_holds_up(stage: Stage, taken: float = 3.0) -> int:
+def a_timer_that_the_machine_holds_up(stage: Stage, taken: float = 1.6) -> int:
     """What ran long was taken from the game by other programs, and its thread could have run meanwhile."""
     told = {"ready": round(taken * 1e9 / stage.hz)}
     for number in range(16):
@@ -87,7 +87,20 @@ def a_timer_that_the_machine_holds_up(stage: Stage, taken: float = 3.0) -> int:
 @fault("timer-drift", "starved", 16, "risk", stage={"catches_up": False}, ev="drop", o="tap#1")
 def a_timer_that_the_machine_holds_up_too(stage: Stage) -> int:
     """Its frames run long without what the machine took of them."""
-    return a_timer_that_the_machine_holds_up(stage, taken=1.2)
+    return a_timer_that_the_machine_holds_up(stage, taken=1.4)
+
+
+@fault("timer-drift", "off-by-one", 41, "risk", stage={"catches_up": False}, ev="drop", o="tap#1", cls="Tap")
+def a_timer_counts_one_frame_too_many_while_the_machine_is_taken_away(stage: Stage) -> int:
+    """However long frames are, it counts them."""
+
+    def run_long() -> None:
+        stage.ms(3000 / stage.hz)
+        stage.told_at_idle = {"ready": round(3e9 / stage.hz)}
+
+    for number in range(4):
+        stage.at(15 + 31 * number, do=run_long)
+    return a_timer_counts_one_frame_too_many(stage)
 
 
 @fault("timer-left-running", "owner-gone", 130, ev="steam", o="kettle#1", cls="Kettle")

@@ -20,8 +20,7 @@ def find_beside(scene: Scene, early: bool) -> Iterator[Found]:
     off = -came.off_ns if early else came.off_ns
     if not len(came.rows):
         return
-    # a cue that comes with the first frame after its place is on time, however long the frame before took
-    waited = (not early) & (came.frame <= scene.once(frame_times).mark_frames(came.rows))
+    waited = (not early) & scene.once(frame_times).with_its_mark(came.frame, came.rows)
     places = np.flatnonzero((off > off_limit(scene, came.rows)) & ~came.drifts & ~waited)
     for part in by_mark(scene, came.rows[places]):
         mine = places[part]

@@ -77,9 +77,8 @@ def find_beside(scene: Scene, early: bool) -> Iterator[Found]:
     limit = np.maximum(
         scene[DELAY_OFF_MS] * 1e6, scene[DELAY_OFF_FRAMES] * scene.once(frame_times).frame_ns(known.peer[plays])
     )
-    # what lands with the first frame after its mark's place comes with the mark, however long the frame before took
     lands = take.sends.frame[pairs.send[off.place]]
-    waited = (not early) & (lands <= scene.once(frame_times).mark_frames(off.mark))
+    waited = (not early) & scene.once(frame_times).with_its_mark(lands, off.mark)
     far = np.flatnonzero(((-off.off_ns if early else off.off_ns) > limit) & ~waited)
     groups = (known.peer[plays[far]], known.cls[plays[far]], known.clip[plays[far]])
     for part in (

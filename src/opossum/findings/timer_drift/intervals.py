@@ -55,10 +55,14 @@ def drifting(scene: Scene) -> list[Interval]:
     table = take.tables["arm"]
     enough = take.arms.firings.sizes() >= scene[DRIFT_INTERVALS]
     looping = np.flatnonzero((np.asarray(table["loop"]) == 1) & enough)
-    gaps = np.concatenate(([0], np.cumsum(scene.once(disturbed) | take.frames.loading | (take.frames.held_ns > 0))))
+    unplayed = take.frames.loading | (take.frames.held_ns > 0)
+    # whoever counts frames is not thrown off by how long the machine made them
+    of_frames, of_time = (
+        np.concatenate(([0], np.cumsum(unplayed | scene.once(broken)))) for broken in (stalls, disturbed)
+    )
     found = []
     for arm in looping.tolist():
-        interval = _intervals(scene, arm, gaps)
+        interval = _intervals(scene, arm, of_frames if table["frames"][arm] > 0 else of_time)
         if interval is None or len(interval.off) < scene[DRIFT_INTERVALS]:
             continue
         if abs(float(interval.off.mean())) > scene[DRIFT_FRAMES]:
