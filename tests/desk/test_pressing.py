@@ -9,7 +9,7 @@ from PySide6.QtGui import QImage, QPainter
 from opossum_desk.flow.layout.loom import layout_loom
 from opossum_desk.flow.pressing import LOW, press_density
 from opossum_desk.layout.heights import Heights
-from opossum_desk.layout.row_picture import PixelBars
+from opossum_desk.layout.row_picture import PixelBars, StandingBars
 from opossum_desk.state.session import Session
 from opossum_desk.views.canvas import Canvas
 from opossum_desk.views.look import Look
@@ -96,14 +96,20 @@ def test_a_wash_has_no_seams_and_nothing_above_its_top(qtbot, ratio):
 
 
 @pytest.mark.parametrize("tallest", [1, LOW_BARS_PX, LOW_BARS_PX + 1, 70])
-@pytest.mark.parametrize("rows", [1, 3])
-def test_bars_are_pressed_where_they_stand_and_nowhere_else(tallest, rows):
-    """Low ones and tall ones, beyond the edges of the canvas too, over what is there; an empty one leaves it."""
+@pytest.mark.parametrize("rows", [1, 3, 40])
+@pytest.mark.parametrize("stands", [False, True])
+@pytest.mark.parametrize("share", [0.02, 1.0])
+def test_bars_are_pressed_where_they_stand_and_nowhere_else(tallest, rows, stands, share):
+    """Few and many, low ones and tall ones, on a line or not, beyond the edges of the canvas too; an empty one leaves what is there."""
     random = np.random.default_rng(tallest)
-    tops = random.integers(-20, 60, (rows, 40)).astype(float)
-    heights = random.integers(0, tallest + 1, tops.shape)
+    heights = random.integers(0, tallest + 1, (rows, 40)) * (random.random((rows, 40)) < share)
     heights[:, 7] = tallest
-    bottoms = tops + heights
+    if stands:
+        bottoms = np.repeat(random.permutation(np.arange(-20, 90))[:rows, None].astype(float), 40, axis=1)
+        tops = bottoms - heights
+    else:
+        tops = random.integers(-20, 60, heights.shape).astype(float)
+        bottoms = tops + heights
     canvas = np.full((50, 60), 9, np.uint32)
     expected = canvas.copy()
     for row in range(rows):
@@ -113,3 +119,27 @@ def test_bars_are_pressed_where_they_stand_and_nowhere_else(tallest, rows):
     own = (tops, bottoms) if rows > 1 else (tops[0], bottoms[0])
     press_bars(canvas, PixelBars("rose", 15.0, *own), np.uint32(5), 1.0)
     assert np.array_equal(canvas, expected)
+
+
+def test_rows_that_stand_on_one_line_are_all_pressed():
+    """Though a line is written once for all rows, none is lost to another of the same line."""
+    heights = np.array([[9.0, 0.0, 9.0, 0.0], [0.0, 9.0, 0.0, 0.0], [9.0, 0.0, 0.0, 0.0], [0.0, 0.0, 9.0, 0.0]])
+    bars = StandingBars(2.0)
+    for row in heights:
+        bars.add("rose", 20.0, row)
+    canvas = np.zeros((30, 10), np.uint32)
+    press_bars(canvas, bars.gathered()[0], np.uint32(5), 1.0)
+    assert canvas[11:20].all(axis=0).tolist() == [False, False, True, True, True] + [False] * 5
+    assert np.count_nonzero(canvas) == 27
+
+
+def test_standing_bars_are_gathered_by_colour_and_lie_in_the_order_of_their_layers():
+    """Whichever row was added first."""
+    bars = StandingBars(2.0)
+    bars.add("ink", 50.0, np.array([4.0, 0.0]), layer=1)
+    bars.add("rose", 20.0, np.array([0.0, 7.0]), 220)
+    bars.add("ink", 80.0, np.array([0.0, 3.0]), layer=1)
+    low, high = bars.gathered()
+    assert (low.role, low.alpha, low.left, high.role, high.alpha) == ("rose", 220, 2.0, "ink", 255)
+    assert low.tops.tolist() == [[20.0, 13.0]] and low.bottoms.tolist() == [[20.0, 20.0]]
+    assert high.tops.tolist() == [[46.0, 50.0], [80.0, 77.0]] and high.bottoms.tolist() == [[50.0, 50.0], [80.0, 80.0]]

@@ -176,9 +176,10 @@ def test_a_pile_shows_how_many_are_bound_and_how_many_of_them_are_gone(session):
     def height_at(role: str, frame: float) -> float:
         pixel = int(picture.scale.x(frame) - picture.scale.left)
         return sum(
-            float(bars.bottoms[pixel] - bars.tops[pixel])
+            float(bottoms[pixel] - tops[pixel])
             for bars in picture.bars
-            if bars.role == role and bars.bottoms[pixel] == base
+            for tops, bottoms in zip(bars.tops, bars.bottoms, strict=True)
+            if bars.role == role and bottoms[pixel] == base
         )
 
     # three lamps, the third bound twice; then one unbound; then one gone and bound still
@@ -228,7 +229,7 @@ def test_many_sends_and_calls_cost_no_more_than_the_pixels():
     picture = drawn(session, width=500.0)
     dots = [run for run in picture.dots if run.kind == "call"]
     assert sum(len(run.xs) for run in dots) <= 300
-    ticks = picture.bars[0].bottoms - picture.bars[0].tops
+    ticks = picture.bars[0].bottoms[0] - picture.bars[0].tops[0]
     assert len(ticks) == 300 and 250 <= np.count_nonzero(ticks) <= 300
     assert not [lines for lines in picture.lines if lines.role == "ink"]
     (fall,) = [lines for lines in picture.lines if lines.dash == "dot"]

@@ -5,6 +5,7 @@ import pytest
 
 from opossum.take.grouping import Groups
 from opossum_desk.state import row_index, row_level
+from opossum_desk.state.row_index import RowIndex
 from opossum_desk.state.row_level import MANY_CALLS, MANY_COLUMNS, Level
 
 
@@ -73,3 +74,28 @@ def test_many_calls_are_summed_beside_each_other_as_few_are_one_after_the_other(
     assert many.folded.tolist() == few.folded.tolist() == rows.folded.summed(flags).tolist()
     with pytest.raises(IndexError):
         rows.counted(flags[:-1])
+
+
+@pytest.mark.parametrize("share", [0.0, 0.4, 1.0])
+def test_a_flag_counted_by_row_is_the_same_wherever_it_is_looked_into(opened, monkeypatch, share):
+    """At the ends of all rows at once, within those that are filled then, and whole where it is handed over."""
+    rows = opened.session.row_index
+    flags = np.random.default_rng(3).random(len(opened.session.take.calls)) < share
+    whole = rows.counted(flags)
+    monkeypatch.setattr(row_index, "PIECE", 100)
+    rows.set_flag_by_row("matched", flags)
+    assert rows.flags["matched"] is flags
+    for level, sums in ((rows.single, whole.single), (rows.folded, whole.folded)):
+        starts = level.groups.starts
+        assert level.sums["matched"][starts].tolist() == sums[starts].tolist()
+        largest = int(np.argmax(level.groups.sizes()))
+        level.fill("matched", [largest])
+        level.fill("wasted", [largest])
+        own = slice(starts[largest], starts[largest + 1] + 1)
+        assert level.sums["matched"][own].tolist() == sums[own].tolist()
+    handed = RowIndex.from_values(opened.session.take, rows.as_values())
+    assert handed.single.sums["matched"].tolist() == whole.single.tolist()
+    assert handed.folded.sums["matched"].tolist() == whole.folded.tolist()
+    rows.set_flag("matched", whole)
+    rows.single.fill("matched", range(3))
+    assert rows.single.sums["matched"].tolist() == whole.single.tolist()

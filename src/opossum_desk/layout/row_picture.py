@@ -90,10 +90,26 @@ class PixelBars(NamedTuple):
     bottoms: Array
     alpha: int = 255
 
-    @classmethod
-    def standing(cls, role: str, left: float, base: float, heights: Array, alpha: int = 255) -> PixelBars:
-        """Return bars of these heights (pixels,) that stand on one line; 0: none."""
-        return cls(role, left, base - heights, np.full(len(heights), base), alpha)
+
+class StandingBars:
+    """Bars of many rows, gathered so that those of one colour are pressed at once."""
+
+    def __init__(self, left: float) -> None:
+        self._left = left
+        self._rows: dict[tuple[int, str, int], list[tuple[float, Array]]] = {}
+
+    def add(self, role: str, base: float, heights: Array, alpha: int = 255, layer: int = 0) -> None:
+        """Add bars of these heights (pixels,) that stand on one line; 0: none.  Higher layers lie over lower ones."""
+        self._rows.setdefault((layer, role, alpha), []).append((base, heights))
+
+    def gathered(self) -> list[PixelBars]:
+        """Return them, a (rows, pixels) for each layer and colour."""
+        found = []
+        for (_, role, alpha), rows in sorted(self._rows.items(), key=lambda item: item[0][0]):
+            bases = np.array([base for base, _ in rows])[:, None]
+            heights = np.stack([own for _, own in rows])
+            found.append(PixelBars(role, self._left, bases - heights, np.broadcast_to(bases, heights.shape), alpha))
+        return found
 
 
 class Words(NamedTuple):

@@ -13,7 +13,7 @@ from opossum.stream.tables import Array
 from opossum.take.grouping import Groups, distinct, factorised
 from opossum.take.take import Take
 from opossum_desk.state.axis import Axis
-from opossum_desk.state.row_level import Level
+from opossum_desk.state.row_level import PIECE, Level
 
 ORDER_FRAMES = 48
 """How many frames of what is visible are asked for the order of rows: enough for a median, bounded."""
@@ -110,10 +110,30 @@ class RowIndex:
         """Set a flag of all calls, counted already or not."""
         flag = flags if isinstance(flags, Flag) else self.counted(flags)
         self.flags[name] = flag.flags
-        self.single.sums[name], self.folded.sums[name] = flag.single, flag.folded
+        self.single.set_sums(name, flag.single)
+        self.folded.set_sums(name, flag.folded)
+
+    def set_flag_by_row(self, name: str, flags: Array) -> None:
+        """Set a flag of all calls, counted by row: a level's `fill` counts within those that are looked into."""
+        self.flags[name] = flags
+        count, listener = len(self.class_of_listener), self.take.calls.listener
+        # both kinds are counted, for choosing one of them costs more than counting
+        counts = np.zeros(2 * count, np.int64)
+        for begin in range(0, len(flags), piece := max(PIECE, count)):
+            counts += np.bincount(
+                listener[begin : begin + piece] * 2 + flags[begin : begin + piece], minlength=2 * count
+            )
+        single = counts[1::2]
+        folded = np.zeros(len(self.first_of_class), np.int64)
+        np.add.at(folded, self.class_of_listener, single)
+        self.single.set_counts(name, flags, single)
+        self.folded.set_counts(name, flags, folded)
 
     def as_values(self) -> dict[str, Any]:
         """Return all that was counted, for `from_values` in another process."""
+        for level in (self.single, self.folded):
+            for name in level.sums:
+                level.fill(name, range(len(level.groups.starts) - 1))
         levels = [[level.groups, level.columns, level.sums] for level in (self.single, self.folded)]
         groups = [self.class_of_listener, self.first_of_class, self.listeners_of_class]
         return {

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from itertools import pairwise
 
 import numpy as np
@@ -16,18 +17,24 @@ MOST_EMPTY = 4
 MOST_COUNTED_BYTES = 32 << 20
 """So much is remembered of rows that were looked up last."""
 
+PIECE = 32_768
+"""So many calls are counted at once: what NumPy makes on the way stays near the processor."""
+
 
 class Level:
     """Calls gathered by row, with sums that answer any window in log time.
 
     `columns` holds each call's axis column in the order of `groups.order`, ascending within a group.
-    `sums[flag]` (calls + 1) counts calls with a flag up to each place of that order.
+    `sums[flag]` (calls + 1) counts calls with a flag up to each place of that order; of a flag that was counted by group,
+    within a group only once that was asked for by `fill`.
     """
 
     def __init__(self, groups: Groups, columns: Array, sums: dict[str, Array]) -> None:
         self.groups = groups
         self.columns = columns
         self.sums = sums
+        self._unfilled: dict[str, tuple[Array, Array]] = {}
+        """By flag that was counted by group: the flags of the calls, and which groups wait to be filled."""
         self._counted_bytes = 0
         self._counts: dict[int, tuple[int, Array]] = {}
         """By group, the last ones counted: the first column, and how many calls are left of each from that one on."""
@@ -65,6 +72,36 @@ class Level:
             counted, counts = after, not counts
         return sums
 
+    def set_sums(self, name: str, sums: Array) -> None:
+        """Set the sums of a flag, whole."""
+        self.sums[name] = sums
+        self._unfilled.pop(name, None)
+
+    def set_counts(self, name: str, flags: Array, counts: Array) -> None:
+        """Set how many calls of each group, (groups,), have a flag (boolean, (calls,)).
+
+        Gathering the calls of a long take in the order of the groups costs most of what a sieve does, and few groups are
+        looked into.
+        """
+        sums = np.empty(len(flags) + 1, np.int32)
+        sums[self.groups.starts] = np.concatenate(([0], np.cumsum(counts)))
+        self.sums[name] = sums
+        self._unfilled[name] = flags, self.groups.sizes() > 1
+
+    def fill(self, name: str, groups: Iterable[int]) -> None:
+        """Count a flag within groups that were not looked into before; linear in their calls."""
+        if name not in self._unfilled:
+            return
+        flags, waits = self._unfilled[name]
+        sums = self.sums[name]
+        for group in groups:
+            if waits[group]:
+                start, stop = int(self.groups.starts[group]), int(self.groups.starts[group + 1])
+                own = flags.take(self.groups.order[start : stop - 1]).astype(np.int32)
+                own[0] += sums[start]
+                np.cumsum(own, out=sums[start + 1 : stop])
+                waits[group] = False
+
     def places(self, group: int, columns: Array) -> Array:
         """Return the places in the order before which the group's calls are left of each column.
 
@@ -77,7 +114,7 @@ class Level:
             self._count(group, own)
         if group in self._counts:
             first, counts = self._counts[group]
-            return start + counts[np.clip(np.asarray(columns) - first, 0, len(counts) - 1)]
+            return start + counts.take(np.asarray(columns) - first, mode="clip")
         # needles of another type would have NumPy convert all of the group's columns first
         return start + np.searchsorted(own, np.asarray(columns, own.dtype))
 

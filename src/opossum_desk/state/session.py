@@ -342,7 +342,7 @@ class Session:
         if listeners is not None:
             self.row_index.set_flag("matched", self.row_index.counted_by_listener(listeners))
         else:
-            self.row_index.set_flag("matched", self.sieve.passed(self.take, self.row_index.flags["twin"]))
+            self.row_index.set_flag_by_row("matched", self.sieve.passed(self.take, self.row_index.flags["twin"]))
 
     @property
     def matched_count(self) -> int:

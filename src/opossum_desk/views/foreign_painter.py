@@ -17,8 +17,10 @@ class ForeignPainter(QPainter):
 
     def drawText(self, *arguments: Any) -> Any:
         """Draw a text wherever the arguments of `QPainter.drawText` say."""
-        wraps = any(_number(item) & _WRAPS for item in arguments)
         draw: Any = super().drawText
+        if len(arguments) == 2 and type(arguments[1]) is str:  # at a point: nothing says that it may be wrapped
+            return draw(arguments[0], shown(arguments[1]))
+        wraps = any(_number(item) & _WRAPS for item in arguments)
         return draw(*(_shown(item, wraps) if type(item) is str else item for item in arguments))
 
 

@@ -234,6 +234,7 @@ def _density(session: Session, rows: list[Row], scale: Scale) -> Density:
         places = np.array([level.places(rows[index].number, borders) for index in mine])
         counted["calls"][mine] = places[:, 1:] - places[:, :-1]
         for name in flags:
+            level.fill(name, (rows[index].number for index in mine))
             sums = level.sums[name]
             # only rows that have the flag in view: places lie far apart in a long take, and each look costs
             having = np.flatnonzero(sums[places[:, -1]] != sums[places[:, 0]])

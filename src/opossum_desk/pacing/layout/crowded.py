@@ -30,8 +30,11 @@ class CrowdedRow(NamedTuple):
 
     def ys(self, off_ns: Array) -> Array:
         """Return where firings stand that are so far off (ns)."""
-        reach = self.height / 2 - EDGE_PX
-        return self.middle - np.clip(off_ns * self.per_ns, -reach, reach)
+        return _ys(off_ns, self.middle, self.per_ns, self.height / 2 - EDGE_PX)
+
+
+def _ys(off_ns: Array, middle: float | Array, per_ns: float | Array, reach: float | Array) -> Array:
+    return middle - np.minimum(np.maximum(off_ns * per_ns, -reach), reach)
 
 
 def draw_crowded(picture: RowPicture, rows: list[CrowdedRow], times: Array, dot_px: float) -> None:
@@ -42,12 +45,13 @@ def draw_crowded(picture: RowPicture, rows: list[CrowdedRow], times: Array, dot_
     left, half = picture.scale.left, dot_px / 2
     shape = len(rows), len(times) - 1
     held = np.zeros(shape, bool)
-    lowest_ns, highest_ns, low, high = (np.zeros(shape) for _ in range(4))
+    lowest_ns, highest_ns = np.zeros(shape), np.zeros(shape)
     for place, row in enumerate(rows):
         pixels, least, most = row.recurring.firings.reach(times)
         held[place, pixels] = True
         lowest_ns[place, pixels], highest_ns[place, pixels] = least, most
-        low[place], high[place] = row.ys(lowest_ns[place]), row.ys(highest_ns[place])
+    middle, per_ns, reach = np.array([(row.middle, row.per_ns, row.height / 2 - EDGE_PX) for row in rows]).T[:, :, None]
+    low, high = _ys(lowest_ns, middle, per_ns, reach), _ys(highest_ns, middle, per_ns, reach)
     tops, bottoms = np.where(held, high - half, 0.0), np.where(held, low + half, 0.0)
     roles = ["quiet" if row.faded else f"via:{row.recurring.via}" for row in rows]
     for role in dict.fromkeys(roles):

@@ -95,7 +95,7 @@ class Firings:
             borders = low + np.searchsorted(self.times_ns[low:high], moments)
         else:
             borders = np.searchsorted(level.times_ns, moments)
-        pixels = np.flatnonzero(np.diff(borders))
+        pixels = np.flatnonzero(borders[1:] > borders[:-1])
         starts = borders[pixels]
         first = int(starts[0]) if len(starts) else 0
         return level, pixels, first, int(borders[-1]), starts - first

@@ -17,10 +17,10 @@ from opossum_desk.layout.row_picture import (
     Dots,
     Label,
     Lines,
-    PixelBars,
     RowPicture,
     RowStack,
     RowsView,
+    StandingBars,
     ground,
     pixel_times,
 )
@@ -35,6 +35,8 @@ EXACT_CALLS, EXACT_TICKS = 150, 60
 MOST_BARS = 400
 GROUND_PX, BAR_PX, PILE_PX = 12.0, 2.6, 14.0
 FALLING_PX = 7.0
+BOUND_LAYER, OUTLIVED_LAYER, CALLED_LAYER = range(3)
+"""What lies over what: how many are bound, how many of them are gone, and their calls."""
 
 
 def stack_rows(known: RosterListeners, rows: list[RosterRow], line_px: float, detail_px: float = DETAIL_PX) -> RowStack:
@@ -173,6 +175,7 @@ class _Drawing:
         self.window = (float(self.times[0]), float(self.times[-1]))
         self._lines: dict[tuple[str, float, str], list[tuple[float, float, float, float]]] = {}
         self._boxes: dict[tuple[str, int], list[tuple[float, float, float, float]]] = {}
+        self._bars = StandingBars(scale.left)
 
     def row(self, row: RosterRow, y: float) -> None:
         """Draw one row with its middle at y."""
@@ -187,6 +190,7 @@ class _Drawing:
 
     def finish(self) -> None:
         """Hand over what was gathered."""
+        self.picture.bars += self._bars.gathered()
         self.picture.boxes += [Boxes(role, np.array(boxes), alpha) for (role, alpha), boxes in self._boxes.items()]
         self.picture.lines += [
             Lines(role, np.array(ends), width, dash) for (role, width, dash), ends in self._lines.items()
@@ -204,9 +208,6 @@ class _Drawing:
     def _box(self, role: str, x: float, y: float, width: float, height: float, alpha: int = 255) -> None:
         self._boxes.setdefault((role, alpha), []).append((x, y, width, height))
 
-    def _standing(self, role: str, base: float, heights: Array, alpha: int = 255) -> None:
-        self.picture.bars.append(PixelBars.standing(role, self.scale.left, base, heights, alpha))
-
     def _xs(self, times_ns: Array) -> Array:
         """Return the pixels of moments, at most a little beyond the view."""
         # the axis ends with the take's last frame; what lasts beyond it reaches the edge
@@ -223,8 +224,9 @@ class _Drawing:
             places = known.sends_by_column(self.session.axis).places(event, self.columns) - start
         else:
             places = np.searchsorted(known.send_times[start:stop], self.whole_times)
-        counts = np.diff(places)
-        unheard = np.diff(known.unheard_before[start + places])
+        counts = places[1:] - places[:-1]
+        unheard_before = known.unheard_before[start + places]
+        unheard = unheard_before[1:] - unheard_before[:-1]
         pixels = np.flatnonzero(counts)
         if not len(pixels):
             return
@@ -243,7 +245,7 @@ class _Drawing:
             ticks = xs[heard]
             self._many(role, np.column_stack((ticks, ticks * 0 + y - 6, ticks, ticks * 0 + y + 3)))
         else:
-            self._standing(role, y + 3, np.where(counts > unheard, 9.0, 0.0))
+            self._bars.add(role, y + 3, (counts > unheard) * 9.0, layer=CALLED_LAYER)
         in_finding = self.unheard_in_findings[sends] & ~heard
         for x, wrong in zip(xs[~heard].tolist(), in_finding[~heard].tolist(), strict=True):
             self._falling(x, y, "rose" if wrong else "quiet")
@@ -309,15 +311,16 @@ class _Drawing:
             xs = self._xs(known.take.calls.start_ns[calls])
             wrong = gone[calls]
         else:
-            pixels = np.flatnonzero(np.diff(places))
+            called = places[1:] > places[:-1]
+            pixels = np.flatnonzero(called)
             calls = groups.order[places[pixels]]
-            called = np.diff(places) > 0
             sums = level.sums["gone"]  # type: ignore[attr-defined]
             if sums[places[-1]] > sums[places[0]]:
-                gone_there = np.diff(sums[places]) > 0
+                gone_before = sums[places]
+                gone_there = gone_before[1:] > gone_before[:-1]
                 called &= ~gone_there
-                self._standing("rose", y + 3, np.where(gone_there, 6.0, 0.0))
-            self._standing("faint" if faded else "ink", y + 2, np.where(called, 4.0, 0.0))
+                self._bars.add("rose", y + 3, gone_there * 6.0, layer=CALLED_LAYER)
+            self._bars.add("faint" if faded else "ink", y + 2, called * 4.0, layer=CALLED_LAYER)
             xs = self.scale.left + pixels + 0.5
             self.picture.dots.append(Dots("direct", 0, xs, np.full(len(xs), y), "call", calls, 0.0))
             return
@@ -338,20 +341,20 @@ class _Drawing:
         most = int(bound.max(initial=0))
         if most > 0:
             base = y + PILE_PX / 2
-            self._steps("faint" if faded else "via:zone", bound / most, base, 200)
+            self._steps("faint" if faded else "via:zone", bound / most, base, 200, BOUND_LAYER)
             if len(pile.outlived):
                 outlived = pile.outlived_at(moments)
                 if outlived.any():
-                    self._steps("rose", outlived / most, base, 220)
+                    self._steps("rose", outlived / most, base, 220, OUTLIVED_LAYER)
         listener = int(known.called[known.members.rows(group)].max())
         if listener >= 0:
             folded = int(self.session.row_index.class_of_listener[listener])
             self._called(self.session.row_index.folded, folded, y + PILE_PX / 2 - 2, faded)
 
-    def _steps(self, role: str, shares: Array, base: float, alpha: int) -> None:
+    def _steps(self, role: str, shares: Array, base: float, alpha: int, layer: int) -> None:
         """Draw shares (pixels,) of a pile's height."""
         heights = np.where(shares > 0, np.maximum(shares * PILE_PX, 1.5), 0.0)
-        self._standing(role, base, heights, alpha)
+        self._bars.add(role, base, heights, alpha, layer)
 
     def _vain(self, waits: Array, y: float) -> None:
         take = self.known.take

@@ -11,7 +11,17 @@ from opossum.rules.checked import Outcome
 from opossum.stream.tables import Array
 from opossum.words import tr
 from opossum_desk.layout.bead import BeadState
-from opossum_desk.layout.row_picture import Dots, Label, Lines, PixelBars, RowPicture, RowStack, RowsView, Words, ground
+from opossum_desk.layout.row_picture import (
+    Dots,
+    Label,
+    Lines,
+    RowPicture,
+    RowStack,
+    RowsView,
+    StandingBars,
+    Words,
+    ground,
+)
 from opossum_desk.layout.scale import Scale, pixel_columns
 from opossum_desk.layout.wording import LETTER_PX, wrapped
 from opossum_desk.rules.layout.rows import RuleRow, Sort
@@ -69,7 +79,7 @@ def layout_rules(session: Session, strips: Strips, rows: list[RuleRow], stack: R
         ]
     else:
         picture = ground(session, scale)
-    borders = pixel_columns(session, scale)
+    borders, bars = pixel_columns(session, scale), StandingBars(left)
     for place, top, height in stack.seen(view):
         row = rows[place]
         broke = row.outcome is not None and row.outcome.broken > 0
@@ -82,19 +92,21 @@ def layout_rules(session: Session, strips: Strips, rows: list[RuleRow], stack: R
             ink = "quiet" if row.sort in (Sort.HEAD, Sort.SUGGESTED) else "ink"
             picture.words.append(Words(left + 8, y - 4, text, ink, False))
         if row.outcome is not None:
-            _draw_strip(picture, *strips.of(row.outcome), borders, top + height - 6)
+            _draw_strip(picture, bars, *strips.of(row.outcome), borders, top + height - 6)
         picture.lines.append(Lines("band", np.array([[left, top, left + room, top]]), 1.0))
+    picture.bars += bars.gathered()
     return picture
 
 
-def _draw_strip(picture: RowPicture, held: Array, broke: Array, borders: Array, base: float) -> None:
+def _draw_strip(
+    picture: RowPicture, bars: StandingBars, held: Array, broke: Array, borders: Array, base: float
+) -> None:
     scale = picture.scale
     picture.lines.append(Lines("line", np.array([[scale.left, base, scale.left + scale.width, base]]), 1.0))
-    for columns, role, height, alpha in ((held, "faint", HELD_PX, 255), (broke, "rose", BROKE_PX, 255)):
-        counts = np.diff(np.searchsorted(columns, borders))
-        if counts.any():
-            heights = np.where(counts > 0, height, 0.0)
-            picture.bars.append(PixelBars.standing(role, scale.left, base, heights, alpha))
+    for layer, (columns, role, height) in enumerate(((held, "faint", HELD_PX), (broke, "rose", BROKE_PX))):
+        places = np.searchsorted(columns, borders)
+        if places[-1] > places[0]:
+            bars.add(role, base, (places[1:] > places[:-1]) * height, layer=layer)
     # what can be pointed at: the first break of each pixel
     first = np.searchsorted(broke, borders)
     pixels = np.flatnonzero(np.diff(first) > 0)
