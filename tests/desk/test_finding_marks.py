@@ -2,12 +2,18 @@
 
 from __future__ import annotations
 
-from findings.scenes import clips, hearing, order
+from dataclasses import replace
+
+from findings.scenes import clips, hearing, order, timing
 from opossum.findings.examine import examine
-from opossum_desk.flow.layout.finding_marks import finding_marks
+from opossum.findings.finding import Subject
+from opossum_desk.flow.layout.finding_marks import finding_marks, rows_meant
 from opossum_desk.flow.layout.loom import layout_loom
+from opossum_desk.flow.layout.strand_order import order_strands, strands_of
+from opossum_desk.flow.layout.strand_rows import gather_strands
 from opossum_desk.layout.heights import HEADER_PX, ROW_PX
 from opossum_desk.state.session import Session
+from opossum_desk.take_area.layout.story import story_html
 from tape import Stage
 
 
@@ -67,6 +73,39 @@ def test_an_order_that_flips_lights_both_rows():
     assert lit == {"cart#1", "camera#1"}
 
 
+def test_a_finding_without_a_call_lights_the_rows_of_whom_it_names():
+    """By function and class: not who else hears the event, and nobody where it names neither event nor function."""
+    stage = Stage()
+    session = shown(stage, hearing.guests_bind_now_before_now_after_the_wave(stage))
+    picture = layout_loom(session, 900, 400, 0)
+
+    assert session.finding.cause == "by-luck" and session.call < 0
+    assert {picture.lines[place].owner for place in finding_marks(session, picture).lit} == {"Guest"}
+    named = replace(session.finding, subject=Subject(ev="wave_begins"))
+    assert len(rows_meant(session, named)) == 2
+    assert rows_meant(session, replace(session.finding, subject=Subject(cls="Guest", clip="wave"))) == set()
+
+
+def test_a_crossed_level_lights_the_value_that_crossed_it():
+    """And puts it first: it is known by the records that prove the finding, not by a name in it."""
+    stage = Stage()
+    session = shown(stage, timing.one_silo_of_two_is_filled_at_once(stage))
+    rows = [strand.row for strand in order_strands(session, gather_strands(session.take))]
+
+    assert session.finding.cause == "level"
+    assert [rows[place].label for place in strands_of(session, rows)] == ["silo#2 flour"] == [rows[0].label]
+
+
+def test_the_story_names_what_the_list_names():
+    """A clip too; where nothing is named, the game's own thread."""
+    stage = Stage()
+    session = shown(stage, clips.a_delay_lands_before_the_mark(stage))
+    finding = replace(session.findings[0], subject=Subject(clip="wave", mark="up"))
+    assert "<b>wave</b> – lands before its mark" in story_html(session, finding, "#000", "#777", "#c00")
+    finding = replace(finding, subject=Subject())
+    assert "<b>the game&#x27;s thread</b> – lands" in story_html(session, finding, "#000", "#777", "#c00")
+
+
 def test_what_lies_outside_the_window_costs_nothing():
     """No tick is laid out that could not be seen."""
     stage = Stage()
@@ -81,7 +120,6 @@ def test_what_is_left_out_is_written_beside_the_take_and_counts_again(tmp_path):
     """From the Story's links; the last wish is undone first."""
     from opossum_desk.state.leaving_out import count_again, leave_out
     from opossum_desk.state.uncounting import WishesOfTake
-    from opossum_desk.take_area.layout.story import story_html
 
     stage = Stage()
     session = shown(stage, hearing.a_name_in_other_letters(stage))

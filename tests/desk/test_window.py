@@ -19,6 +19,7 @@ from opossum.findings.finding import Severity
 from opossum.findings.symptoms import SYMPTOMS
 from opossum.take.archive import open_take
 from opossum_desk.context_menus import add_call_actions, finding_menu
+from opossum_desk.flow.layout.finding_marks import finding_marks, rows_meant
 from opossum_desk.layout.colours import DAY, NIGHT, Colours
 from opossum_desk.layout.heights import HEADER_PX, ROW_PX
 from opossum_desk.memory import Memory
@@ -671,3 +672,25 @@ def test_the_desk_works_at_any_size(bakery, qtbot, size):
     step_finding(bakery.session, 1)
     assert bakery.grab().size().width() >= size[0]
     assert bakery.take_area.flow.loom.width() > 300
+
+
+def test_going_to_a_finding_without_a_call_shows_a_row_that_it_names(opened):
+    """However far the Loom was scrolled; going on in it does not take it back there."""
+    opened.resize(1024, 640)
+    session, loom = opened.session, opened.take_area.flow.loom
+    finding = next(item for item in session.findings if item.cause == "waits")
+    session.show_finding(finding)
+    session.settle()
+    assert session.call < 0
+    named = rows_meant(session, finding)
+    session.show_finding(next(item for item in session.findings if item.cause == "bound-twice"))
+    loom.scroll_bar.setValue(loom.scroll_bar.maximum() if session.rows.index(min(named)) < 5 else 0)
+    session.show_finding(finding)
+    picture = loom.current()
+    lit = [picture.lines[place] for place in finding_marks(session, picture).lit]
+    assert {line.row for line in lit} == named
+    assert all(picture.heights.header <= line.top < loom.height() - picture.heights.row for line in lit)
+    away = 0 if loom.scroll_bar.value() else loom.scroll_bar.maximum()
+    loom.scroll_bar.setValue(away)
+    session.select_column(session.column + 1)
+    assert loom.scroll_bar.value() == away

@@ -13,17 +13,12 @@ from opossum_desk.context_menus import add_call_actions, add_tripwires, sieve
 from opossum_desk.flow.describing import describe_line
 from opossum_desk.flow.frozen_painting import paint_frozen, paint_frozen_names
 from opossum_desk.flow.layout.finding_marks import FindingMarks, finding_marks
-from opossum_desk.flow.layout.loom import (
-    LoomPicture,
-    RowLine,
-    layout_loom,
-    line_count,
-    line_of_row,
-)
+from opossum_desk.flow.layout.loom import LoomPicture, RowLine, layout_loom, line_count, line_of_row
 from opossum_desk.flow.layout.trail_line import trail_line
 from opossum_desk.flow.loom_labels import LoomLabels
 from opossum_desk.flow.pressing import press_beads, press_density
 from opossum_desk.layout.describing import describe_call, name_call
+from opossum_desk.state.row_index import Row
 from opossum_desk.state.session import Session
 from opossum_desk.views.axis_header import paint_axis_header
 from opossum_desk.views.canvas import AxisCanvas, image_of
@@ -334,13 +329,11 @@ class LoomView(AxisCanvas):
         event, function = (take.text(int(part[listener])) for part in (take.listeners.event, take.listeners.function))
         add_tripwires(menu, session, event=event, owner="" if cls else owner, cls=cls, function=function)
 
-    def scroll_to_call(self, call: int) -> None:
-        """Scroll so that a call's row is seen."""
+    def scroll_to_rows(self, rows: set[Row]) -> None:
+        """Scroll so that the topmost of some rows is seen, of those that are listed."""
         session = self.session
-        if session is None or call < 0:
-            return
-        row = session.row_index.row_of_call(call, session.unfolded)
-        if row not in session.rows:
+        row = next((row for row in session.rows if row in rows), None) if session is not None else None
+        if session is None or row is None:
             return
         top = line_of_row(session, session.rows.index(row)) * self.heights().row
         room = self.height() - self.heights().header - self.heights().row * 2

@@ -14,9 +14,9 @@ from opossum.take.grouping import distinct
 from opossum.words import counted, tr
 from opossum_desk.context_menus import add_call_actions, add_tripwires, sieve
 from opossum_desk.flow.layout.frozen import frozen_bands
-from opossum_desk.flow.layout.strand_order import OrderedStrand, order_strands
+from opossum_desk.flow.layout.strand_order import OrderedStrand, order_strands, strands_of
 from opossum_desk.flow.layout.strand_rows import StrandRow, gather_strands
-from opossum_desk.flow.layout.strands import StrandPicture, layout_strands, strands_of
+from opossum_desk.flow.layout.strands import StrandPicture, layout_strands
 from opossum_desk.flow.strand_strokes import PLAIN_SHAPES, paint_plain_strokes, paint_stroke
 from opossum_desk.flow.strand_walk import StrandWalk
 from opossum_desk.layout.bead import BeadState
@@ -183,7 +183,7 @@ class StrandsView(AxisCanvas):
         painter.drawImage(QPointF(0, 0), self._dot_image(picture, lit))
         self.paint_measure(painter)
         painter.restore()
-        meant = strands_of(session, [line.label for line in picture.lines])
+        meant = strands_of(session, [self.ordered[line.place].row for line in picture.lines])
         faded = [self.ordered[line.place].faded for line in picture.lines]
 
         def write(within: QPainter) -> None:

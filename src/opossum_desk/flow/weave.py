@@ -7,6 +7,7 @@ from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QScrollBar, QSplitter, QVBoxLayout, QWidget
 
 from opossum.words import tr
+from opossum_desk.flow.layout.finding_marks import rows_meant
 from opossum_desk.flow.layout.loom import LABEL_PX
 from opossum_desk.flow.loom import LoomView
 from opossum_desk.flow.strands import StrandsView
@@ -23,6 +24,7 @@ class FlowWeave(WeaveView):
     def __init__(self, look: Look, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.session: Session | None = None
+        self._shown_finding = ""
         self.loom, self.strands = LoomView(look), StrandsView(look)
         self.split = QSplitter(Qt.Orientation.Vertical)
         self.split.setAccessibleName(tr("Loom and Strands"))
@@ -42,8 +44,10 @@ class FlowWeave(WeaveView):
         self.session = session
         self.loom.set_session(session)
         self.strands.set_session(session)
+        self._shown_finding = ""
         if session is not None:
             session.subscribe("rows", self._fit_labels)
+            session.subscribe("selection", self._follow_finding)
         self._fit_labels()
 
     def resizeEvent(self, event: QResizeEvent) -> None:
@@ -74,13 +78,22 @@ class FlowWeave(WeaveView):
         return [self.loom.scroll_bar, self.strands.scroll_bar]
 
     def reveal_call(self, call: int) -> None:
-        self.loom.scroll_to_call(call)
+        if self.session is not None and call >= 0:
+            self.loom.scroll_to_rows({self.session.row_index.row_of_call(call, self.session.unfolded)})
+
+    def _follow_finding(self) -> None:
+        """Show a row of a finding that was gone to, where no call of it is selected."""
+        session = self.session
+        finding = session.finding if session is not None else None
+        shown, self._shown_finding = self._shown_finding, finding.id if finding is not None else ""
+        if session is not None and finding is not None and finding.id != shown and session.call < 0:
+            self.loom.scroll_to_rows(rows_meant(session, finding))
 
     def fold_selected(self) -> None:
         session = self.session
         if session is not None and session.call >= 0:
             session.toggle_fold(session.row_index.row_of_call(session.call, session.unfolded))
-            self.loom.scroll_to_call(session.call)
+            self.reveal_call(session.call)
 
     def clear_measure(self) -> None:
         self.loom.clear_measure()

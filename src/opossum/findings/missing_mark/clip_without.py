@@ -51,7 +51,7 @@ def find(scene: Scene) -> Iterator[Found]:
 
 CLIP_WITHOUT = Cause(
     "clip-without",
-    "lacking beside its like",
+    "lacks a mark of its like",
     Severity.FAULT,
     find,
     about="Of several clips that one function starts for one class, one lacks a mark that another has.",

@@ -144,7 +144,7 @@ def _who(scene: Scene, waits: Array) -> str:
 
 WAIT_WITHOUT = Cause(
     "wait-without",
-    "waited for, and lacking",
+    "lacks a mark waited for",
     Severity.FAULT,
     find,
     about="A clip ends while its owner waits for a mark that it lacks and another clip of the class has.",

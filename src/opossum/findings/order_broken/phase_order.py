@@ -56,14 +56,14 @@ def _of_peer(scene: Scene, peer: int, names: list[str], rows: Array) -> Iterator
         frame_rows=frames,
         count=len(frames),
         summary=tr(
-            "Phase {late} came after a later one in {frames}: {came} instead of {name}.",
+            "{late} came after a later phase in {frames}: {came} instead of {name}.",
             late=late,
             frames=counted(len(frames), "frame"),
             came=", ".join(came),
             name=", ".join(name for name in names if name in came),
         ),
         advice=tr(
-            "Run {late} in its place; whatever hangs on the order {names} was wrong in these frames.",
+            "Put {late} back in place; whatever hangs on the order {names} was wrong in these frames.",
             late=late,
             names=", ".join(names),
         ),

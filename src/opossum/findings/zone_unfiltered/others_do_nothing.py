@@ -36,7 +36,7 @@ def find(scene: Scene) -> Iterator[Found]:
 
 OTHERS_DO_NOTHING = Cause(
     "others-do-nothing",
-    "nothing for the others",
+    "does nothing for the others",
     Severity.WASTE,
     find,
     (OTHER_VISITS,),

@@ -6,12 +6,14 @@ from typing import NamedTuple
 
 import numpy as np
 
+from opossum.stream.tables import Array
 from opossum.take.sieve import Term, passes_by_name
 from opossum_desk.flow.layout.strand_rows import StrandRow
-from opossum_desk.flow.layout.strands import strands_of
 from opossum_desk.state.session import Session
 
 NAMED = ("any", "ev", "o", "cls", "fn", "via")
+STRANDS_OF_RECORD = {"arm": ("timer", "delay"), "play": ("clip", "track"), "wait": ("wait",), "watch": ("value",)}
+"""Which strands hold the records of a kind."""
 
 
 class OrderedStrand(NamedTuple):
@@ -28,7 +30,7 @@ def order_strands(session: Session, rows: list[StrandRow]) -> list[OrderedStrand
     Each of the three keeps the order of the take.  What the sieve does not let through fades, or is left out.
     """
     window = np.interp([session.low, session.high], session.axis.edges, session.axis.starts_ns)
-    meant = strands_of(session, [row.label for row in rows])
+    meant = strands_of(session, rows)
     related = _related_items(session)
     hides = session.sieve.hides and session.sieve.active
     placed: list[tuple[int, OrderedStrand]] = []
@@ -40,6 +42,41 @@ def order_strands(session: Session, rows: list[StrandRow]) -> list[OrderedStrand
         belongs = place in meant or (items is not None and bool(np.isin(row.items, items).any()))
         placed.append((0 if belongs else 1 if row.stirs(window) else 2, OrderedStrand(row, faded, belongs)))
     return [strand for _, strand in sorted(placed, key=lambda item: item[0])]
+
+
+def strands_of(session: Session, rows: list[StrandRow]) -> set[int]:
+    """Return the places of the strands that the chosen finding is about: its queue, clip, timer, wait or value.
+
+    By name, and by the records that prove it.
+    """
+    finding = session.finding
+    if finding is None:
+        return set()
+    subject = finding.subject
+    owners = {name for name in (subject.cls, subject.o) if name}
+    things = {name for name in (subject.q, subject.clip, subject.mark, subject.ev) if name}
+    proof = {
+        kind: [item.row for item in finding.evidence if item.k == record]
+        for record, kinds in STRANDS_OF_RECORD.items()
+        for kind in kinds
+    }
+    found = set()
+    for place, row in enumerate(rows):
+        words = row.label.split()
+        named = things & set(words) or row.label in things
+        if (
+            (named and (not owners or owners & set(words) or subject.q))
+            or (subject.clip and owners & set(words) and "clips" in words)
+            or _holds(row.items, proof.get(row.kind, []))
+        ):
+            found.add(place)
+    return found
+
+
+def _holds(items: Array, rows: list[int]) -> bool:
+    """Say whether any of some rows is among a strand's items, ascending."""
+    places = np.searchsorted(items, rows)
+    return bool((items[np.minimum(places, len(items) - 1)] == rows).any()) if len(items) else False
 
 
 def passes(row: StrandRow, terms: list[Term]) -> bool:

@@ -73,25 +73,6 @@ class StrandPicture:
         return best
 
 
-def strands_of(session: Session, labels: list[str]) -> set[int]:
-    """Return the places of the strands (by label) that the chosen finding is about: its queue, clip, timer, wait or value."""
-    finding = session.finding
-    if finding is None:
-        return set()
-    subject = finding.subject
-    owners = {name for name in (subject.cls, subject.o) if name}
-    things = {name for name in (subject.q, subject.clip, subject.mark, subject.ev) if name}
-    found = set()
-    for place, label in enumerate(labels):
-        words = label.split()
-        named = things & set(words) or label in things
-        if (named and (not owners or owners & set(words) or subject.q)) or (
-            subject.clip and owners & set(words) and "clips" in words
-        ):
-            found.add(place)
-    return found
-
-
 def layout_strands(
     session: Session,
     rows: list[StrandRow],

@@ -35,12 +35,11 @@ def story_html(
     Links are `frame:COLUMN`, `call:ROW`, `finding:ID`; `offer`: (name, words) of a weave that proves it better, `weave:NAME`; `rehearse:`, `rule:`.
     Places in the source are `place:FILE:LINE`; where their files lie below one of `roots`, their lines are shown.
     """
-    subject = finding.subject
-    name = subject.fn or (f"`{subject.ev}`" if subject.ev else subject.q or subject.at or finding.kind)
+    name = finding.name or tr("the game's thread")
     parts = [
         f'<p style="margin:0;color:{accent if finding.severity.value == "fault" else quiet}">'
         f"{severity_title(finding.severity.value)} · {shown_html(kind_title(finding.kind))}</p>",
-        f'<p style="margin:2px 0 8px 0;font-size:large"><b>{shown_html(name.strip("`"))}</b> '
+        f'<p style="margin:2px 0 8px 0;font-size:large"><b>{shown_html(name)}</b> – '
         f"{shown_html(cause_title(finding))}</p>",
         f"<p>{_prose(finding.summary)}</p>",
         f'<p style="color:{quiet};margin-bottom:0">{tr("What to change")}</p><p style="margin-top:0">{_prose(finding.advice)}</p>',
