@@ -49,6 +49,32 @@ def test_a_send_that_nobody_heard_falls_from_its_senders_row():
     assert picture.lines[marks.lit[0]].owner == "lever#1"
 
 
+def test_a_send_from_no_call_falls_from_a_row_of_its_sender_that_is_shown():
+    """Not from one that is folded away at rest; from the header where all of them are, and from none that is scrolled away."""
+    stage = Stage()
+    once, often = (stage.bind(name, "lever#1", f"Lever.on_{name}") for name in ("oil", "push"))
+    idle = [stage.bind("dusk", f"lamp#{number}", f"Lamp.on_dusk_{number}") for number in range(8)]
+    stage.bind("vent_open", "fan#1", "Fan.spin")
+    stage.at(5, do=lambda: stage.heard("oil", once))
+    stage.at(8, do=lambda: stage.heard("dusk", *idle))
+    stage.at(95, 105, do=lambda: stage.heard("push", often))
+    stage.at(100, 200, do=lambda: stage.send("Vent_Open", o="lever#1"))
+    session = shown(stage, 300)
+    picture = layout_loom(session, 900, 400, 0)
+    row = next(line for line in picture.lines if line.function == "on_push")
+    assert [y for _, y in finding_marks(session, picture).falling] == [row.top + ROW_PX / 2]
+    assert finding_marks(session, layout_loom(session, 900, 400, 5 * ROW_PX)).falling == []
+
+    session.set_window(190.0, 210.0)
+    session.settle()
+    assert [y for _, y in finding_marks(session, layout_loom(session, 900, 400, 0)).falling] == [HEADER_PX - 6]
+    session.show_resting(True)
+    picture = layout_loom(session, 900, 400, 0)
+    rows = {line.top + ROW_PX / 2 for line in picture.lines if line.owner == "lever#1"}
+    ((_, y),) = finding_marks(session, picture).falling
+    assert y in rows
+
+
 def test_a_landing_is_joined_to_the_mark_it_missed():
     """By a line from where it was due to where it came, with the offset; only while its finding is chosen."""
     stage = Stage()

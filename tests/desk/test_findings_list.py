@@ -1,11 +1,13 @@
 """The list of findings: nothing of what is wrong is cut, however narrow the list, and it is written anew when it grows wider."""
 
+from dataclasses import replace
+
 import pytest
 from PySide6.QtCore import QRect
 from PySide6.QtGui import QFontMetrics
 from PySide6.QtWidgets import QLabel, QStyleOptionViewItem
 
-from opossum_desk.layout.wording import cause_title
+from opossum_desk.layout.wording import cause_title, group_title
 from opossum_desk.take_area.finding_delegate import FINDING_ROLE, WRAPPED
 from opossum_desk.take_area.findings_list import FindingsList
 
@@ -76,3 +78,18 @@ def test_no_finding_is_marked_while_none_is_shown(listed, opened):
         assert opened.session.go_back()
     assert not listed.selectedIndexes()
     assert listed.currentIndex() == here
+
+
+@pytest.mark.parametrize(
+    ("kind", "cause", "group"),
+    [
+        ("threshold-missed", "doubled", "It fires twice"),
+        ("threshold-missed", "jumped", "It never comes"),
+        ("mark-late", "skipped", "It never comes"),
+        ("mark-late", "late", "It comes too early or late"),
+        ("no-such-kind", "at-all", "no-such-kind"),
+    ],
+)
+def test_a_finding_is_listed_under_the_symptom_of_its_cause_or_of_its_kind(opened, kind, cause, group):
+    """What came twice is not looked for among what never came."""
+    assert group_title(replace(opened.session.findings[0], kind=kind, cause=cause)) == group

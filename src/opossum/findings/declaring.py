@@ -27,7 +27,7 @@ class Cause(NamedTuple):
     """One cause: what it is called in JSON and on screen, how bad it is, and who finds it.
 
     `find` yields what it found in a scene; `symptoms` are those of its kind where it names none of its own.
-    `weave`: the weave of the desk that proves it best, where that is not its kind's.
+    `weave`, `group`: the weave of the desk that proves it best, and the symptom it is listed under, where not its kind's.
     `about`: what it is, in a sentence; `quiet`: what looks like it and is none (docs/findings.md is made of them).
     """
 
@@ -39,6 +39,7 @@ class Cause(NamedTuple):
     springs_from: tuple[Spring, ...] = ()
     symptoms: tuple[Symptom, ...] = ()
     weave: str = ""
+    group: Symptom | None = None
     about: str = ""
     quiet: str = ""
 

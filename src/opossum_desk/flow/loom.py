@@ -13,7 +13,7 @@ from opossum_desk.context_menus import add_call_actions, add_tripwires, sieve
 from opossum_desk.flow.describing import describe_line
 from opossum_desk.flow.frozen_painting import paint_frozen, paint_frozen_names
 from opossum_desk.flow.layout.finding_marks import FindingMarks, finding_marks
-from opossum_desk.flow.layout.loom import LoomPicture, RowLine, layout_loom, line_count, line_of_row
+from opossum_desk.flow.layout.loom import LoomPicture, RowLine, is_folded_away, layout_loom, line_count, line_of_row
 from opossum_desk.flow.layout.trail_line import trail_line
 from opossum_desk.flow.loom_labels import LoomLabels
 from opossum_desk.flow.pressing import press_beads, press_density
@@ -330,12 +330,12 @@ class LoomView(AxisCanvas):
         add_tripwires(menu, session, event=event, owner="" if cls else owner, cls=cls, function=function)
 
     def scroll_to_rows(self, rows: set[Row]) -> None:
-        """Scroll so that the topmost of some rows is seen, of those that are listed."""
+        """Scroll so that the topmost of some rows is seen, of those that are listed and not folded away at rest."""
         session = self.session
-        row = next((row for row in session.rows if row in rows), None) if session is not None else None
-        if session is None or row is None:
+        place = next((place for place, row in enumerate(session.rows) if row in rows), -1) if session else -1
+        if session is None or place < 0 or is_folded_away(session, place):
             return
-        top = line_of_row(session, session.rows.index(row)) * self.heights().row
+        top = line_of_row(session, place) * self.heights().row
         room = self.height() - self.heights().header - self.heights().row * 2
         if top < self.scroll_bar.value():
             self.scroll_bar.setValue(int(top))

@@ -21,12 +21,13 @@ def kind_title(name: str) -> str:
     return tr(kind.title) if kind else name
 
 
-def group_title(kind_name: str) -> str:
-    """Return under which symptom the findings of a kind are listed."""
-    from opossum.findings.catalogue import kind_named
+def group_title(finding: Finding) -> str:
+    """Return under which symptom a finding is listed."""
+    from opossum.findings.catalogue import cause_named, kind_named
 
-    kind = kind_named(kind_name)
-    return tr(kind.group.title) if kind else kind_name
+    kind, cause = kind_named(finding.kind), cause_named(finding.kind, finding.cause)
+    group = cause.group if cause is not None and cause.group is not None else kind.group if kind is not None else None
+    return tr(group.title) if group is not None else finding.kind
 
 
 def cause_title(finding: Finding) -> str:

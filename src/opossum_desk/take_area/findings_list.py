@@ -96,7 +96,7 @@ class FindingsList(QTreeView):
         items: dict[str, QStandardItem] = {}
         for finding in found:
             # what follows from another finding stands under it, whatever its kind
-            symptom = group_title(finding.kind)
+            symptom = group_title(finding)
             above = items.get(finding.root) or groups.get(symptom) or self._add_group(symptom, groups)
             items[finding.id] = item = self._item(finding)
             above.appendRow(item)

@@ -13,6 +13,7 @@ from opossum.findings.frame_times import frame_times
 from opossum.findings.mark_late.coming import FROM_A_STALL
 from opossum.findings.marks_told import by_mark, tell
 from opossum.findings.scene import Scene
+from opossum.findings.symptoms import NEVER_COMES
 from opossum.words import counted, tr
 
 
@@ -51,6 +52,7 @@ MISSED = Cause(
     Severity.FAULT,
     find,
     springs_from=FROM_A_STALL,
+    group=NEVER_COMES,
     about="A track went past a cue, and it was never sent.",
     quiet="a track stopped before it.",
 )

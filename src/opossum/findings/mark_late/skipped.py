@@ -13,6 +13,7 @@ from opossum.findings.frame_times import frame_times
 from opossum.findings.mark_late.coming import FROM_A_STALL, coming
 from opossum.findings.marks_told import by_mark, tell
 from opossum.findings.scene import Scene
+from opossum.findings.symptoms import NEVER_COMES
 from opossum.findings.wording import milliseconds
 from opossum.stream.tables import Array
 from opossum.words import counted, tr
@@ -74,6 +75,7 @@ SKIPPED = Cause(
     Severity.FAULT,
     find,
     springs_from=(*FROM_A_STALL, Spring("wait-never-met/clip-ended", waited_for)),
+    group=NEVER_COMES,
     about="A clip went past a mark, and the mark was never sent in that round.",
     quiet="a peer of which no mark is ever seen; a clip stopped before it.",
 )

@@ -11,6 +11,7 @@ from opossum.findings.finding import Found, Severity
 from opossum.findings.links import FROM_STALE_CALLS
 from opossum.findings.raised.errors import errors, tell
 from opossum.findings.scene import Scene
+from opossum.findings.symptoms import NEVER_COMES
 from opossum.findings.wording import listed
 from opossum.take.grouping import distinct
 from opossum.words import tr
@@ -44,6 +45,7 @@ REST_NOT_CALLED = Cause(
     Severity.FAULT,
     find,
     springs_from=FROM_STALE_CALLS,
+    group=NEVER_COMES,
     about="A listener ends in an error, and others that hear other sends of it are not called after it.",
     quiet="sends for the first listener or one object only.",
 )

@@ -9,6 +9,7 @@ import numpy as np
 from opossum.findings.declaring import Cause
 from opossum.findings.finding import Found, Severity
 from opossum.findings.scene import Scene
+from opossum.findings.symptoms import FIRES_TWICE
 from opossum.findings.threshold_missed.passing import LEARNT_FIRINGS, by_event, tell
 from opossum.words import counted, tr
 
@@ -41,6 +42,7 @@ DOUBLED = Cause(
     Severity.FAULT,
     find,
     (LEARNT_FIRINGS,),
+    group=FIRES_TWICE,
     about="An event was sent twice for one passing of its time.",
     quiet="a clock set back that passes again.",
 )

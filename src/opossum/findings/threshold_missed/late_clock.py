@@ -11,6 +11,7 @@ from opossum.findings.finding import Found, Severity
 from opossum.findings.frame_times import frame_times
 from opossum.findings.mark_late.coming import FROM_A_STALL
 from opossum.findings.scene import Scene
+from opossum.findings.symptoms import EARLY_OR_LATE
 from opossum.findings.threshold_missed.passing import CLOCK_STEPS, LEARNT_FIRINGS, Passing, by_event, tell
 from opossum.stream.tables import Array
 from opossum.words import counted, tr
@@ -65,6 +66,7 @@ LATE_CLOCK = Cause(
     find,
     (LEARNT_FIRINGS, CLOCK_STEPS),
     springs_from=FROM_A_STALL,
+    group=EARLY_OR_LATE,
     about="An event came more than two steps of the clock after its time.",
     quiet="what a jump of the clock brings at once; what keeps its interval though the clock was set.",
 )

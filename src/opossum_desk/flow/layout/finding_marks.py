@@ -11,7 +11,7 @@ import numpy as np
 
 from opossum.findings.finding import Finding
 from opossum.stream.tables import Array
-from opossum_desk.flow.layout.loom import LoomPicture
+from opossum_desk.flow.layout.loom import LoomPicture, folds_resting
 from opossum_desk.layout.scale import Scale
 from opossum_desk.state.axis import AxisMode
 from opossum_desk.state.row_index import Row
@@ -81,27 +81,38 @@ def _falling(session: Session, picture: LoomPicture, finding: Finding, lines: di
     sends, columns = sends[:MOST_TICKS], columns[:MOST_TICKS]
     xs = _place(session, picture.scale, columns, np.asarray(session.take.tables["send"]["t"], np.int64)[sends])
     ticks = []
-    for x, send in zip(xs.tolist(), sends.tolist(), strict=True):
-        row = _row_of_sender(session, send)
-        if row is not None and row in lines:
-            ticks.append((x, picture.lines[lines[row]].top + picture.heights.row / 2))
-        elif row is None:
+    table = session.take.tables["send"]
+    senders = zip(
+        *(column[sends].tolist() for column in (session.take.sends.cause, table["o"], table["p"])), strict=True
+    )
+    known: dict[tuple[int, int, int], list[Row]] = {}
+    for x, sender in zip(xs.tolist(), senders, strict=True):
+        rows = known.get(sender)
+        if rows is None:
+            rows = known[sender] = _rows_of_sender(session, *sender)
+        seen = next((row for row in rows if row in lines), None)
+        if seen is not None:
+            ticks.append((x, picture.lines[lines[seen]].top + picture.heights.row / 2))
+        elif not rows:
             ticks.append((x, picture.heights.header - TICK_ABOVE_PX))  # from nobody who has a row
     return ticks
 
 
-def _row_of_sender(session: Session, send: int) -> Row | None:
-    """Return the row of the call a send came from, else of its sender's first listener, None where neither is known."""
+def _rows_of_sender(session: Session, cause: int, owner: int, peer: int) -> list[Row]:
+    """Return the row of the call a send came from, else those of its sender's listeners, but for rows at rest that are folded."""
     take = session.take
-    call = int(take.sends.cause[send])
-    if call < 0:
-        sender = int(take.tables["send"]["o"][send])
-        mine = np.flatnonzero(
-            (take.listeners.owner == sender) & (take.listeners.peer == take.tables["send"]["p"][send])
-        )
-        if sender >= 0 and len(mine):
-            call = int(take.calls_by_listener.rows(int(mine[0]))[0])
-    return session.row_index.row_of_call(call, session.unfolded) if call >= 0 else None
+    if cause >= 0:
+        return [session.row_index.row_of_call(cause, session.unfolded)]
+    if owner < 0:
+        return []
+    mine = (take.listeners.owner == owner) & (take.listeners.peer == peer)
+    starts = take.calls_by_listener.starts[np.flatnonzero(mine)]
+    calls = take.calls_by_listener.order[starts].tolist()
+    rows = list(dict.fromkeys(session.row_index.row_of_call(call, session.unfolded) for call in calls))
+    if folds_resting(session) and not session.shows_resting:
+        first, last = session.visible_columns
+        rows = [row for row in rows if not session.row_index.rests(row, np.array([first, last + 1]))]
+    return rows
 
 
 def _lit(session: Session, finding: Finding, lines: dict) -> list[int]:

@@ -87,11 +87,16 @@ def line_count(session: Session) -> int:
     return session.awake + 1 + (len(session.rows) - session.awake if session.shows_resting else 0)
 
 
+def is_folded_away(session: Session, place: int) -> bool:
+    """Say whether a row, by its place among the session's rows, is behind the line that stands for those at rest."""
+    return place >= session.awake and folds_resting(session) and not session.shows_resting
+
+
 def line_of_row(session: Session, place: int) -> int:
     """Return the line of a row by its place among the session's rows; that of all resting ones where it is folded away."""
     if place < session.awake or not folds_resting(session):
         return place
-    return place + 1 if session.shows_resting else session.awake
+    return session.awake if is_folded_away(session, place) else place + 1
 
 
 @dataclass(eq=False, repr=False)
