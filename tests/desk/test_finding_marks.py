@@ -7,7 +7,7 @@ from dataclasses import replace
 from findings.scenes import clips, hearing, order, timing
 from opossum.findings.examine import examine
 from opossum.findings.finding import Subject
-from opossum_desk.flow.layout.finding_marks import finding_marks, rows_meant
+from opossum_desk.flow.layout.finding_marks import finding_marks
 from opossum_desk.flow.layout.loom import layout_loom
 from opossum_desk.flow.layout.strand_order import order_strands, strands_of
 from opossum_desk.flow.layout.strand_rows import gather_strands
@@ -75,6 +75,28 @@ def test_a_send_from_no_call_falls_from_a_row_of_its_sender_that_is_shown():
     assert y in rows
 
 
+def test_rows_that_the_finding_is_about_do_not_fold_away_while_they_rest():
+    """Right above the line for the others; once it is let go, they fold with them."""
+    stage = Stage()
+    often = stage.bind("push", "lever#1", "Lever.on_push")
+    idle = [stage.bind(f"dusk_{number}", f"lamp#{number}", f"Lamp.on_dusk_{number}") for number in range(8)]
+    stage.bind("vent_open", "fan#1", "Fan.spin")
+    for number, bind in enumerate(idle):
+        stage.at(8, do=lambda number=number, bind=bind: stage.heard(f"dusk_{number}", bind))
+    stage.at(95, 105, do=lambda: stage.heard("push", often))
+    stage.at(100, do=lambda: stage.send("Vent_Open"))
+    session = shown(stage, 300)
+    assert (session.awake, len(session.rows)) == (1, 9)
+    session.selection.finding = replace(session.finding, subject=Subject(ev="dusk_5"))
+    session.order_rows()
+    picture = layout_loom(session, 900, 400, 0)
+    assert [line.function for line in picture.lines] == ["on_push", "on_dusk_5"] and picture.resting.rows == 7
+    assert finding_marks(session, picture).lit == [1]
+    session.selection.finding = None
+    session.order_rows()
+    assert session.awake == 1
+
+
 def test_a_landing_is_joined_to_the_mark_it_missed():
     """By a line from where it was due to where it came, with the offset; only while its finding is chosen."""
     stage = Stage()
@@ -108,8 +130,8 @@ def test_a_finding_without_a_call_lights_the_rows_of_whom_it_names():
     assert session.finding.cause == "by-luck" and session.call < 0
     assert {picture.lines[place].owner for place in finding_marks(session, picture).lit} == {"Guest"}
     named = replace(session.finding, subject=Subject(ev="wave_begins"))
-    assert len(rows_meant(session, named)) == 2
-    assert rows_meant(session, replace(session.finding, subject=Subject(cls="Guest", clip="wave"))) == set()
+    assert len(session.rows_meant(named)) == 2
+    assert session.rows_meant(replace(session.finding, subject=Subject(cls="Guest", clip="wave"))) == set()
 
 
 def test_a_crossed_level_lights_the_value_that_crossed_it():

@@ -19,7 +19,7 @@ from opossum.findings.finding import Severity
 from opossum.findings.symptoms import SYMPTOMS
 from opossum.take.archive import open_take
 from opossum_desk.context_menus import add_call_actions, finding_menu
-from opossum_desk.flow.layout.finding_marks import finding_marks, rows_meant
+from opossum_desk.flow.layout.finding_marks import finding_marks
 from opossum_desk.layout.colours import DAY, NIGHT, Colours
 from opossum_desk.layout.heights import HEADER_PX, ROW_PX
 from opossum_desk.memory import Memory
@@ -682,7 +682,7 @@ def test_going_to_a_finding_without_a_call_shows_a_row_that_it_names(opened):
     session.show_finding(finding)
     session.settle()
     assert session.call < 0
-    named = rows_meant(session, finding)
+    named = session.rows_meant(finding)
     session.show_finding(next(item for item in session.findings if item.cause == "bound-twice"))
     loom.scroll_bar.setValue(loom.scroll_bar.maximum() if session.rows.index(min(named)) < 5 else 0)
     session.show_finding(finding)

@@ -7,7 +7,6 @@ from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QScrollBar, QSplitter, QVBoxLayout, QWidget
 
 from opossum.words import tr
-from opossum_desk.flow.layout.finding_marks import rows_meant
 from opossum_desk.flow.layout.loom import LABEL_PX
 from opossum_desk.flow.loom import LoomView
 from opossum_desk.flow.strands import StrandsView
@@ -87,7 +86,7 @@ class FlowWeave(WeaveView):
         finding = session.finding if session is not None else None
         shown, self._shown_finding = self._shown_finding, finding.id if finding is not None else ""
         if session is not None and finding is not None and finding.id != shown and session.call < 0:
-            self.loom.scroll_to_rows(rows_meant(session, finding))
+            self.loom.scroll_to_rows(session.rows_meant(finding))
 
     def fold_selected(self) -> None:
         session = self.session

@@ -189,7 +189,8 @@ class RowIndex:
         """Return the row a call is drawn on."""
         listener = int(self.take.calls.listener[call])
         group = int(self.class_of_listener[listener])
-        if group in unfolded or self.listeners_of_class.sizes()[group] == 1:
+        starts = self.listeners_of_class.starts
+        if group in unfolded or starts[group + 1] - starts[group] == 1:
             return Row(False, listener)
         return Row(True, group)
 

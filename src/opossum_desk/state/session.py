@@ -24,6 +24,7 @@ from opossum_desk.state.beside import Beside
 from opossum_desk.state.counts import Counts, count
 from opossum_desk.state.history import FIRST_WEAVE, History, Spot
 from opossum_desk.state.marks import Marks
+from opossum_desk.state.meant_rows import rows_meant
 from opossum_desk.state.measuring import Measure, measured
 from opossum_desk.state.row_index import Flag, Row, RowIndex
 from opossum_desk.state.rules_of_take import RulesOfTake
@@ -374,12 +375,20 @@ class Session:
             self.set_hide_unmatched(False)
 
     def order_rows(self) -> None:
-        """Put the rows in the order they run over what is visible."""
+        """Put the rows in the order they run over what is visible; those that the chosen finding is about never fold away."""
         rows = self.row_index.rows(self.unfolded, self.sieve.hides and self.sieve.active)
         first, last = self.visible_columns
         self.rows = self.row_index.in_order(rows, first, last) if rows else []
         window = np.array([first, last + 1])
         self.awake = sum(not self.row_index.rests(row, window) for row in self.rows)
+        if self.finding is not None and self.awake < len(self.rows):
+            meant, resting = self.rows_meant(self.finding), self.rows[self.awake :]
+            self.rows[self.awake :] = sorted(resting, key=lambda row: row not in meant)
+            self.awake += sum(row in meant for row in resting)
+
+    def rows_meant(self, finding: Finding) -> set[Row]:
+        """Return the rows that a finding is about."""
+        return rows_meant(self.take, self.row_index, self.unfolded, finding)
 
     def show_resting(self, show: bool) -> None:
         """Show the rows that are at rest, or fold them into one line."""

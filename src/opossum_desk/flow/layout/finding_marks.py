@@ -14,12 +14,12 @@ from opossum.stream.tables import Array
 from opossum_desk.flow.layout.loom import LoomPicture, folds_resting
 from opossum_desk.layout.scale import Scale
 from opossum_desk.state.axis import AxisMode
+from opossum_desk.state.meant_rows import MOST_MEANT_ROWS
 from opossum_desk.state.row_index import Row
 from opossum_desk.state.session import Session
 
 UNHEARD = "unheard"
 MOST_TICKS = 300
-MOST_LIT_ROWS = 12
 LEAST_OFFSET_PX = 2.0
 TICK_ABOVE_PX = 6.0
 """Ticks of senders without a row hang from the header's lower edge, above it so much."""
@@ -116,38 +116,7 @@ def _rows_of_sender(session: Session, cause: int, owner: int, peer: int) -> list
 
 
 def _lit(session: Session, finding: Finding, lines: dict) -> list[int]:
-    return sorted(lines[row] for row in rows_meant(session, finding) if row in lines)[:MOST_LIT_ROWS]
-
-
-def rows_meant(session: Session, finding: Finding) -> set[Row]:
-    """Return the rows that a finding is about: those of its calls and senders, else those of whom it names."""
-    calls = finding.calls[: 50 * MOST_LIT_ROWS : max(1, len(finding.calls) // 200)]
-    causes = session.take.sends.cause[finding.sends[:50]]
-    calls = np.concatenate((calls, causes[causes >= 0]))
-    if not len(calls):
-        calls = _named_calls(session, finding)
-    return {session.row_index.row_of_call(int(call), session.unfolded) for call in calls.tolist()}
-
-
-def _named_calls(session: Session, finding: Finding) -> Array:
-    """Return a call of each of the first listeners whose class or name, function and event are those that a finding names."""
-    take, subject = session.take, finding.subject
-    if not subject.fn and not subject.ev:
-        return np.zeros(0, np.int64)
-    listeners, groups = take.listeners, take.calls_by_listener
-    named = groups.sizes() > 0
-    for text, codes in ((subject.fn, listeners.function), (subject.ev, listeners.event)):
-        if text:
-            named &= codes == take.code(text)
-    found: list[int] = []
-    for listener in np.flatnonzero(named).tolist():
-        owner = int(listeners.owner[listener])
-        # who hears an event is whoever it is; a function is that of its class
-        if not subject.fn or take.text(owner) == subject.o or take.class_of(owner) == subject.cls:
-            found.append(int(groups.order[groups.starts[listener]]))
-            if len(found) == MOST_LIT_ROWS:
-                break
-    return np.array(found, np.int64)
+    return sorted(lines[row] for row in session.rows_meant(finding) if row in lines)[:MOST_MEANT_ROWS]
 
 
 def _beside(
