@@ -6,8 +6,6 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from opossum.findings.freeze.frozen import frozen
-from opossum.findings.scene import Scene
 from opossum.stream.tables import Array
 from opossum.take.take import Take
 
@@ -25,5 +23,9 @@ class Counts(NamedTuple):
 
 def count(take: Take) -> Counts:
     """Return the counts of a take. Linear in its frames and calls."""
+    # loaded where it is counted: in the process that opens a take, while the desk's own loads Qt
+    from opossum.findings.freeze.frozen import frozen
+    from opossum.findings.scene import Scene
+
     rows, lengths = frozen(Scene(take))
     return Counts(lengths, np.array(rows, np.int64))

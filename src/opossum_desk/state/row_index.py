@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
 from functools import cached_property
 from typing import Any, NamedTuple
 
@@ -87,6 +86,8 @@ class RowIndex:
         """Return a flag with both its sums, worked out side by side where there are many calls: NumPy lets others run."""
         if len(flags) < MANY_SUMMED:
             return Flag(flags, single(), folded())
+        from concurrent.futures import ThreadPoolExecutor  # loads much that a take of usual length does not need
+
         with ThreadPoolExecutor(1, "opossum-sums") as other:
             asked = other.submit(folded)
             return Flag(flags, single(), asked.result())

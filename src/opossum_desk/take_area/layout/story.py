@@ -8,7 +8,6 @@ from urllib.parse import quote
 
 from opossum.findings.finding import Evidence, Finding
 from opossum.foreign_text import shown_html
-from opossum.rehearse.fixes import can_be_rehearsed
 from opossum.words import tr
 from opossum_desk.layout.describing import record_text
 from opossum_desk.layout.wording import cause_title, kind_title, severity_title
@@ -35,6 +34,8 @@ def story_html(
     Links are `frame:COLUMN`, `call:ROW`, `finding:ID`; `offer`: (name, words) of a weave that proves it better, `weave:NAME`; `rehearse:`, `rule:`.
     Places in the source are `place:FILE:LINE`; where their files lie below one of `roots`, their lines are shown.
     """
+    from opossum.rehearse.fixes import can_be_rehearsed  # not needed before something was found
+
     name = finding.name or tr("the game's thread")
     parts = [
         f'<p style="margin:0;color:{accent if finding.severity.value == "fault" else quiet}">'
