@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PySide6.QtCore import QEvent, QMimeData, QPoint, QPointF, Qt, QUrl
-from PySide6.QtGui import QDropEvent, QImage, QMouseEvent
+from PySide6.QtGui import QDropEvent, QImage, QMouseEvent, QPainter
 from PySide6.QtWidgets import QApplication, QMenu, QPushButton, QWidget
 
 from moonrise_bakery import demo_take_path
@@ -25,6 +25,8 @@ from opossum_desk.layout.heights import HEADER_PX, ROW_PX
 from opossum_desk.memory import Memory
 from opossum_desk.state.axis import AxisMode
 from opossum_desk.state.stepping import step_finding
+from opossum_desk.take_area.frame import GAP_PX
+from opossum_desk.take_area.layout.frame import FrameRow
 from opossum_desk.views.look import Look
 from opossum_desk.window import DeskWindow
 from tape import Tape
@@ -694,3 +696,23 @@ def test_going_to_a_finding_without_a_call_shows_a_row_that_it_names(opened):
     loom.scroll_bar.setValue(away)
     session.select_column(session.column + 1)
     assert loom.scroll_bar.value() == away
+
+
+@pytest.mark.parametrize("spare", [0.0, -1.0])
+def test_the_frame_cuts_the_name_of_an_event_only_where_it_has_no_room(opened, spare):
+    """What stands beside it, and a gap on either side, is all that it leaves room for."""
+    frame, written = opened.take_area.frame, []
+
+    class Written(QPainter):
+        def drawText(self, *arguments):
+            written.append(arguments[-1])
+
+    image = QImage(800, 40, QImage.Format.Format_RGB32)
+    painter = Written(image)
+    painter.setFont(frame.font())
+    row = FrameRow("call", text="bell#1 on_door_enter", event="door_enter", time="18 µs")
+    taken = sum(painter.fontMetrics().horizontalAdvance(text) for text in (row.text, row.event, row.time))
+    frame._paint_words(painter, row, 29.0, 0.0, taken + 2 * GAP_PX + 29.0 + 6.0 + spare)
+    painter.end()
+    assert written[:2] == [row.text, row.time]
+    assert (written[2] == row.event) is (spare == 0.0)

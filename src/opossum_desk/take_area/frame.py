@@ -224,10 +224,10 @@ class FrameView(QAbstractScrollArea):
             box = QRectF(left, top, room, self._row_px)
             painter.drawText(box, line | Qt.AlignmentFlag.AlignRight, time)
             room -= time_px
-        if not bad and room - used >= min(LEAST_EVENT_PX, metrics.horizontalAdvance(row.event) + GAP_PX):
+        if not bad and room - used >= min(LEAST_EVENT_PX, metrics.horizontalAdvance(row.event)):
             painter.setPen(QColor(colours.quiet))
             box = QRectF(left + used, top, room - used, self._row_px)
-            painter.drawText(box, line, self._cut(row.event, room - used - GAP_PX))
+            painter.drawText(box, line, self._cut(row.event, room - used))
 
     def _row_at(self, y: float) -> FrameRow | None:
         index = int((y - self._head_px + self.verticalScrollBar().value()) // self._row_px)

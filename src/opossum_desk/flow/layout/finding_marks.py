@@ -89,7 +89,7 @@ def _falling(session: Session, picture: LoomPicture, finding: Finding, lines: di
     for x, sender in zip(xs.tolist(), senders, strict=True):
         rows = known.get(sender)
         if rows is None:
-            rows = known[sender] = _rows_of_sender(session, *sender)
+            rows = known[sender] = _rows_of_sender(session, lines, *sender)
         seen = next((row for row in rows if row in lines), None)
         if seen is not None:
             ticks.append((x, picture.lines[lines[seen]].top + picture.heights.row / 2))
@@ -98,7 +98,7 @@ def _falling(session: Session, picture: LoomPicture, finding: Finding, lines: di
     return ticks
 
 
-def _rows_of_sender(session: Session, cause: int, owner: int, peer: int) -> list[Row]:
+def _rows_of_sender(session: Session, lines: dict, cause: int, owner: int, peer: int) -> list[Row]:
     """Return the row of the call a send came from, else those of its sender's listeners, but for rows at rest that are folded."""
     take = session.take
     if cause >= 0:
@@ -111,7 +111,8 @@ def _rows_of_sender(session: Session, cause: int, owner: int, peer: int) -> list
     rows = list(dict.fromkeys(session.row_index.row_of_call(call, session.unfolded) for call in calls))
     if folds_resting(session) and not session.shows_resting:
         first, last = session.visible_columns
-        rows = [row for row in rows if not session.row_index.rests(row, np.array([first, last + 1]))]
+        window = np.array([first, last + 1])
+        rows = [row for row in rows if row in lines or not session.row_index.rests(row, window)]
     return rows
 
 
