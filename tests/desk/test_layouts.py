@@ -562,3 +562,31 @@ def test_clips_that_play_at_once_have_rows_of_their_own():
     rows = [row.label for row in gather_strands(tape.take()) if row.kind == "clip"]
 
     assert rows == ["Cat clips", "Oven clips bake", "Oven clips glow"]
+
+
+def test_the_frame_says_which_phases_came_too_late_while_their_finding_is_chosen():
+    """Where it shows, and nowhere else; the phase that they came after stands as it is."""
+    stage = Stage(phases=("input", "move", "draw"))
+    binds = {name: stage.bind(name, "cart#1", f"Cart.on_{name}") for name in ("input", "move", "draw")}
+
+    def phases(number: int) -> None:
+        for name in ("input", "draw", "move") if number in (100, 130) else ("input", "move", "draw"):
+            stage("phase", name=name)
+            stage.heard(name, binds[name])
+
+    stage.each(phases)
+    session = Session(stage.run(200).take())
+    session.set_findings(examine(session.take))
+    (finding,) = session.findings
+
+    def headed() -> list[tuple[str, tuple[str, ...]]]:
+        return [(row.text, row.marks) for row in layout_frame(session).rows if row.kind == "phase"]
+
+    session.show_finding(finding)
+    assert finding.cause == "phase-order"
+    assert headed() == [("input", ()), ("draw", ()), ("move", ("came too late",))]
+    session.select_column(session.column + 1)
+    assert headed() == [("input", ()), ("move", ()), ("draw", ())]
+    session.select_column(session.column - 1)
+    session.selection.finding = None
+    assert [marks for _, marks in headed()] == [(), (), ()]

@@ -161,6 +161,10 @@ class FrameView(QAbstractScrollArea):
             painter.fillRect(QRectF(0, top, width, self._row_px), QColor(colours.band))
             painter.setPen(QColor(colours.quiet))
             painter.drawText(QRectF(12, top, width, self._row_px), Qt.AlignmentFlag.AlignVCenter, row.text)
+            left = 12 + painter.fontMetrics().horizontalAdvance(row.text) + GAP_PX
+            painter.setPen(QColor(colours.rose))
+            marks = ", ".join(tr(mark) for mark in row.marks)
+            painter.drawText(QRectF(left, top, width - left, self._row_px), Qt.AlignmentFlag.AlignVCenter, marks)
             return
         if row.kind in ("say", "data"):
             painter.setPen(QColor(colours.quiet if row.kind == "say" else colours.ink))

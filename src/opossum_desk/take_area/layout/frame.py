@@ -57,6 +57,28 @@ def _says_of_frame(session: Session, frame: int) -> list[tuple[int, str]]:
     return [(int(table["line"][row]), take.text(int(table["text"][row]))) for row in rows.tolist()]
 
 
+def _late_phases(session: Session, frame: int) -> set[str]:
+    """Return the phases that came after a later one in a frame (row), where the chosen finding is about that."""
+    take, finding = session.take, session.finding
+    if finding is None or not any(item.k == "phase" for item in finding.evidence) or frame not in finding.frame_rows:
+        return set()
+    peer = int(take.frames.peer[frame])
+    names = take.recording.head_list(peer, "phases")
+    table = take.tables["phase"]
+    rows = take.recording.rows_of_peer("phase", peer)
+    ends = take.frames.line[frame : take.frames.of_peer(peer).stop][:2]  # its own line, and that of the next
+    first, last = [*np.searchsorted(np.asarray(table["line"])[rows], ends).tolist(), len(rows)][:2]
+    late: set[str] = set()
+    latest = -1
+    for name in dict.fromkeys(take.text(int(code)) for code in np.asarray(table["name"])[rows[first:last]].tolist()):
+        if name in names:
+            place = names.index(name)
+            if place < latest:
+                late.add(name)
+            latest = max(latest, place)
+    return late
+
+
 def layout_frame(session: Session) -> FramePicture:
     """Return the lines of the selected frame."""
     take, axis = session.take, session.axis
@@ -79,6 +101,7 @@ def layout_frame(session: Session) -> FramePicture:
     start_ns = float(take.frames.start_ns[row])
     says = _says_of_frame(session, row)
     call_lines = take.tables["call"]["line"]
+    late = _late_phases(session, row)
     for call in calls.tolist():
         while says and says[0][0] < int(call_lines[call]):
             rows.append(FrameRow("say", says.pop(0)[1]))
@@ -87,7 +110,9 @@ def layout_frame(session: Session) -> FramePicture:
         phase = int(take.phase_of_call[call])
         if phase != phase_now and depth[call] == 0:
             phase_now = phase
-            rows.append(FrameRow("phase", take.text(phase) or tr("outside any phase")))
+            name = take.text(phase)
+            rows.append(FrameRow("phase", name or tr("outside any phase"), marks=("came too late",) * (name in late)))
+            late.discard(name)
         rows.append(
             FrameRow(
                 "call",
