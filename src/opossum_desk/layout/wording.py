@@ -38,6 +38,11 @@ def cause_title(finding: Finding) -> str:
     return tr(cause.title) if cause else finding.cause
 
 
+def finding_name(finding: Finding) -> str:
+    """Return what a finding is about, as it stands above why; where nothing is named it is the game's own thread."""
+    return finding.name or tr("the game's thread")
+
+
 def finding_title(finding: Finding) -> str:
     """Return a finding as one line of a list."""
     title = cause_title(finding)

@@ -21,7 +21,7 @@ from opossum.words import counted, language, tr
 from opossum.words import number as spelt
 from opossum_desk.layout.colours import DAY, NIGHT, Colours
 from opossum_desk.layout.describing import record_text
-from opossum_desk.layout.wording import SEVERITY_TITLES, cause_title, kind_title, severity_title
+from opossum_desk.layout.wording import SEVERITY_TITLES, cause_title, finding_name, kind_title, severity_title
 from opossum_desk.report.pictures import Pictures
 from opossum_desk.state.session import Session
 
@@ -146,7 +146,7 @@ def _entry(session: Session, pictures: Pictures | None, finding: Finding) -> dic
         "severity": finding.severity.value,
         "severity_title": severity_title(finding.severity.value),
         "kind": kind_title(finding.kind),
-        "name": shown(finding.name or tr("the game's thread")),
+        "name": shown(finding_name(finding)),
         "cause": cause_title(finding),
         "summary": shown(finding.summary),
         "advice": shown(finding.advice),

@@ -12,8 +12,8 @@ from PySide6.QtWidgets import QStyledItemDelegate
 from opossum.findings.finding import Finding
 from opossum.foreign_text import shown
 from opossum.take.grouping import distinct
-from opossum.words import number, tr
-from opossum_desk.layout.wording import cause_title
+from opossum.words import number
+from opossum_desk.layout.wording import cause_title, finding_name
 from opossum_desk.state.session import Session
 from opossum_desk.views.look import Look
 
@@ -76,7 +76,7 @@ class FindingDelegate(QStyledItemDelegate):
 
     def _lines(self, finding: Finding, metrics: QFontMetrics, room: float) -> _Lines:
         """Return what is written of a finding: its count beside the name where both fit, else beside the cause below."""
-        name = shown(finding.name or tr("the game's thread"))
+        name = shown(finding_name(finding))
         count = f"{number(finding.count)}×" if finding.count > 1 else ""
         count_px = metrics.horizontalAdvance(count) + 8 if count else 0
         is_above = metrics.horizontalAdvance(name) <= room - count_px

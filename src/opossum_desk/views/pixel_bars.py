@@ -21,7 +21,8 @@ LINES_A_ROW = 3
 def press_bars(canvas: np.ndarray, bars: PixelBars, shade: np.uint32, ratio: float) -> None:
     """Press bars of one colour into a canvas, uint32 (height, width), over whatever is there.
 
-    Few are written pixel by pixel, those that stand on a line a line of all rows at a time, others row by row.
+    Low ones that are few, or stand anywhere, are written pixel by pixel; those that stand on a line a line of all rows at a
+    time; others row by row.
     """
     left = round(bars.left * ratio)
     count = min(round(bars.tops.shape[-1] * ratio), canvas.shape[1] - left)

@@ -10,7 +10,7 @@ from opossum.findings.finding import Evidence, Finding
 from opossum.foreign_text import shown_html
 from opossum.words import tr
 from opossum_desk.layout.describing import record_text
-from opossum_desk.layout.wording import cause_title, kind_title, severity_title
+from opossum_desk.layout.wording import cause_title, finding_name, kind_title, severity_title
 from opossum_desk.state.session import Session
 from opossum_desk.state.source_places import find_source, lines_around, places_in
 from opossum_desk.state.uncounting import LEFT_OUT_BY
@@ -36,11 +36,10 @@ def story_html(
     """
     from opossum.rehearse.fixes import can_be_rehearsed  # not needed before something was found
 
-    name = finding.name or tr("the game's thread")
     parts = [
         f'<p style="margin:0;color:{accent if finding.severity.value == "fault" else quiet}">'
         f"{severity_title(finding.severity.value)} · {shown_html(kind_title(finding.kind))}</p>",
-        f'<p style="margin:2px 0 8px 0;font-size:large"><b>{shown_html(name)}</b> – '
+        f'<p style="margin:2px 0 8px 0;font-size:large"><b>{shown_html(finding_name(finding))}</b> – '
         f"{shown_html(cause_title(finding))}</p>",
         f"<p>{_prose(finding.summary)}</p>",
         f'<p style="color:{quiet};margin-bottom:0">{tr("What to change")}</p><p style="margin-top:0">{_prose(finding.advice)}</p>',
