@@ -21,7 +21,9 @@ from opossum_desk.weaving.row_canvas import RowCanvas
 
 MOST_PREPARED = 24
 """So many of the worst rows are reckoned off the window's thread; the others when they come into view."""
-WIDEST_SPREAD = "± 000.0 ms"
+WIDEST_SPREAD = "± 000.00 s"
+BESIDE_SPREAD_PX = 20.0
+"""Room about the words that tell a spread: for the gap before them, and for the handle of the scroll bar behind them."""
 MOST_MEASURED = 2000
 """So many names are measured to find out how much room labels need."""
 
@@ -51,7 +53,7 @@ class PacingCanvas(RowCanvas):
         return {place for place, row in enumerate(self.rows) if tells_of(finding, row.recurring)}
 
     def lay_out(self, session: Session) -> RowPicture:
-        self.right_px = max(SPREAD_PX, self.small_metrics().horizontalAdvance(WIDEST_SPREAD) + 8)
+        self.right_px = max(SPREAD_PX, self.small_metrics().horizontalAdvance(WIDEST_SPREAD) + BESIDE_SPREAD_PX)
         measured = self.all_rows[:MOST_MEASURED]
         self.labels.fit([(row.name, 12.0) for row in measured], [(cost_told(row), 0.0) for row in measured])
         return layout_pacing(session, self.rows, self.stack, self.layout_view(), self.meant, self.right_px)

@@ -9,20 +9,17 @@ import numpy as np
 from opossum.stream.tables import Array
 from opossum_desk.layout.row_picture import PixelBars
 
-SCATTERED_COST = 8
-"""A pixel that is written alone costs as much as so many of a stretch that is written whole."""
+SCATTERED_COST = 5
+"""A pixel that is written alone costs as much as so many of a block that is written whole."""
 LOW_BARS_PX = 8
 """Bars that are nowhere taller may be written pixel by pixel: a line of all of them at a time."""
-
-LINES_A_ROW = 3
-"""So many lines over all rows cost as much as setting out to write one row."""
 
 
 def press_bars(canvas: np.ndarray, bars: PixelBars, shade: np.uint32, ratio: float) -> None:
     """Press bars of one colour into a canvas, uint32 (height, width), over whatever is there.
 
-    Low ones that are few, or stand anywhere, are written pixel by pixel; those that stand on a line a line of all rows at a
-    time; others row by row.
+    Low ones that are few, or stand anywhere, are written pixel by pixel; others all rows at once, where rows do not share
+    lines of the canvas, or row by row.
     """
     left = round(bars.left * ratio)
     count = min(round(bars.tops.shape[-1] * ratio), canvas.shape[1] - left)
@@ -33,15 +30,36 @@ def press_bars(canvas: np.ndarray, bars: PixelBars, shade: np.uint32, ratio: flo
     tallest = int(tall.max(initial=0))
     if tallest <= 0:
         return
-    stands = tallest < len(tops) * LINES_A_ROW and _each_on_a_line_of_its_own(bottoms)
-    few = not stands or int(tall.sum(dtype=np.int64)) * SCATTERED_COST < tall.size * tallest
-    if tallest <= LOW_BARS_PX and few:
+    highest, lowest = _stretches(tops, bottoms, tall > 0, len(canvas))
+    there = highest < lowest
+    if not there.all():
+        tops, bottoms, tall, highest, lowest = (part[there] for part in (tops, bottoms, tall, highest, lowest))
+    longest = int((lowest - highest).max(initial=0))
+    if longest <= 0:
+        return
+    highest = np.minimum(highest, len(canvas) - longest)  # no stretch reaches beyond the canvas
+    in_order = np.sort(highest)
+    at_once = bool((in_order[1:] - in_order[:-1] >= longest).all())
+    if tallest <= LOW_BARS_PX and not (at_once and tall.size * longest <= _pixels_of(tall) * SCATTERED_COST):
         _press_scattered(canvas, left, tops, tall, tallest, shade)
-    elif stands:
-        _press_standing(canvas, left, bottoms[:, 0], tall, tallest, shade)
+    elif at_once:
+        _press_block(canvas, left, tops, bottoms, highest[:, None] + np.arange(longest), shade)
     else:
-        for own_tops, own_bottoms in zip(tops, bottoms, strict=True):
-            _press_row(canvas, left, own_tops, own_bottoms, shade)
+        for row, (top, bottom) in enumerate(zip(highest.tolist(), lowest.tolist(), strict=True)):
+            if top < bottom:
+                own = slice(row, row + 1)
+                _press_block(canvas, left, tops[own], bottoms[own], np.arange(top, bottom)[None, :], shade)
+
+
+def _stretches(tops: Array, bottoms: Array, filled: Array, height: int) -> tuple[Array, Array]:
+    """Return int64 (rows,), (rows,): from which line of so many to which each row's bars stand; the other way round: nowhere."""
+    highest = np.where(filled, tops, height).min(axis=1)
+    lowest = np.where(filled, bottoms, 0).max(axis=1)
+    return np.maximum(highest, 0).astype(np.int64), np.minimum(lowest, height).astype(np.int64)
+
+
+def _pixels_of(tall: Array) -> int:
+    return int(np.maximum(tall, 0).sum(dtype=np.int64))
 
 
 def _press_scattered(canvas: np.ndarray, left: int, tops: Array, tall: Array, tallest: int, shade: np.uint32) -> None:
@@ -51,54 +69,30 @@ def _press_scattered(canvas: np.ndarray, left: int, tops: Array, tall: Array, ta
         bottoms = np.minimum(np.maximum(tops + tall, 0), height)
         tops = np.minimum(np.maximum(tops, 0), height)
         tall = bottoms - tops
-    there = np.flatnonzero(tall > 0)
-    tall = tall.ravel()[there]
-    places = tops.ravel()[there].astype(np.int64) * width + (there % tops.shape[1] + left)
+    there = tall > 0
+    places = (tops.astype(np.int64) * width + np.arange(left, left + tops.shape[1]))[there]
+    tall = tall[there]
     flat = canvas.reshape(-1)
-    lowest = int(tall.min(initial=0))
+    least = int(tall.min(initial=0))
     for line in range(tallest):
-        if line >= lowest:
+        if line >= least:
             places, tall = places[tall > line], tall[tall > line]
         flat[places] = shade
         places += width
 
 
-def _press_standing(canvas: np.ndarray, left: int, bases: Array, tall: Array, tallest: int, shade: np.uint32) -> None:
-    """Press bars so `tall`, (rows, pixels), that stand on a line each row: at the cost of rows × pixels × `tallest`."""
-    across = slice(left, left + tall.shape[1])
-    for above in range(tallest):
-        lines = bases.astype(np.int64) - 1 - above
-        seen = (lines >= 0) & (lines < len(canvas))
-        reach = tall
-        if not seen.all():
-            lines, reach = lines[seen], tall[seen]
-        canvas[lines, across] = _laid_over(canvas[lines, across], reach > above, shade)
-
-
-def _each_on_a_line_of_its_own(bottoms: Array) -> bool:
-    return bool((bottoms == bottoms[:, :1]).all()) and len(set(bottoms[:, 0].tolist())) == len(bottoms)
-
-
-def _press_row(canvas: np.ndarray, left: int, tops: Array, bottoms: Array, shade: np.uint32) -> None:
-    """Press one row of bars, (pixels,), at the cost of the stretch they stand in."""
-    filled = bottoms > tops
-    top = max(int(np.min(tops, where=filled, initial=canvas.shape[0])), 0)
-    bottom = min(int(np.max(bottoms, where=filled, initial=0)), canvas.shape[0])
-    if top < bottom:
-        lines = np.arange(top, bottom, dtype=np.int16)[:, None]
-        block = canvas[top:bottom, left : left + len(tops)]
-        block[:] = _laid_over(block, (lines >= tops) & (lines < bottoms), shade)
-
-
-def _laid_over(block: np.ndarray, where: np.ndarray, shade: np.uint32) -> np.ndarray:
-    """Return a block with a shade where it is wanted: by bits, in half the time of an assignment by a boolean mask."""
-    mask = where.astype(np.uint32)
-    np.negative(mask, out=mask)  # all bits where it is wanted, none where not
-    kept = ~mask
-    kept &= block
-    mask &= shade
-    kept |= mask
-    return kept
+def _press_block(canvas: np.ndarray, left: int, tops: Array, bottoms: Array, lines: Array, shade: np.uint32) -> None:
+    """Press bars, (rows, pixels), into lines of the canvas, (rows, lines), of which none is given twice: at the cost of all."""
+    across = slice(left, left + tops.shape[1])
+    heights = lines.astype(np.int16)[:, :, None]
+    where = heights >= tops[:, None, :]
+    where &= heights < bottoms[:, None, :]
+    block = canvas[lines, across]
+    # which bits the shade changes where it is wanted: a quarter of the cost of assigning by a boolean mask
+    change = block ^ shade
+    change *= where
+    change ^= block
+    canvas[lines, across] = change
 
 
 def _device_pixels(edges: Array, count: int, ratio: float) -> Array:

@@ -29,12 +29,12 @@ from opossum_desk.layout.row_picture import (
     RowsView,
     Words,
     ground,
-    pixel_times,
 )
 from opossum_desk.layout.scale import Scale
 from opossum_desk.pacing.layout.crowded import EDGE_PX, CrowdedRow, draw_crowded
 from opossum_desk.pacing.layout.firings import Firings
 from opossum_desk.pacing.layout.recurring import Recurring
+from opossum_desk.pacing.layout.steady_pixels import SteadyPixels
 from opossum_desk.pacing.layout.verdict import right_bounds_ns
 from opossum_desk.state.session import Session
 
@@ -87,9 +87,7 @@ def layout_pacing(
         )
         return RowPicture(scale, empty=empty)
     picture = ground(session, scale)
-    # whole, as firings' times are: needles of another type would have NumPy convert all of a row's firings first
-    times = np.ceil(pixel_times(session.axis.edges, session.axis.starts_ns, scale)).astype(np.int64)
-    drawing = _Drawing(session, picture, times, spread_px)
+    drawing = _Drawing(session, picture, SteadyPixels(session.axis, scale), spread_px)
     for place, top, height in stack.seen(view):
         row = rows[place]
         picture.labels.append(_label(row, place, top, height, place in lit))
@@ -127,8 +125,9 @@ def _cost_told(cost_ns: float, wasted: float) -> str:
 class _Drawing:
     """Draws rows, and gathers what is of one look from all of them, so that each look is drawn at once."""
 
-    def __init__(self, session: Session, picture: RowPicture, times: Array, spread_px: float) -> None:
-        self._session, self._picture, self._times, self._spread_px = session, picture, times, spread_px
+    def __init__(self, session: Session, picture: RowPicture, pixels: SteadyPixels, spread_px: float) -> None:
+        self._session, self._picture, self._pixels, self._spread_px = session, picture, pixels, spread_px
+        self._edges_ns = pixels.moments[[0, -1]]
         self._crowded: list[CrowdedRow] = []
         self._bands: list[tuple[float, float, float, float]] = []
         self._middles: list[tuple[float, float, float, float]] = []
@@ -148,7 +147,7 @@ class _Drawing:
             self._bands.append((scale.left, above, scale.width, below - above))
         self._middles.append((scale.left, middle, right, middle))
         self._edges.append((scale.left, top + height - 0.5, right, top + height - 0.5))
-        low, high = np.searchsorted(firings.times_ns, self._times[[0, -1]]).tolist()
+        low, high = np.searchsorted(firings.times_ns, self._edges_ns).tolist()
         if high - low > EXACT_DOTS:
             self._crowded.append(drawn)
         else:
@@ -190,7 +189,7 @@ class _Drawing:
         picture.boxes += [Boxes(role, np.concatenate(boxes)) for role, boxes in self._spreads.items()]
         picture.lines += [Lines("line", np.array(self._middles), 1.2), Lines("band", np.array(self._edges), 1.0)]
         if self._crowded:
-            draw_crowded(picture, self._crowded, self._times, DOT_PX)
+            draw_crowded(picture, self._crowded, self._pixels, DOT_PX)
 
 
 class _Spread(NamedTuple):
