@@ -27,32 +27,47 @@ def own_home(tmp_path, monkeypatch):
 
 @pytest.fixture(scope="session")
 def night(tmp_path_factory):
-    """Return a function that plays a night at the bakery with faults, once each, and returns its take."""
+    """Return a function that plays a night at the bakery with faults, once each, and returns its take.
+
+    What one worker has played, the others only open.
+    """
     known: dict[tuple, Take] = {}
-    folder = tmp_path_factory.mktemp("nights")
+    own = tmp_path_factory.getbasetemp()
+    folder = (own.parent if "PYTEST_XDIST_WORKER" in os.environ else own) / "nights"
+    folder.mkdir(exist_ok=True)
 
     def play(*faults: str, seconds: float = 60.0) -> Take:
         key = (faults, seconds)
         if key not in known:
             path = folder / f"{'-'.join(faults) or 'healthy'}-{seconds}.flow.jsonl"
-            record_night(path, faults, seconds=seconds)
+            if not path.exists():
+                played = path.with_name(f"{os.getpid()}-{path.name}")
+                record_night(played, faults, seconds=seconds)
+                played.replace(path)
             known[key] = open_any(str(path))
         return known[key]
 
     return play
 
 
+@pytest.fixture(scope="session")
+def qapp():
+    """Return the application as the desk makes it: once for all tests."""
+    from opossum_desk.application import make_application
+
+    return make_application()
+
+
 @pytest.fixture
-def desk(qtbot, tmp_path):
+def desk(qapp, qtbot, tmp_path):
     """Return a desk that remembers into the test's folder."""
-    from opossum_desk.application import dress, make_application
+    from opossum_desk.application import dress
     from opossum_desk.memory import Memory
     from opossum_desk.views.look import Look
     from opossum_desk.window import DeskWindow
 
-    application = make_application()
     look = Look("day")
-    dress(application, look)
+    dress(qapp, look)
     window = DeskWindow(Memory(tmp_path), look)
     qtbot.addWidget(window)
     window.show()

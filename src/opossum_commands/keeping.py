@@ -55,7 +55,7 @@ def keep(take: Take, target: Path, stream: Path, write: Callable[[Take, str], No
         CommandError: it cannot be written, or what was written is not what was recorded; the stream is kept.
     """
     from opossum.take.archive import save_take
-    from opossum.take.opening import ReadError, open_any
+    from opossum.take.opening import ReadError, open_any, open_here
     from opossum.take.sameness import first_difference
 
     kept = tr("the stream is kept as {stream}.", stream=stream)
@@ -74,7 +74,9 @@ def keep(take: Take, target: Path, stream: Path, write: Callable[[Take, str], No
             )
         ) from None
     try:
-        difference = first_difference(take, open_any(str(target)))
+        # what was written just now is opened in this process: another one would load all that is loaded here once more
+        again = open_here(str(target)) if write is None else open_any(str(target))
+        difference = first_difference(take, again)
     except (*ReadError, MemoryError) as error:
         raise CommandError(
             tr(

@@ -68,6 +68,10 @@ class _Commands(click.Group):
         if cmd_name not in COMMANDS:
             return None
         module, _, name = COMMANDS[cmd_name].partition(":")
+        if cmd_name not in PASSES_OPTIONS_ON:
+            # no matrix is ever multiplied here, and a process with one thread opens a take by a copy of itself; what is set
+            # here a game would heed as well
+            os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
         command: click.Command = getattr(importlib.import_module(f"opossum_commands.{module}"), name)
         command.context_class = Context
         return in_the_users_language(command if cmd_name in PASSES_OPTIONS_ON else with_loudness(command))

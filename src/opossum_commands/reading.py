@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 import click
 
 from opossum.foreign_text import shown_json
+from opossum.take.helper import helper_for
 from opossum.words import tr
 from opossum_commands.exit_status import ExitStatus
 from opossum_commands.steps import share_of, step
@@ -39,12 +40,14 @@ def opened(paths: Sequence[str], shifts: Mapping[str, tuple[int, int]] | None = 
     Raises:
         CommandError: they cannot be read.
     """
-    from opossum.take.opening import ReadError, open_any
+    from opossum.take.opening import ReadError, is_archive, open_any
 
     try:
+        # begun before there is the thread that tells of the step
+        helper = helper_for(list(paths)) if is_archive(paths[0]) else None
         told = ", ".join(tr("standard input") if path == "-" else path for path in paths)
         with step(tr("reading {told}", told=told)) as tell:
-            return open_any(list(paths), share_of(tell, _size(paths)), shifts)
+            return open_any(list(paths), share_of(tell, _size(paths)), shifts, helper)
     except ReadError as error:
         raise CommandError(f"{error}.") from None
     except MemoryError:

@@ -61,7 +61,9 @@ def dress(application: QApplication, look: Look) -> None:
 
     def apply() -> None:
         application.setPalette(look.palette())
-        application.setStyleSheet(look.sheet())
+        sheet = look.sheet()
+        if sheet != application.styleSheet():  # it is worked out anew for all widgets that there are, even where it is the same
+            application.setStyleSheet(sheet)
 
     look.changed.connect(apply)
     apply()

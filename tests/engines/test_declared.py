@@ -13,8 +13,8 @@ from pathlib import Path
 import pytest
 from playing import causes
 
+from opossum.take.archive import open_take
 from opossum.take.checks import check_take
-from opossum.take.opening import open_any
 from opossum.take.take import Take
 from opossum_recorder.engines.declared.trampoline import divert
 
@@ -117,7 +117,7 @@ def record(folder: Path, *options: str, interpreter: str = sys.executable, argum
         [*command, "--", interpreter, "game.py", *arguments], cwd=folder, capture_output=True, text=True, timeout=60
     )
     assert result.returncode == 0, result.stderr
-    return open_any(str(folder / "game.take"))
+    return open_take(str(folder / "game.take"))
 
 
 def called(take: Take) -> list[tuple[str, str, str]]:

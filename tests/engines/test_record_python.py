@@ -16,6 +16,7 @@ from playing import EXAMPLES, causes, ended, found_in_the_game
 from opossum.findings.examine import examine
 from opossum.live.receiver import Receiver
 from opossum.live.tripwires import parse_tripwire
+from opossum.take.archive import open_take
 from opossum.take.opening import open_any
 from opossum_recorder import launch
 from opossum_recorder.engines.recognising import engine_of
@@ -58,7 +59,7 @@ def recorded(folder: Path, ending: str, kill_after_s: float = 0.0):
     _, said = process.communicate(timeout=60)
     assert [path.name for path in folder.iterdir() if path.suffix == ".take"] == ["game.take"], said
     assert sorted(path.name for path in folder.iterdir()) == ["game.py", "game.take"]
-    return process.returncode, said, open_any(str(target))
+    return process.returncode, said, open_take(str(target))
 
 
 def test_a_game_that_exits_normally(tmp_path):
@@ -211,7 +212,7 @@ def test_a_game_that_is_a_module(tmp_path):
     (tmp_path / "bakery" / "oven.py").write_text("heat = 'warm'\n")
     command = [*COMMAND, "--out", "game.take", "--", sys.executable, "-W", "ignore", "-m", "bakery", "--tonight"]
     subprocess.run(command, cwd=tmp_path, check=True, capture_output=True)
-    take = open_any(str(tmp_path / "game.take"))
+    take = open_take(str(tmp_path / "game.take"))
 
     assert take.game == "bakery" and take.recording.closed(0)
     assert "__main__ warm --tonight" in take.strings
@@ -249,7 +250,7 @@ def test_nothing_that_is_installed_beside_opossum_comes_into_the_games_reach(tmp
     command = [*COMMAND, "--out", "game.take", "--", sys.executable, "-S", str(script)]
     subprocess.run(command, cwd=tmp_path, check=True, capture_output=True)
 
-    assert "out of reach" in open_any(str(tmp_path / "game.take")).strings
+    assert "out of reach" in open_take(str(tmp_path / "game.take")).strings
 
 
 TELLS_ITS_ARGUMENTS = (
@@ -306,7 +307,7 @@ def test_a_game_is_taken_as_people_have_it(tmp_path, call):
     )  # fmt: skip
 
     assert result.returncode == 0, result.stderr
-    assert "called with tonight" in open_any(str(tmp_path / "game.take")).strings
+    assert "called with tonight" in open_take(str(tmp_path / "game.take")).strings
     version = ".".join(map(str, sys.version_info[:2]))
     assert f"under Python {version}; Ctrl+C ends it." in result.stderr.splitlines()[0]
 
@@ -357,7 +358,7 @@ def test_what_a_shell_script_exports_and_where_it_goes_is_the_games(tmp_path):
     subprocess.run([*COMMAND, "./oven"], cwd=tmp_path, check=True, capture_output=True)
 
     (take,) = tmp_path.glob("oven-*.take")
-    assert "low in whole" in open_any(str(take)).strings
+    assert "low in whole" in open_take(str(take)).strings
 
 
 @pytest.mark.parametrize(
@@ -371,7 +372,7 @@ def test_the_engine_is_told_by_what_the_game_imports(tmp_path, source, told):
     result = subprocess.run(
         [*COMMAND, "--out", "game.take", "--", sys.executable, "game.py"], cwd=tmp_path, capture_output=True, text=True
     )
-    engine = open_any(str(tmp_path / "game.take")).recording.head_text(0, "engine")
+    engine = open_take(str(tmp_path / "game.take")).recording.head_text(0, "engine")
 
     assert engine.startswith(told or "Python")
     assert (f"recording game ({engine}) under" if told else "recording game under") in result.stderr
@@ -444,7 +445,7 @@ def test_a_game_that_waits_in_foreign_code_hears_that_it_is_to_end(tmp_path):
         cwd=tmp_path, capture_output=True, text=True,
     )  # fmt: skip
     assert result.returncode == 0 and "it was killed" not in result.stderr
-    assert open_any(str(tmp_path / "game.take")).recording.closed(0)
+    assert open_take(str(tmp_path / "game.take")).recording.closed(0)
 
 
 def test_a_python_that_is_too_old_is_refused(tmp_path):
@@ -470,7 +471,7 @@ def test_a_game_is_recorded_for_so_long(tmp_path, heeds, status):
         [*COMMAND, "--for", "1.5", "--out", "game.take", "--", sys.executable, str(script)],
         cwd=tmp_path, capture_output=True, text=True,
     )  # fmt: skip
-    take = open_any(str(tmp_path / "game.take"))
+    take = open_take(str(tmp_path / "game.take"))
 
     assert result.returncode == status
     assert " for 1.5 s; Ctrl+C ends it." in result.stderr
@@ -493,7 +494,7 @@ def test_an_error_is_told_as_it_would_be_without_us(tmp_path, ending):
     assert told == plain.stderr
     assert result.returncode == (128 - plain.returncode if plain.returncode < 0 else plain.returncode)
     if "flour" in ending:
-        said = open_any(str(tmp_path / "game.take"))
+        said = open_take(str(tmp_path / "game.take"))
         assert plain.stderr in [said.text(int(code)) for code in said.tables["say"]["text"]]
 
 
@@ -573,7 +574,7 @@ def test_a_game_that_raises_later_did_not_stand_still_at_its_end(tmp_path):
     subprocess.run(
         [*COMMAND, "--out", "game.take", "--", sys.executable, str(script)], cwd=tmp_path, capture_output=True
     )
-    take = open_any(str(tmp_path / "game.take"))
+    take = open_take(str(tmp_path / "game.take"))
     stuck, frames = take.tables["stuck"], take.tables["frame"]
 
     assert not take.recording.closed(0) and len(frames) == 40
@@ -619,7 +620,7 @@ def test_a_process_that_the_game_ends_does_not_end_the_game(tmp_path):
     command = [*COMMAND, "--out", "game.take", "--", sys.executable, "game.py"]
     result = subprocess.run(command, cwd=tmp_path, capture_output=True, text=True, timeout=60)
 
-    assert result.returncode == 0 and "played on" in open_any(str(tmp_path / "game.take")).strings
+    assert result.returncode == 0 and "played on" in open_take(str(tmp_path / "game.take")).strings
 
 
 @pytest.mark.parametrize("ending", [".flow.jsonl", ".flow.jsonl.gz", ".take"])

@@ -14,6 +14,7 @@ import numpy as np
 import pytest
 from playing import begin, needs, write_godot_game
 
+from opossum.take.archive import open_take
 from opossum.take.opening import open_any
 from opossum.take.take import Take
 
@@ -85,7 +86,7 @@ def played_once(folder: Path, *arguments: str) -> Take:
     """Record a game that is not played again: it has changed the file."""
     _, said = begin(folder / "game.take", *arguments).communicate(timeout=60)
     assert (folder / "game.take").exists(), said
-    return open_any(str(folder / "game.take"))
+    return open_take(str(folder / "game.take"))
 
 
 def play_love(folder: Path, told: dict[str, str]) -> Take:

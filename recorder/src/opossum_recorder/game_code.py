@@ -6,7 +6,6 @@ What the user named as the game is the game, wherever it lies; else what was ins
 from __future__ import annotations
 
 import functools
-import importlib.metadata
 import importlib.util
 import os
 import sys
@@ -48,7 +47,12 @@ def name_game_called(script: str, as_module: bool) -> None:
             name_module(script)
             return
         folder = os.path.dirname(os.path.abspath(script))
-        name_game(script if _is_shared(folder) else folder)
+        if not _is_shared(folder):
+            name_game(folder)
+            return
+        name_game(script)
+        import importlib.metadata  # it loads much, and few games are started by an installed command
+
         for group in ("console_scripts", "gui_scripts"):
             for entry in importlib.metadata.entry_points(group=group, name=os.path.basename(script)):
                 name_module(entry.module)

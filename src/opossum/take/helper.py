@@ -33,8 +33,8 @@ LOOK_S = 0.002, 0.05
 class Helper:
     """A process that opens one `.take` file for us."""
 
-    def __init__(self, path: str, *, forked: bool = False) -> None:
-        """Begin at once; `forked`: as a copy of this process, which has loaded much of what is needed and runs one thread.
+    def __init__(self, path: str) -> None:
+        """Begin at once: as a copy of this process, which has loaded much of what is needed, where it runs one thread.
 
         Raises:
             OSError: no process can be begun.
@@ -42,7 +42,7 @@ class Helper:
         self._path = path
         self._memory = os.memfd_create("opossum-handover")
         try:
-            self._process = self._forked() if forked else self._spawned()
+            self._process = self._forked() if _runs_one_thread() else self._spawned()
         except OSError:
             os.close(self._memory)
             raise
@@ -123,6 +123,11 @@ class Helper:
         )
 
 
+def _runs_one_thread() -> bool:
+    """Say whether this process may be copied: of a copy, only the thread that made it would go on."""
+    return len(os.listdir("/proc/self/task")) == 1
+
+
 def helper_for(paths: list[str]) -> Helper | None:
     """Return a helper at work on the take named; None where something else is named.
 
@@ -130,7 +135,7 @@ def helper_for(paths: list[str]) -> Helper | None:
     """
     try:
         if len(paths) == 1 and paths[0].endswith(".take") and os.path.isfile(paths[0]):
-            return Helper(paths[0], forked=len(os.listdir("/proc/self/task")) == 1)
+            return Helper(paths[0])
     except OSError:
         pass
     return None

@@ -24,11 +24,14 @@ ReadError = (StreamError, TakeError)
 
 
 def open_any(
-    paths: str | Sequence[str], progress: Progress | None = None, shifts: Mapping[str, tuple[int, int]] | None = None
+    paths: str | Sequence[str],
+    progress: Progress | None = None,
+    shifts: Mapping[str, tuple[int, int]] | None = None,
+    helper: Helper | None = None,
 ) -> Take:
     """Open one take or stream, or several streams as the peers of one take, and index it.
 
-    A saved take is opened in a process of its own, with bounds on what it may use.
+    A saved take is opened in a process of its own, with bounds on what it may use: by `helper`, where one is at it already.
 
     `shifts` sets the clocks of a stream's peers against each other (see `read_streams`).
 
@@ -43,7 +46,7 @@ def open_any(
                 tr("there is no such file, but a recording of it that was not finished; open {left}", left=left[-1]),
             )
     if len(names) == 1 and is_archive(names[0]):
-        return _open_apart(names[0], progress)
+        return _open_apart(names[0], progress, helper)
     for name in names:
         if is_archive(name):
             raise TakeError(name, tr("a saved take cannot be joined with other files; give streams only"))
@@ -67,10 +70,10 @@ def open_here(path: str) -> Take:
     return take
 
 
-def _open_apart(path: str, progress: Progress | None) -> Take:
+def _open_apart(path: str, progress: Progress | None, helper: Helper | None) -> Take:
     """Open a `.take` file in a process of its own (see `helper`); in this one where none can be begun."""
     try:
-        helper = Helper(path)
+        helper = helper or Helper(path)
     except OSError:
         return open_here(path)
     return helper.take((lambda: progress(0)) if progress is not None else None)

@@ -5,7 +5,6 @@
 
 from __future__ import annotations
 
-import importlib.metadata
 import importlib.util
 import os
 import re
@@ -83,6 +82,8 @@ def _reached_from(main: Path) -> list[Path]:
 
 
 def _with_version(title: str, distributions: tuple[str, ...]) -> str:
+    import importlib.metadata  # it loads much, and is asked for where there is an engine
+
     for distribution in distributions:
         try:
             version = importlib.metadata.version(distribution)

@@ -57,24 +57,29 @@ def _says_of_frame(session: Session, frame: int) -> list[tuple[int, str]]:
     return [(int(table["line"][row]), take.text(int(table["text"][row]))) for row in rows.tolist()]
 
 
-def _late_phases(session: Session, frame: int) -> set[str]:
-    """Return the phases that came after a later one in a frame (row), where the chosen finding is about that."""
+def _late_phases(session: Session, frame: int) -> dict[str, int]:
+    """Return the phases that came after a later one in a frame (row), and the stream line at which each began.
+
+    Only where the chosen finding is about that.
+    """
     take, finding = session.take, session.finding
     if finding is None or not any(item.k == "phase" for item in finding.evidence) or frame not in finding.frame_rows:
-        return set()
+        return {}
     peer = int(take.frames.peer[frame])
     names = take.recording.head_list(peer, "phases")
     table = take.tables["phase"]
     rows = take.recording.rows_of_peer("phase", peer)
     ends = take.frames.line[frame : take.frames.of_peer(peer).stop][:2]  # its own line, and that of the next
     first, last = [*np.searchsorted(np.asarray(table["line"])[rows], ends).tolist(), len(rows)][:2]
-    late: set[str] = set()
-    latest = -1
-    for name in dict.fromkeys(take.text(int(code)) for code in np.asarray(table["name"])[rows[first:last]].tolist()):
+    begun: dict[str, int] = {}
+    for at in rows[first:last].tolist():
+        begun.setdefault(take.text(int(table["name"][at])), int(table["line"][at]))
+    late, latest = {}, -1
+    for name, line in begun.items():
         if name in names:
             place = names.index(name)
             if place < latest:
-                late.add(name)
+                late[name] = line
             latest = max(latest, place)
     return late
 
@@ -99,20 +104,23 @@ def layout_frame(session: Session) -> FramePicture:
     depth: dict[int, int] = {}
     phase_now = None
     start_ns = float(take.frames.start_ns[row])
-    says = _says_of_frame(session, row)
     call_lines = take.tables["call"]["line"]
     late = _late_phases(session, row)
+    called = {take.text(int(phase)) for phase in np.unique(take.phase_of_call[calls])}
+    between = [(line, FrameRow("say", text)) for line, text in _says_of_frame(session, row)]
+    between += [(line, _late_phase(name)) for name, line in late.items() if name not in called]
+    between.sort(key=lambda item: item[0])
     for call in calls.tolist():
-        while says and says[0][0] < int(call_lines[call]):
-            rows.append(FrameRow("say", says.pop(0)[1]))
+        while between and between[0][0] < int(call_lines[call]):
+            rows.append(between.pop(0)[1])
         parent = int(take.calls.parent[call])
         depth[call] = depth.get(parent, -1) + 1 if parent in depth else 0
         phase = int(take.phase_of_call[call])
         if phase != phase_now and depth[call] == 0:
             phase_now = phase
             name = take.text(phase)
-            rows.append(FrameRow("phase", name or tr("outside any phase"), marks=("came too late",) * (name in late)))
-            late.discard(name)
+            is_late = late.pop(name, None) is not None
+            rows.append(_late_phase(name) if is_late else FrameRow("phase", name or tr("outside any phase")))
         rows.append(
             FrameRow(
                 "call",
@@ -132,7 +140,7 @@ def layout_frame(session: Session) -> FramePicture:
     length = short_time(float(session.frame_lengths[row]))
     loading = tr(" · loading") if take.frames.loading[row] else ""
     title = tr("Frame {number}", number=frame_number) if frame_number >= 0 else tr("Start-up")
-    rows += [FrameRow("say", text) for _, text in says]
+    rows += [told for _, told in between]
     if session.shows_data:
         rows += _values_at_end(session, row)
     return FramePicture(
@@ -146,6 +154,10 @@ def layout_frame(session: Session) -> FramePicture:
         rows,
         left_out,
     )
+
+
+def _late_phase(name: str) -> FrameRow:
+    return FrameRow("phase", name, marks=("came too late",))
 
 
 def call_marks(session: Session, call: int) -> tuple[str, ...]:
