@@ -10,7 +10,7 @@ from typing import BinaryIO
 
 from opossum.words import tr
 from opossum_commands.terminal import say
-from opossum_recorder.launch import BLACK_BOX_AFTER_S, BLACK_BOX_SUFFIX, BLACK_BOX_VARIABLE
+from opossum_recorder.black_box import BLACK_BOX_AFTER_S, BLACK_BOX_SUFFIX, BLACK_BOX_VARIABLE
 
 __all__ = ["BLACK_BOX_SUFFIX", "BLACK_BOX_VARIABLE", "BlackBoxWatch", "add_black_box"]
 

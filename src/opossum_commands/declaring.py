@@ -15,7 +15,7 @@ import tomllib
 from pathlib import Path
 from typing import Any
 
-from opossum.findings.wishes import FILE_NAME, LARGEST_FILE
+from opossum.user_file import FILE_NAME, LARGEST_FILE
 from opossum.words import tr
 from opossum_commands.reading import CommandError
 from opossum_recorder.engines.declared.declarations import USUAL_NAMES, Declared, Dispatcher, Watched

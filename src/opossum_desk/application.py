@@ -62,7 +62,9 @@ def dress(application: QApplication, look: Look) -> None:
     def apply() -> None:
         application.setPalette(look.palette())
         sheet = look.sheet()
-        if sheet != application.styleSheet():  # it is worked out anew for all widgets that there are, even where it is the same
+        if (
+            sheet != application.styleSheet()
+        ):  # it is worked out anew for all widgets that there are, even where it is the same
             application.setStyleSheet(sheet)
 
     look.changed.connect(apply)

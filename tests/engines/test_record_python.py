@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import faulthandler
 import os
 import signal
 import subprocess
@@ -18,7 +19,7 @@ from opossum.live.receiver import Receiver
 from opossum.live.tripwires import parse_tripwire
 from opossum.take.archive import open_take
 from opossum.take.opening import open_any
-from opossum_recorder import launch
+from opossum_recorder import black_box
 from opossum_recorder.engines.recognising import engine_of
 
 GAME = """
@@ -502,14 +503,14 @@ def test_an_error_is_told_as_it_would_be_without_us(tmp_path, ending):
 def test_the_black_boxs_clock_is_set_anew_while_the_game_moves_on(tmp_path, monkeypatch, waits):
     """Seldom, for setting it makes a thread, and before it runs out; in a game that hardly waits, the watchdog does."""
     setters = []
-    plain = launch.faulthandler.dump_traceback_later
+    plain = faulthandler.dump_traceback_later
 
     def dump_traceback_later(*arguments, **given):
         setters.append(threading.current_thread().name)
         plain(*arguments, **given)
 
-    monkeypatch.setattr(launch.faulthandler, "dump_traceback_later", dump_traceback_later)
-    recorder = launch._BoxedRecorder(os.devnull, "game")
+    monkeypatch.setattr(faulthandler, "dump_traceback_later", dump_traceback_later)
+    recorder = black_box.BoxedRecorder(os.devnull, "game")
     with (tmp_path / "blackbox").open("w") as file:
         recorder.box = file
         begun = time.monotonic()
@@ -521,10 +522,10 @@ def test_the_black_boxs_clock_is_set_anew_while_the_game_moves_on(tmp_path, monk
             time.sleep(0.002 if waits else 0)
             number += 1
         assert (tmp_path / "blackbox").read_text() == ""
-        launch.faulthandler.cancel_dump_traceback_later()
+        faulthandler.cancel_dump_traceback_later()
         recorder.box = None
     recorder.close()
-    assert 3 <= len(setters) <= 2 + 2.5 / launch.BLACK_BOX_SET_EVERY_S
+    assert 3 <= len(setters) <= 2 + 2.5 / black_box.BLACK_BOX_SET_EVERY_S
     assert waits or "opossum-watchdog" in setters
 
 
@@ -542,10 +543,10 @@ def test_a_folder_that_is_not_there_is_said_before_the_game_starts(tmp_path):
 @pytest.mark.parametrize("ends_its_frames", [True, False])
 def test_the_black_box_forgets_a_standstill_that_is_over(tmp_path, monkeypatch, ends_its_frames):
     """It holds where the game stands now: not while it waits as it may, and nothing of an earlier frame."""
-    monkeypatch.setattr(launch, "BLACK_BOX_AFTER_S", 0.3)
-    monkeypatch.setattr(launch, "BLACK_BOX_SET_EVERY_S", 0.1)
+    monkeypatch.setattr(black_box, "BLACK_BOX_AFTER_S", 0.3)
+    monkeypatch.setattr(black_box, "BLACK_BOX_SET_EVERY_S", 0.1)
     box = tmp_path / "blackbox"
-    recorder = launch._BoxedRecorder(os.devnull, "game", waits=("rest",))
+    recorder = black_box.BoxedRecorder(os.devnull, "game", waits=("rest",))
     with box.open("w") as file:
         recorder.box = file
         recorder.frame(0)

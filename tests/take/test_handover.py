@@ -155,6 +155,17 @@ def test_what_needs_more_than_a_take_could_is_ended(does, ends, tmp_path):
             helper.take()
 
 
+def test_what_a_process_has_already_does_not_count():
+    """The copy of a process that holds a large take may use as much as any other to open a small one."""
+    code = (
+        "import numpy; from opossum.take.helper_process import Bounds, keep_within\n"
+        "held = numpy.empty(1 << 27)\nkeep_within(Bounds(1 << 29, 30, 32)); numpy.empty(1 << 24)\n"
+        "try:\n numpy.empty(1 << 27)\nexcept MemoryError: print('no more')\n"
+    )
+    told = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=60)
+    assert told.stdout == "no more\n", told.stderr
+
+
 def test_a_helper_can_be_stopped(take, tmp_path):
     """Whoever waits may think better of it; the process is gone then."""
     path = str(tmp_path / "night.take")

@@ -22,11 +22,8 @@ from typing import Any, NamedTuple
 from opossum.findings.catalogue import KINDS, kind_named, with_setting
 from opossum.findings.finding import Finding, Subject
 from opossum.findings.settings import Settings
+from opossum.user_file import FILE_NAME, LARGEST_FILE
 from opossum.words import counted, tr
-
-FILE_NAME = "opossum.toml"
-LARGEST_FILE = 1_000_000
-"""Bytes; nobody writes more wishes by hand."""
 
 KNOWN_TABLES = ("thresholds", "uncounted", "dispatcher", "watch", "frame")
 """What may stand in such a file; the last three are for whoever records the game."""

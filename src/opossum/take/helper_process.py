@@ -37,10 +37,10 @@ def hand_over(path: str) -> NoReturn:
 
 
 def keep_within(bounds: Bounds) -> None:
-    """Let the system end this process where it takes more than a take of that size could need."""
+    """Let the system end this process where it takes more than a take of that size could need, beside what it has already."""
     signal.signal(signal.SIGXFSZ, signal.SIG_DFL)
     for limit, most in (
-        (resource.RLIMIT_DATA, bounds.memory_bytes),
+        (resource.RLIMIT_DATA, bounds.memory_bytes + _data_bytes()),
         (resource.RLIMIT_FSIZE, bounds.memory_bytes),
         (resource.RLIMIT_CPU, bounds.processor_s),
         (resource.RLIMIT_NOFILE, bounds.files),
@@ -51,3 +51,9 @@ def keep_within(bounds: Bounds) -> None:
         # a second more until the hard limit of time, which would end it without saying why
         above = min(most + 1, hard) if hard != resource.RLIM_INFINITY else most + 1
         resource.setrlimit(limit, (most, above))
+
+
+def _data_bytes() -> int:
+    """Return the memory that this process has for itself, as its limit counts it: a copy has that of its original."""
+    with open("/proc/self/statm", encoding="ascii") as told:
+        return int(told.read().split()[5]) * resource.getpagesize()

@@ -6,6 +6,7 @@ from contextlib import suppress
 from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
 
+from opossum.user_file import FILE_NAME
 from opossum.words import tr
 
 if TYPE_CHECKING:
@@ -45,7 +46,7 @@ class WishesOfTake:
 
         Returns (the findings that still count, where it was written or why it was not).
         """
-        from opossum.findings.wishes import FILE_NAME, WishError, Wishes, add_wish, wish_for
+        from opossum.findings.wishes import WishError, Wishes, add_wish, wish_for
 
         wish = wish_for(finding, name)
         block, told = "", tr("for as long as this take is open")
@@ -61,7 +62,7 @@ class WishesOfTake:
 
     def take_back(self) -> list[Finding] | None:
         """Undo the last wish; return the findings as they were before it, or None where there is none."""
-        from opossum.findings.wishes import FILE_NAME, WishError, take_back
+        from opossum.findings.wishes import WishError, take_back
 
         if not self._made:
             return None
