@@ -109,19 +109,23 @@ class Canvas(QWidget):
         """
         if not stripes:
             return
-        ratio = self.devicePixelRatioF()
-        pixels = np.zeros((max(1, round(WASH_PX * ratio)), max(1, round(self.width() * ratio))), np.uint32)
-        rose = self.colour("rose")
-        shades = {alpha: premultiplied(rose, alpha) for alpha in {stripe[2] for stripe in stripes}}
-        for left, right, alpha in stripes:
-            pixels[0, max(0, round(left * ratio)) : max(0, round(right * ratio))] = shades[alpha]
-        pixels[1:] = pixels[0]
+        ratio, across = self.devicePixelRatioF(), self.washed_across(stripes)
+        pixels = np.tile(across, (max(1, round(WASH_PX * ratio)), 1))
         image = image_of(self, pixels, ratio)
         painter.save()
         painter.setClipRect(QRectF(0, top, self.width(), self.height() - top), Qt.ClipOperation.IntersectClip)
         for line in range(0, round(self.height() * ratio) + 1, len(pixels)):  # whole pixels of the device: no seams
             painter.drawImage(QPointF(0, line / ratio), image)
         painter.restore()
+
+    def washed_across(self, stripes: list[tuple[float, float, int]]) -> npt.NDArray[np.uint32]:
+        """Return a line of pixels as wide as the view, premultiplied ARGB, with stripes (from x, to x, how strongly) of rose."""
+        ratio, rose = self.devicePixelRatioF(), self.colour("rose")
+        across = np.zeros(max(1, round(self.width() * ratio)), np.uint32)
+        shades = {alpha: premultiplied(rose, alpha) for alpha in {stripe[2] for stripe in stripes}}
+        for left, right, alpha in stripes:
+            across[max(0, round(left * ratio)) : max(0, round(right * ratio))] = shades[alpha]
+        return across
 
     def line_px(self) -> float:
         """Return the height of a row with one line of text, by the font."""

@@ -210,7 +210,6 @@ class RowCanvas(AxisCanvas):
         if picture.selected is not None:
             left, right = picture.selected
             painter.fillRect(QRectF(left, 0, max(2.0, right - left), self.height()), self.colour("choice"))
-        self.wash(painter, [(left, right, WASH_ALPHA) for left, right in picture.frozen], self.heights().header)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
 
     def _paint_boxes(self, painter: QPainter, boxes: Boxes) -> None:
@@ -232,9 +231,12 @@ class RowCanvas(AxisCanvas):
             painter.drawLines([QLineF(*ends) for ends in lines.ends.tolist()])
 
     def _dot_image(self, session: Session, picture: RowPicture) -> QImage:
-        """Return all bars of a pixel's width and all dots, pressed by NumPy: there may be thousands."""
+        """Return all bars of a pixel's width and all dots, pressed by NumPy: there may be thousands; frozen frames below them."""
         ratio = self.devicePixelRatioF()
         canvas = np.zeros((int(self.height() * ratio), int(self.width() * ratio)), np.uint32)
+        if picture.frozen:
+            across = self.washed_across([(left, right, WASH_ALPHA) for left, right in picture.frozen])
+            canvas[round(self.heights().header * ratio) :] = across[: canvas.shape[1]]
         if self._stamps is None or self._stamps.ratio != ratio:
             self._stamps = Stamps(self.look, ratio)
         shades: dict[tuple[str, int], np.uint32] = {}
