@@ -9,12 +9,14 @@ from PySide6.QtGui import QImage, QPainter
 from opossum_desk.flow.layout.loom import layout_loom
 from opossum_desk.flow.pressing import LOW, press_density
 from opossum_desk.layout.heights import Heights
-from opossum_desk.layout.row_picture import PixelBars, StandingBars
+from opossum_desk.layout.row_picture import PixelBars, RowPicture, StandingBars
+from opossum_desk.layout.scale import Scale
 from opossum_desk.state.session import Session
-from opossum_desk.views.canvas import Canvas
+from opossum_desk.views.canvas import WASH_ALPHA, Canvas
 from opossum_desk.views.look import Look
 from opossum_desk.views.pixel_bars import LOW_BARS_PX, press_bars
 from opossum_desk.views.stamps import Stamps
+from opossum_desk.weaving.row_canvas import RowCanvas
 from tape import Tape
 
 FRAMES = 4000
@@ -93,6 +95,29 @@ def test_a_wash_has_no_seams_and_nothing_above_its_top(qtbot, ratio):
     assert (pixels[round(40 * ratio) + 1 :, round(50 * ratio) + 1 : round(90 * ratio) - 1] == 130).all()
     assert not pixels[: round(40 * ratio) - 1].any()
     assert not pixels[:, : round(50 * ratio) - 1].any() and not pixels[:, round(90 * ratio) + 1 :].any()
+
+
+@pytest.mark.parametrize("ratio", [1.0, 1.25, 2.0])
+def test_weaves_of_rows_wash_over_frozen_frames_below_their_bars(qtbot, session, ratio):
+    """From the header to the foot, and where a bar stands, the bar."""
+
+    class Screened(RowCanvas):
+        def devicePixelRatioF(self) -> float:
+            return ratio
+
+    view = Screened(Look("day"), "rows")
+    qtbot.addWidget(view)
+    view.resize(400, 300)
+    picture = RowPicture(Scale(0.0, 1.0, 0.0, 400.0), frozen=[(50.0, 90.0)])
+    picture.bars.append(PixelBars("ink", 0.0, np.full(400, 100.0), np.full(400, 110.0)))
+    image = view._dot_image(session, picture)
+    pixels = np.frombuffer(image.constBits(), np.uint32).reshape(image.height(), image.width()) >> 24
+    top, left, right = round(view.heights().header * ratio), round(50 * ratio), round(90 * ratio)
+    bar = slice(round(100 * ratio), round(110 * ratio))
+    assert (pixels[bar] == 255).all()
+    pixels = np.delete(pixels, bar, axis=0)
+    assert (pixels[top:, left:right] == WASH_ALPHA).all()
+    assert not pixels[:top].any() and not pixels[:, :left].any() and not pixels[:, right:].any()
 
 
 @pytest.mark.parametrize("tallest", [1, LOW_BARS_PX, LOW_BARS_PX + 1, 70])
