@@ -73,15 +73,20 @@ def test_beads_that_lie_upon_each_other_cut_nothing_out_of_each_other(qtbot):
         assert (pictures[0][y - half : y + half + 1, x - half : x + half + 1] >= stamp).all()
 
 
-@pytest.mark.parametrize("ratio", [1.0, 1.1, 1.25, 1.5, 2.0])
-def test_a_wash_has_no_seams_and_nothing_above_its_top(qtbot, ratio):
-    """Whatever the screen's scale: one shade from the top to the foot, and none beside the stripe."""
+def screened(sort: type[Canvas], ratio: float) -> Canvas:
+    """Return a view of this sort on a screen of this scale."""
 
-    class Screened(Canvas):
+    class Screened(sort):
         def devicePixelRatioF(self) -> float:
             return ratio
 
-    view = Screened(Look("day"), "washed")
+    return Screened(Look("day"), "screened")
+
+
+@pytest.mark.parametrize("ratio", [1.0, 1.1, 1.25, 1.5, 2.0])
+def test_a_wash_has_no_seams_and_nothing_above_its_top(qtbot, ratio):
+    """Whatever the screen's scale: one shade from the top to the foot, and none beside the stripe."""
+    view = screened(Canvas, ratio)
     qtbot.addWidget(view)
     view.resize(200, 333)
     image = QImage(round(200 * ratio), round(333 * ratio), QImage.Format.Format_ARGB32_Premultiplied)
@@ -100,12 +105,7 @@ def test_a_wash_has_no_seams_and_nothing_above_its_top(qtbot, ratio):
 @pytest.mark.parametrize("ratio", [1.0, 1.25, 2.0])
 def test_weaves_of_rows_wash_over_frozen_frames_below_their_bars(qtbot, session, ratio):
     """From the header to the foot, and where a bar stands, the bar."""
-
-    class Screened(RowCanvas):
-        def devicePixelRatioF(self) -> float:
-            return ratio
-
-    view = Screened(Look("day"), "rows")
+    view = screened(RowCanvas, ratio)
     qtbot.addWidget(view)
     view.resize(400, 300)
     picture = RowPicture(Scale(0.0, 1.0, 0.0, 400.0), frozen=[(50.0, 90.0)])

@@ -75,7 +75,7 @@ def test_a_helper_opens_a_saved_take(take, tmp_path):
 
 
 def test_a_forked_helper_opens_the_same_take(take, tmp_path):
-    """As a copy of a process with one thread, which goes on undisturbed; what it refuses is told as ever."""
+    """As a copy of a process with one thread, however many files that has open; it goes on undisturbed, refusals are told as ever."""
     path = str(tmp_path / "night.take")
     save_take(take, path)
     damaged = tmp_path / "damaged.take"
@@ -83,6 +83,7 @@ def test_a_forked_helper_opens_the_same_take(take, tmp_path):
     code = (
         "import sys; from opossum.take.helper import Helper, helper_for; from opossum.take.opening import open_here\n"
         "import os; forks = []; fork = os.fork; os.fork = lambda: forks.append(1) or fork()\n"
+        "files = [open('/dev/null') for _ in range(200)]\n"
         "opened = helper_for([sys.argv[1]]).take(); here = open_here(sys.argv[1])\n"
         "print(len(forks), opened.records == here.records > 0, opened.strings == here.strings)\n"
         "try:\n helper_for([sys.argv[2]]).take()\nexcept Exception as error: print(error)\n"

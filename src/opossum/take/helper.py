@@ -67,6 +67,7 @@ class Helper:
             nothing = os.open(os.devnull, os.O_RDWR)
             for number, file in ((0, nothing), (1, self._memory), (2, nothing)):
                 os.dup2(file, number)
+            os.closerange(3, os.sysconf("SC_OPEN_MAX"))  # files of the original's count against the copy's bounds
             import_module(HELPER_PROCESS).hand_over(self._path)
         finally:
             os._exit(1)

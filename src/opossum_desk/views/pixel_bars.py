@@ -32,11 +32,11 @@ def press_bars(canvas: np.ndarray, bars: PixelBars, shade: np.uint32, ratio: flo
         return
     highest, lowest = _stretches(tops, bottoms, tall > 0, len(canvas))
     there = highest < lowest
+    if not there.any():
+        return
     if not there.all():
         tops, bottoms, tall, highest, lowest = (part[there] for part in (tops, bottoms, tall, highest, lowest))
-    longest = int((lowest - highest).max(initial=0))
-    if longest <= 0:
-        return
+    longest = int((lowest - highest).max())
     highest = np.minimum(highest, len(canvas) - longest)  # no stretch reaches beyond the canvas
     in_order = np.sort(highest)
     at_once = bool((in_order[1:] - in_order[:-1] >= longest).all())
@@ -46,9 +46,8 @@ def press_bars(canvas: np.ndarray, bars: PixelBars, shade: np.uint32, ratio: flo
         _press_block(canvas, left, tops, bottoms, highest[:, None] + np.arange(longest), shade)
     else:
         for row, (top, bottom) in enumerate(zip(highest.tolist(), lowest.tolist(), strict=True)):
-            if top < bottom:
-                own = slice(row, row + 1)
-                _press_block(canvas, left, tops[own], bottoms[own], np.arange(top, bottom)[None, :], shade)
+            own = slice(row, row + 1)
+            _press_block(canvas, left, tops[own], bottoms[own], np.arange(top, bottom)[None, :], shade)
 
 
 def _stretches(tops: Array, bottoms: Array, filled: Array, height: int) -> tuple[Array, Array]:
