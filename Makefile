@@ -10,8 +10,8 @@ VENV := .venv
 BIN := $(VENV)/bin
 READY := $(VENV)/.ready
 
-# many tests wait for games that play: there is work for one worker more than there are processors, up to four
-WORKERS := $(shell n=$$(nproc 2>/dev/null || echo 2); n=$$((n + 1)); [ $$n -gt 4 ] && n=4; echo $$n)
+# many tests wait for games that play: there is work for two workers more than there are processors, up to four
+WORKERS := $(shell n=$$(nproc 2>/dev/null || echo 2); n=$$((n + 2)); [ $$n -gt 4 ] && n=4; echo $$n)
 
 .PHONY: demo test lint bench fuzz mutants strangers dist deb screenshots clean setup
 
@@ -25,7 +25,7 @@ demo: setup
 
 test: setup
 	@$(PYTHON) tools/system_libraries.py --tests
-	@QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -n $(WORKERS) --dist worksteal
+	@PYTHONDONTWRITEBYTECODE= QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -n $(WORKERS) --dist worksteal
 
 lint: setup
 	$(BIN)/ruff check src recorder tests benchmarks tools

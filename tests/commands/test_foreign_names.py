@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import json
 import subprocess
-import sys
 from html.parser import HTMLParser
 
 import pytest
 
+import opossum_process
 from hostile_night import HOSTILE, night
 
 PLAIN = {"\n"}
@@ -28,8 +28,7 @@ def folder(tmp_path_factory):
 
 def run(folder, *arguments: str) -> subprocess.CompletedProcess[str]:
     """Run a command of Opossum's."""
-    command = [sys.executable, "-m", "opossum_commands", *arguments]
-    return subprocess.run(command, cwd=folder, capture_output=True, text=True, timeout=120, encoding="utf-8")
+    return opossum_process.run(*arguments, cwd=folder)
 
 
 COMMANDS = [

@@ -9,6 +9,7 @@ from pathlib import Path
 
 import pytest
 
+import opossum_process
 from opossum.take import archive
 from opossum.take.opening import open_any
 from opossum.take.unfinished import unfinished
@@ -30,8 +31,7 @@ def recorded(tmp_path):
 def record(folder: Path, *arguments: str) -> subprocess.CompletedProcess:
     """Run `opossum record` on a small Python game in a folder."""
     (folder / "game.py").write_text(GAME)
-    command = [sys.executable, "-m", "opossum_commands", "record", *arguments, "--", sys.executable, "game.py"]
-    return subprocess.run(command, cwd=folder, capture_output=True, text=True, timeout=60)
+    return opossum_process.run("record", *arguments, "--", sys.executable, "game.py", cwd=folder)
 
 
 def test_the_stream_goes_when_the_take_is_the_same(recorded):
@@ -211,8 +211,7 @@ def test_a_disk_that_fills_while_a_game_is_recorded_is_told(tmp_path):
         "for n in range(4000):\n"
         "    recorder.frame(n); recorder.send('x', d='y' * 300); recorder.idle()\n"
     )
-    command = [sys.executable, "-m", "opossum_commands", "record", "--out", "a.take", "game.py"]
-    done = subprocess.run(command, cwd=tmp_path, capture_output=True, text=True, timeout=120)
+    done = opossum_process.run("record", "--out", "a.take", "game.py", cwd=tmp_path)
     take = open_any(str(tmp_path / "a.take"))
     lost = int(take.tables["lost"]["n"].sum())
     assert done.returncode == 2 and "Traceback" not in done.stderr
@@ -270,10 +269,8 @@ def test_recording_fails_where_the_user_wants_it_to(tmp_path, level, status):
     )
     (tmp_path / "game.py").write_text(game)
     (tmp_path / "bad.py").write_text(game + "sys.exit(7)\n")
-    command = [sys.executable, "-m", "opossum_commands", "record", *(["--fail-on", level] if level else [])]
+    command = ["record", *(["--fail-on", level] if level else [])]
     for name, ends in (("game", status), ("bad", 7)):
-        done = subprocess.run(
-            [*command, "--out", f"{name}.take", f"{name}.py"], cwd=tmp_path, capture_output=True, text=True, timeout=60
-        )
+        done = opossum_process.run(*command, "--out", f"{name}.take", f"{name}.py", cwd=tmp_path)
         assert done.returncode == ends, done.stderr
         assert "fault: " in done.stderr and (tmp_path / f"{name}.take").exists()

@@ -5,7 +5,6 @@ from __future__ import annotations
 import os
 import shutil
 import signal
-import subprocess
 import sys
 import time
 from collections.abc import Callable
@@ -19,6 +18,7 @@ from opossum.live.receiver import Receiver
 from opossum.take.archive import open_take
 from opossum.take.opening import open_any
 from opossum.take.take import Take
+from opossum_process import OpossumProcess
 
 EXAMPLES = Path(__file__).parent.parent.parent / "docs" / "examples"
 WITHOUT_A_SCREEN = {"SDL_VIDEODRIVER": "dummy", "SDL_AUDIODRIVER": "dummy", "ALSOFT_DRIVERS": "null"}
@@ -44,15 +44,9 @@ def recorded(folder: Path, *arguments: str) -> tuple[int, Take]:
     return process.returncode, open_take(str(target))
 
 
-def begin(target: Path, *arguments: str) -> subprocess.Popen[str]:
+def begin(target: Path, *arguments: str) -> OpossumProcess:
     """Begin `opossum record` into a target."""
-    return subprocess.Popen(
-        [sys.executable, "-m", "opossum_commands", "record", "--out", str(target), *arguments],
-        stdout=subprocess.PIPE,
-        stderr=subprocess.PIPE,
-        text=True,
-        env=os.environ | WITHOUT_A_SCREEN,
-    )
+    return OpossumProcess("record", "--out", target, *arguments, env=os.environ | WITHOUT_A_SCREEN)
 
 
 def killed(folder: Path, program: str, after_s: float, *arguments: str) -> Take:

@@ -16,6 +16,7 @@ from playing import causes
 from opossum.take.archive import open_take
 from opossum.take.checks import check_take
 from opossum.take.take import Take
+from opossum_process import run
 from opossum_recorder.engines.declared.trampoline import divert
 
 BUS = '''
@@ -112,10 +113,8 @@ send = ["publish"]
 
 def record(folder: Path, *options: str, interpreter: str = sys.executable, arguments: tuple[str, ...] = ()) -> Take:
     """Record the game that lies in a folder."""
-    command = [sys.executable, "-m", "opossum_commands", "record", "--force", "--out", "game.take", *options]
-    result = subprocess.run(
-        [*command, "--", interpreter, "game.py", *arguments], cwd=folder, capture_output=True, text=True, timeout=60
-    )
+    command = ["record", "--force", "--out", "game.take", *options, "--", interpreter, "game.py", *arguments]
+    result = run(*command, cwd=folder)
     assert result.returncode == 0, result.stderr
     return open_take(str(folder / "game.take"))
 
@@ -191,8 +190,7 @@ def test_what_is_declared_wrongly_is_said_before_the_game_starts(tmp_path, toml,
     """In one sentence, with the file."""
     (tmp_path / "game.py").write_text("open('ran', 'w')\n")
     (tmp_path / "opossum.toml").write_text(toml)
-    command = [sys.executable, "-m", "opossum_commands", "record", "game.py"]
-    result = subprocess.run(command, cwd=tmp_path, capture_output=True, text=True)
+    result = run("record", "game.py", cwd=tmp_path)
 
     assert result.returncode == 2 and said in result.stderr and "opossum.toml" in result.stderr
     assert not (tmp_path / "ran").exists()
@@ -209,8 +207,7 @@ def test_what_is_declared_wrongly_is_said_before_the_game_starts(tmp_path, toml,
 def test_options_that_declare_wrongly_are_said(tmp_path, options, said):
     """And status 2."""
     (tmp_path / "game.py").write_text("pass\n")
-    command = [sys.executable, "-m", "opossum_commands", "record", *options, "game.py"]
-    result = subprocess.run(command, cwd=tmp_path, capture_output=True, text=True)
+    result = run("record", *options, "game.py", cwd=tmp_path)
     assert result.returncode == 2 and said in result.stderr and result.stderr.count("\n") == 1
 
 

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import subprocess
-import sys
 import time
 from collections import Counter
 from pathlib import Path
@@ -18,6 +16,7 @@ from opossum.live.tripwires import parse_tripwire
 from opossum.take.checks import check_take
 from opossum.take.opening import open_any
 from opossum.take.take import Take
+from opossum_process import OpossumProcess
 
 pytestmark = needs("godot3-server", "godot3-server")
 EXAMPLE = str(EXAMPLES / "godot_bakery")
@@ -202,10 +201,10 @@ def listening(tmp_path):
     listener.stop()
 
 
-def linked(listener: Receiver, fault: str = "none") -> subprocess.Popen[str]:
+def linked(listener: Receiver, fault: str = "none") -> OpossumProcess:
     """Run the example over the link."""
-    command = [sys.executable, "-m", "opossum_commands", "record", "--link", f"127.0.0.1:{listener.port}"]
-    return subprocess.Popen([*command, "--godot", EXAMPLE, "--", f"--fault={fault}"])
+    link = f"127.0.0.1:{listener.port}"
+    return OpossumProcess("record", "--link", link, "--godot", EXAMPLE, "--", f"--fault={fault}")
 
 
 def test_a_variable_of_a_node_is_told_while_it_is_asked_for(listening):

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 import os
 import signal
-import subprocess
-import sys
 import time
 import zipfile
 from collections import Counter
@@ -23,6 +21,7 @@ from opossum.take.opening import open_any
 from opossum.take.take import Take
 from opossum_commands.engines import love
 from opossum_commands.reading import CommandError
+from opossum_process import OpossumProcess
 
 pytestmark = needs("love", "love")
 EXAMPLE = str(EXAMPLES / "love_bakery")
@@ -156,14 +155,17 @@ def test_a_file_that_is_no_game_is_refused(tmp_path, monkeypatch, holds, at_most
         love.launch(str(tmp_path / "supper.flow.jsonl"), (str(game),), tmp_path / "lasting")
 
 
-def linked(folder, fault: str, listener: Receiver | None = None) -> tuple[subprocess.Popen[str], Receiver]:
+def linked(folder, fault: str, listener: Receiver | None = None) -> tuple[OpossumProcess, Receiver]:
     """Run the example over the link to a listener."""
     listener = listener or Receiver(folder / "love.flow.jsonl", port=0)
     listener.start()
-    command = [sys.executable, "-m", "opossum_commands", "record", "--link", f"127.0.0.1:{listener.port}"]
-    game = [*command, "--love", EXAMPLE, "--", fault]
+    return begun(listener.port, "--", fault), listener
+
+
+def begun(port: int, *arguments: str) -> OpossumProcess:
+    """Begin the example over the link to a port."""
     environment = os.environ | {"SDL_VIDEODRIVER": "offscreen", "ALSOFT_DRIVERS": "null"}
-    return subprocess.Popen(game, stderr=subprocess.PIPE, text=True, env=environment), listener
+    return OpossumProcess("record", "--link", f"127.0.0.1:{port}", "--love", EXAMPLE, *arguments, env=environment)
 
 
 def test_it_plays_over_the_link(tmp_path):
@@ -197,9 +199,7 @@ def test_the_game_may_be_started_before_opossum(tmp_path):
     listener.start()
     port = listener.port
     listener.stop()
-    command = [sys.executable, "-m", "opossum_commands", "record", "--link", f"127.0.0.1:{port}", "--love", EXAMPLE]
-    environment = os.environ | {"SDL_VIDEODRIVER": "offscreen", "ALSOFT_DRIVERS": "null"}
-    game = subprocess.Popen(command, stderr=subprocess.PIPE, text=True, env=environment)
+    game = begun(port)
     time.sleep(1.0)
     late = Receiver(tmp_path / "late.flow.jsonl", port=port)
     late.start()

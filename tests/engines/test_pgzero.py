@@ -13,6 +13,7 @@ from playing import EXAMPLES, WITHOUT_A_SCREEN, causes, played, shared
 from opossum.findings.examine import examine
 from opossum.take.checks import check_take
 from opossum.take.take import Take
+from opossum_process import run
 
 EXAMPLE = EXAMPLES / "pgzero_bakery.py"
 VERSION = "pgzero==1.2.1"
@@ -90,10 +91,7 @@ def test_faults_are_found(tmp_path, fault, found):
 def test_it_is_started_as_people_start_it(tmp_path, engine):
     """By the engine's own program, which is none of the game."""
     starter = Path(os.environ["PYTHONPATH"].split(os.pathsep)[0]) / "bin" / "pgzrun"
-    command = [sys.executable, "-m", "opossum_commands", "record", "--out", "game.take", "--", sys.executable]
-    result = subprocess.run(
-        [*command, str(starter), str(EXAMPLE)], cwd=tmp_path, env=os.environ | WITHOUT_A_SCREEN,
-        capture_output=True, text=True,
-    )  # fmt: skip
+    command = ["record", "--out", "game.take", "--", sys.executable, starter, EXAMPLE]
+    result = run(*command, cwd=tmp_path, env=os.environ | WITHOUT_A_SCREEN)
     assert result.returncode == 0, result.stderr
     assert "PGZeroGame" not in result.stderr

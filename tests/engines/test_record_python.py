@@ -9,6 +9,7 @@ import subprocess
 import sys
 import threading
 import time
+from functools import partial
 from pathlib import Path
 
 import pytest
@@ -19,6 +20,7 @@ from opossum.live.receiver import Receiver
 from opossum.live.tripwires import parse_tripwire
 from opossum.take.archive import open_take
 from opossum.take.opening import open_any
+from opossum_process import OpossumProcess, run
 from opossum_recorder import black_box
 from opossum_recorder.engines.recognising import engine_of
 
@@ -39,19 +41,14 @@ for n in range(40):
             work(n)
 """
 
-COMMAND = [sys.executable, "-m", "opossum_commands", "record"]
+begin, record = partial(OpossumProcess, "record"), partial(run, "record")
 
 
 def recorded(folder: Path, ending: str, kill_after_s: float = 0.0):
     """Run a game that ends so; return (status, what was said, the take or None)."""
     script, target = folder / "game.py", folder / "game.take"
     script.write_text(GAME.format(ending=ending))
-    process = subprocess.Popen(
-        [*COMMAND, "--out", str(target), "--", sys.executable, str(script)],
-        stdout=subprocess.PIPE,
-        stderr=subprocess.PIPE,
-        text=True,
-    )
+    process = begin("--out", str(target), "--", sys.executable, str(script))
     if kill_after_s:
         assert process.stdout.readline() == "there\n"
         time.sleep(kill_after_s)
@@ -125,7 +122,7 @@ def test_a_game_that_is_killed_while_it_plays(tmp_path):
 )
 def test_what_cannot_be_recorded_is_said(arguments, sentence):
     """In one sentence, status 2."""
-    result = subprocess.run([*COMMAND, *arguments], capture_output=True, text=True, timeout=60)
+    result = record(*arguments, timeout=60)
 
     assert result.returncode == 2
     assert sentence in result.stderr
@@ -137,9 +134,7 @@ def test_a_game_can_be_held_although_it_was_not_edited(tmp_path):
     listener = Receiver(tmp_path / "live.flow.jsonl", port=0)
     listener.start()
     listener.trip(parse_tripwire("fn:Counter.on_bread_ready count:2"))
-    process = subprocess.Popen(
-        [*COMMAND, "--link", f"127.0.0.1:{listener.port}", "--", sys.executable, str(EXAMPLES / "pyglet_bakery.py")]
-    )
+    process = begin("--link", f"127.0.0.1:{listener.port}", "--", sys.executable, str(EXAMPLES / "pyglet_bakery.py"))
     end = time.monotonic() + 30
     while not any(peer.held for peer in listener.peers) and time.monotonic() < end:
         time.sleep(0.01)
@@ -165,7 +160,7 @@ def test_a_game_can_be_held_although_it_was_not_edited(tmp_path):
 )
 def test_options_that_cannot_be_are_said(tmp_path, options, why):
     """In one sentence, with exit status 2, and nothing is left behind."""
-    result = subprocess.run([*COMMAND, *options], capture_output=True, text=True, cwd=tmp_path)
+    result = record(*options, cwd=tmp_path)
     assert result.returncode == 2 and why in result.stderr and result.stderr.count("\n") == 1
     assert list(tmp_path.iterdir()) == []
 
@@ -176,7 +171,7 @@ def test_a_project_that_a_newer_engine_made_is_said_and_not_begun(tmp_path):
     project.parent.mkdir()
     project.write_text('config_version=5\n\n[application]\n\nconfig/name="Kitchen"\n')
     for game in ("kitchen", "kitchen/project.godot"):
-        result = subprocess.run([*COMMAND, game], capture_output=True, text=True, cwd=tmp_path)
+        result = record(game, cwd=tmp_path)
         assert result.returncode == 2 and "is a project of Godot 4" in result.stderr and result.stderr.count("\n") == 1
     assert [entry.name for entry in tmp_path.rglob("*")] == ["kitchen", "project.godot"]
 
@@ -187,10 +182,7 @@ def test_a_game_that_is_told_to_end_ended_on_purpose_unless_it_hung(tmp_path, en
     script, target = tmp_path / "game.py", tmp_path / "game.take"
     game = GAME.format(ending=ending).replace("range(40)", "range(4000)")
     script.write_text(game + "    time.sleep(0.002)\n")
-    process = subprocess.Popen(
-        [*COMMAND, "--out", str(target), "--", sys.executable, "-u", str(script)],
-        stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
-    )  # fmt: skip
+    process = begin("--out", str(target), "--", sys.executable, "-u", str(script))
     assert process.stdout.readline() == "there\n"
     time.sleep(1.5)
     process.terminate()
@@ -211,8 +203,8 @@ def test_a_game_that_is_a_module(tmp_path):
         "launch.recorder.say(' '.join([__name__, bakery.oven.heat, *sys.argv[1:]]))\n"
     )
     (tmp_path / "bakery" / "oven.py").write_text("heat = 'warm'\n")
-    command = [*COMMAND, "--out", "game.take", "--", sys.executable, "-W", "ignore", "-m", "bakery", "--tonight"]
-    subprocess.run(command, cwd=tmp_path, check=True, capture_output=True)
+    command = ["--out", "game.take", "--", sys.executable, "-W", "ignore", "-m", "bakery", "--tonight"]
+    assert record(*command, cwd=tmp_path).returncode == 0
     take = open_take(str(tmp_path / "game.take"))
 
     assert take.game == "bakery" and take.recording.closed(0)
@@ -225,10 +217,7 @@ def test_over_the_link_too_the_interpreter_says_where_it_stands(tmp_path):
     listener.start()
     script = tmp_path / "game.py"
     script.write_text(GAME.format(ending="sum(range(10**12))"))
-    process = subprocess.Popen(
-        [*COMMAND, "--link", f"127.0.0.1:{listener.port}", "--", sys.executable, str(script)],
-        stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True,
-    )  # fmt: skip
+    process = begin("--link", f"127.0.0.1:{listener.port}", "--", sys.executable, str(script))
     assert "recording game under" in process.stderr.readline()
     line = process.stderr.readline()
     child = Path(f"/proc/{process.pid}/task/{process.pid}/children").read_text().split()[0]
@@ -248,8 +237,7 @@ def test_nothing_that_is_installed_beside_opossum_comes_into_the_games_reach(tmp
         "launch.recorder.say(' '.join(sys.path))\nassert launch.recorder\n"
         "try:\n    import opossum_desk\nexcept ImportError:\n    launch.recorder.say('out of reach')\n"
     )
-    command = [*COMMAND, "--out", "game.take", "--", sys.executable, "-S", str(script)]
-    subprocess.run(command, cwd=tmp_path, check=True, capture_output=True)
+    assert record("--out", "game.take", "--", sys.executable, "-S", str(script), cwd=tmp_path).returncode == 0
 
     assert "out of reach" in open_take(str(tmp_path / "game.take")).strings
 
@@ -302,10 +290,7 @@ def test_a_game_is_taken_as_people_have_it(tmp_path, call):
         (tmp_path / path).write_text(text)
         (tmp_path / path).chmod(0o755)
     path = os.pathsep.join([str(tmp_path / "bin"), str(Path(sys.executable).parent), os.environ["PATH"]])
-    result = subprocess.run(
-        [*COMMAND, "--out", "game.take", *call, "tonight"],
-        cwd=tmp_path, env=os.environ | {"PATH": path}, capture_output=True, text=True,
-    )  # fmt: skip
+    result = record("--out", "game.take", *call, "tonight", cwd=tmp_path, env=os.environ | {"PATH": path})
 
     assert result.returncode == 0, result.stderr
     assert "called with tonight" in open_take(str(tmp_path / "game.take")).strings
@@ -319,7 +304,7 @@ def test_a_script_that_names_no_python_is_refused(tmp_path, first_line):
     script = tmp_path / "oven"
     script.write_text(f"{first_line}touch {tmp_path}/ran\n")
     script.chmod(0o755)
-    result = subprocess.run([*COMMAND, str(script)], cwd=tmp_path, capture_output=True, text=True)
+    result = record(str(script), cwd=tmp_path)
 
     said = (
         "is a shell script in which no game was found"
@@ -342,7 +327,7 @@ def test_a_shell_script_that_cannot_be_read_is_not_guessed_at(tmp_path, script, 
     """One sentence says what to give instead."""
     (tmp_path / "oven").write_text(script)
     (tmp_path / "oven").chmod(0o755)
-    result = subprocess.run([*COMMAND, "./oven"], cwd=tmp_path, capture_output=True, text=True)
+    result = record("./oven", cwd=tmp_path)
 
     assert result.returncode == 2 and said in result.stderr and result.stderr.count("\n") == 1
 
@@ -356,7 +341,7 @@ def test_what_a_shell_script_exports_and_where_it_goes_is_the_games(tmp_path):
     )
     (tmp_path / "oven").write_text("#!/bin/sh\nexport HEAT=low\ncd whole\npython3 ./main.py\n")
     (tmp_path / "oven").chmod(0o755)
-    subprocess.run([*COMMAND, "./oven"], cwd=tmp_path, check=True, capture_output=True)
+    assert record("./oven", cwd=tmp_path).returncode == 0
 
     (take,) = tmp_path.glob("oven-*.take")
     assert "low in whole" in open_take(str(take)).strings
@@ -370,9 +355,7 @@ def test_the_engine_is_told_by_what_the_game_imports(tmp_path, source, told):
     """Nothing of it is run for that; the head says it too."""
     (tmp_path / "beside.py").write_text(source)
     (tmp_path / "game.py").write_text("if False:\n    import beside\n")
-    result = subprocess.run(
-        [*COMMAND, "--out", "game.take", "--", sys.executable, "game.py"], cwd=tmp_path, capture_output=True, text=True
-    )
+    result = record("--out", "game.take", "--", sys.executable, "game.py", cwd=tmp_path)
     engine = open_take(str(tmp_path / "game.take")).recording.head_text(0, "engine")
 
     assert engine.startswith(told or "Python")
@@ -384,7 +367,7 @@ def test_a_games_python_is_asked_once(tmp_path):
     (tmp_path / "python3").write_text(f'#!/bin/sh\necho "$1 $2" >> asked\nexec {sys.executable} "$@"\n')
     (tmp_path / "python3").chmod(0o755)
     (tmp_path / "game.py").write_text("pass\n")
-    subprocess.run([*COMMAND, "--", "./python3", "game.py"], cwd=tmp_path, capture_output=True)
+    record("--", "./python3", "game.py", cwd=tmp_path)
     version, *rest = (tmp_path / "asked").read_text().splitlines()
 
     assert version.startswith("-c ")
@@ -426,9 +409,7 @@ def test_a_script_that_cannot_be_compiled_is_told_as_it_would_be_without_us(tmp_
     """Without a line of ours."""
     (tmp_path / "game.py").write_text("knead the dough\n")
     plain = subprocess.run([sys.executable, "game.py"], cwd=tmp_path, capture_output=True, text=True)
-    result = subprocess.run(
-        [*COMMAND, "--out", "game.take", "--", sys.executable, "game.py"], cwd=tmp_path, capture_output=True, text=True
-    )
+    result = record("--out", "game.take", "--", sys.executable, "game.py", cwd=tmp_path)
     # Python itself names a script by its whole path
     assert plain.stderr.splitlines()[1:] == result.stderr.splitlines()[2:5]
 
@@ -441,10 +422,7 @@ def test_a_game_that_waits_in_foreign_code_hears_that_it_is_to_end(tmp_path):
         "lock = ctypes.create_string_buffer(64)\nforeign = ctypes.CDLL(None)\n"
         "foreign.pthread_mutex_lock(lock)\nforeign.pthread_mutex_lock(lock)\n"
     )
-    result = subprocess.run(
-        [*COMMAND, "--for", "1", "--out", "game.take", "--", sys.executable, str(script)],
-        cwd=tmp_path, capture_output=True, text=True,
-    )  # fmt: skip
+    result = record("--for", "1", "--out", "game.take", "--", sys.executable, str(script), cwd=tmp_path)
     assert result.returncode == 0 and "it was killed" not in result.stderr
     assert open_take(str(tmp_path / "game.take")).recording.closed(0)
 
@@ -455,7 +433,7 @@ def test_a_python_that_is_too_old_is_refused(tmp_path):
     old.write_text("#!/bin/sh\necho 2.7\n")
     old.chmod(0o755)
     (tmp_path / "game.py").write_text("pass\n")
-    result = subprocess.run([*COMMAND, "--", str(old), "game.py"], cwd=tmp_path, capture_output=True, text=True)
+    result = record("--", str(old), "game.py", cwd=tmp_path)
 
     assert result.returncode == 2
     assert result.stderr == f"opossum: {old}: is Python 2.7; games are recorded from Python 3.10 on.\n"
@@ -468,10 +446,7 @@ def test_a_game_is_recorded_for_so_long(tmp_path, heeds, status):
     stuck = "import signal; signal.signal(signal.SIGTERM, signal.SIG_IGN)"
     script.write_text(GAME.format(ending="pass" if heeds else stuck).replace("range(40)", "range(10 ** 9)"))
     script.write_text(script.read_text() + "    time.sleep(0.002)\n")
-    result = subprocess.run(
-        [*COMMAND, "--for", "1.5", "--out", "game.take", "--", sys.executable, str(script)],
-        cwd=tmp_path, capture_output=True, text=True,
-    )  # fmt: skip
+    result = record("--for", "1.5", "--out", "game.take", "--", sys.executable, str(script), cwd=tmp_path)
     take = open_take(str(tmp_path / "game.take"))
 
     assert result.returncode == status
@@ -486,10 +461,7 @@ def test_an_error_is_told_as_it_would_be_without_us(tmp_path, ending):
     script = tmp_path / "game.py"
     script.write_text(f"def work():\n    {ending}\n\nwork()\n")
     plain = subprocess.run([sys.executable, str(script)], capture_output=True, text=True)
-    result = subprocess.run(
-        [*COMMAND, "--out", str(tmp_path / "game.take"), "--", sys.executable, str(script)],
-        capture_output=True, text=True,
-    )  # fmt: skip
+    result = record("--out", str(tmp_path / "game.take"), "--", sys.executable, str(script))
     told = result.stderr[result.stderr.index("Traceback") : result.stderr.index(str(tmp_path / "game.take"))]
 
     assert told == plain.stderr
@@ -532,9 +504,7 @@ def test_the_black_boxs_clock_is_set_anew_while_the_game_moves_on(tmp_path, monk
 def test_a_folder_that_is_not_there_is_said_before_the_game_starts(tmp_path):
     """Nothing is run, and nothing is made."""
     (tmp_path / "game.py").write_text("open('ran', 'w')\n")
-    result = subprocess.run(
-        [*COMMAND, "--out", "takes/game.take", "game.py"], cwd=tmp_path, capture_output=True, text=True
-    )
+    result = record("--out", "takes/game.take", "game.py", cwd=tmp_path)
 
     assert result.returncode == 2 and [path.name for path in tmp_path.iterdir()] == ["game.py"]
     assert result.stderr == "opossum: takes: there is no such folder; give --out a file in one that is there.\n"
@@ -572,9 +542,7 @@ def test_a_game_that_raises_later_did_not_stand_still_at_its_end(tmp_path):
     """A long frame is told where it was, and not again where the stream is cut off."""
     script = tmp_path / "game.py"
     script.write_text(GAME.format(ending="time.sleep(1.4)") + "raise KeyError('flour')\n")
-    subprocess.run(
-        [*COMMAND, "--out", "game.take", "--", sys.executable, str(script)], cwd=tmp_path, capture_output=True
-    )
+    record("--out", "game.take", "--", sys.executable, str(script), cwd=tmp_path)
     take = open_take(str(tmp_path / "game.take"))
     stuck, frames = take.tables["stuck"], take.tables["frame"]
 
@@ -585,7 +553,7 @@ def test_a_game_that_raises_later_did_not_stand_still_at_its_end(tmp_path):
 def test_a_game_that_raises_before_it_plays_is_told_so(tmp_path):
     """What was not seen is no news then."""
     (tmp_path / "game.py").write_text("import bakery_that_is_not_there\n")
-    result = subprocess.run([*COMMAND, "--out", "game.take", "game.py"], cwd=tmp_path, capture_output=True, text=True)
+    result = record("--out", "game.take", "game.py", cwd=tmp_path)
 
     told = "  The game raised before its first frame: ModuleNotFoundError: No module named 'bakery_that_is_not_there'"
     assert result.returncode == 1 and result.stderr.splitlines()[-2] == told
@@ -598,12 +566,12 @@ def test_what_lies_beside_the_game_is_heeded_and_what_does_not_count_is_said(tmp
     game, takes = tmp_path / "game", tmp_path / "takes"
     game.mkdir(), takes.mkdir()
     (game / "game.py").write_text(GAME.format(ending="time.sleep(0.5)"))
-    command = [*COMMAND, "--force", "--out", str(takes / "game.take"), "--", sys.executable, str(game / "game.py")]
-    plain = subprocess.run(command, cwd=takes, capture_output=True, text=True)
+    command = ["--force", "--out", str(takes / "game.take"), "--", sys.executable, str(game / "game.py")]
+    plain = record(*command, cwd=takes)
     (game / "opossum.toml").write_text('[[uncounted]]\nkind = "freeze"\n')
-    heeded = subprocess.run(command, cwd=takes, capture_output=True, text=True)
+    heeded = record(*command, cwd=takes)
     (game / "opossum.toml").write_text("[[uncounted]\n")
-    broken = subprocess.run(command, cwd=takes, capture_output=True, text=True)
+    broken = record(*command, cwd=takes)
 
     assert "fault: Frame 30 took" in plain.stderr and "not counted" not in plain.stderr
     assert "Frame 30" not in heeded.stderr and "1 finding not counted, as opossum.toml wishes." in heeded.stderr
@@ -618,8 +586,8 @@ def test_a_process_that_the_game_ends_does_not_end_the_game(tmp_path):
         "helper.start()\ntime.sleep(0.3)\nhelper.terminate()\nhelper.join()\ntime.sleep(1.5)\n"
         "launch.recorder.say('played on')\n"
     )
-    command = [*COMMAND, "--out", "game.take", "--", sys.executable, "game.py"]
-    result = subprocess.run(command, cwd=tmp_path, capture_output=True, text=True, timeout=60)
+    command = ["--out", "game.take", "--", sys.executable, "game.py"]
+    result = record(*command, cwd=tmp_path)
 
     assert result.returncode == 0 and "played on" in open_take(str(tmp_path / "game.take")).strings
 
@@ -630,8 +598,8 @@ def test_the_ending_says_what_is_saved(tmp_path, ending):
     (tmp_path / "game.py").write_text(GAME.format(ending="pass"))
     target = tmp_path / f"night{ending}"
     for name in (target, tmp_path / "night"):
-        command = [*COMMAND, "--out", str(name), "--", sys.executable, "game.py"]
-        result = subprocess.run(command, cwd=tmp_path, capture_output=True, text=True)
+        command = ["--out", str(name), "--", sys.executable, "game.py"]
+        result = record(*command, cwd=tmp_path)
         assert result.returncode == (0 if name is target else 2), result.stderr
     assert "the ending does not say what to make" in result.stderr
     start = {".flow.jsonl": b'{"k":"head"', ".flow.jsonl.gz": b"\x1f\x8b", ".take": b"PK"}[ending]

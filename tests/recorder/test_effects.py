@@ -102,7 +102,7 @@ class FakeCall:
 
 def found(name: str, times: int = 200) -> set[int | None]:
     """Return what is told of a function's calls, None for not known."""
-    effects, oven, told = Effects(), Oven(), set()
+    effects, oven, told = Effects(lambda: 0), Oven(), set()
     for _ in range(times):
         call = FakeCall()
         effects.run(call, getattr(oven, name))
@@ -344,7 +344,7 @@ def test_this_interpreter_tells_every_instruction():
 
 def test_errors_pass_through_and_tracing_ends():
     """The call's effect is then not known."""
-    effects, call = Effects(), FakeCall()
+    effects, call = Effects(lambda: 0), FakeCall()
 
     def fails() -> None:
         raise KeyError("cold")
@@ -400,7 +400,7 @@ def test_what_was_installed_beside_the_game_is_not_judged(monkeypatch):
 
     def run(folder: str) -> int:
         function = FunctionType(idle.__code__.replace(co_filename=f"{folder}/window.py"), globals())
-        effects, before = Effects(), len(told)
+        effects, before = Effects(lambda: 0), len(told)
         for _ in range(3):
             effects.run(Told(), function)  # type: ignore[arg-type]
         return len(told) - before
