@@ -1,0 +1,62 @@
+"""What is told of a game is told of it beside another that plays at the same time: whose records, frames and ids are whose."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import msgspec
+import pytest
+
+from findings.scenes import FAULTS, QUIET, Fault, Quiet, built, clips, hearing, order, timing  # noqa: F401  # they register their scenes
+from opossum.findings.examine import examine
+from opossum.findings.finding import Finding
+from tape import read
+
+FRAME_NS = 1_000_000_000 // 60
+
+
+def beside_a_host(lines: list[dict[str, Any]]) -> bytes:
+    """Return a game's records as a guest's, among those of a host with the same ids, whose one listener has work each frame."""
+    end = max(line["t"] for line in lines)
+    host: list[dict[str, Any]] = [
+        {"k": "head", "t": 0, "opossum": 1, "game": "test", "peer": "host", "hz": 60},
+        {"k": "bind", "t": 0, "b": 1, "ev": "host_works", "o": "desk#1", "fn": "Desk.on_work"},
+    ]
+    for number, t in enumerate(range(0, end, FRAME_NS)):
+        ids = {"s": number + 1, "c": number + 1}
+        host.append({"k": "frame", "t": t, "n": number})
+        host.append({"k": "send", "t": t, "ev": "host_works", "s": ids["s"], "o": "desk#1"})
+        host.append({"k": "call", "t": t, **ids, "b": 1, "o": "desk#1", "fn": "Desk.on_work"})
+        host.append({"k": "ret", "t": t + 1000, "c": ids["c"], "eff": 1})
+        host.append({"k": "idle", "t": t + 2000})
+    host.append({"k": "bye", "t": end})
+    guest = [{**line, "p": "guest"} | ({"peer": "guest"} if line["k"] == "head" else {}) for line in lines]
+    told = sorted([*host, *guest], key=lambda line: line["t"])
+    return b"".join(msgspec.json.encode(line) + b"\n" for line in told)
+
+
+def told_of(finding: Finding) -> dict[str, Any]:
+    """Return all that is told but whose peer it is, in ids too, and by which lines it is proved."""
+    told = finding.as_dict()
+    del told["id"], told["evidence"]
+    told["subject"].pop("peer", None)
+    told["root"] = (told["root"] or "").replace("/guest/", "/")
+    told["consequences"] = [consequence.replace("/guest/", "/") for consequence in told["consequences"]]
+    return told
+
+
+@pytest.mark.parametrize("scene", [*FAULTS, *QUIET], ids=lambda scene: scene.build.__name__)
+def test_it_is_told_of_the_guest(scene: Fault | Quiet) -> None:
+    """To the frame, number and word, or not at all; the finding names the guest, and its proofs are the guest's records."""
+    stage, frames = built(scene.build, scene.stage)
+    written = stage.run(frames).bytes()
+    stream = beside_a_host([msgspec.json.decode(line) for line in written.splitlines()])
+    alone, found = examine(read(written)), examine(read(stream))
+    lines = stream.splitlines()
+
+    assert [told_of(finding) for finding in found] == [told_of(finding) for finding in alone]
+    for finding in found:
+        proofs = [msgspec.json.decode(lines[proof.line - 1]) for proof in finding.evidence]
+        assert finding.subject.peer == "guest"
+        assert {proof["p"] for proof in proofs} == {"guest"}
+        assert [proof["k"] for proof in proofs] == [proof.k for proof in finding.evidence]
