@@ -8,8 +8,12 @@ import msgspec
 import pytest
 
 from findings.scenes import FAULTS, QUIET, Fault, Quiet, built, clips, hearing, order, timing  # noqa: F401  # they register their scenes
+from findings.scenes.by_hand import TAPES
+from moonrise_bakery import demo_take_path
 from opossum.findings.examine import examine
 from opossum.findings.finding import Finding
+from opossum.stream.writing import stream_lines
+from opossum.take.opening import open_any
 from tape import read
 
 FRAME_NS = 1_000_000_000 // 60
@@ -45,11 +49,8 @@ def told_of(finding: Finding) -> dict[str, Any]:
     return told
 
 
-@pytest.mark.parametrize("scene", [*FAULTS, *QUIET], ids=lambda scene: scene.build.__name__)
-def test_it_is_told_of_the_guest(scene: Fault | Quiet) -> None:
-    """To the frame, number and word, or not at all; the finding names the guest, and its proofs are the guest's records."""
-    stage, frames = built(scene.build, scene.stage)
-    written = stage.run(frames).bytes()
+def see_that_it_is_told_of_the_guest(written: bytes) -> None:
+    """See that what is found in a game is found in the guest, to the frame, number and word, by records of the guest's."""
     stream = beside_a_host([msgspec.json.decode(line) for line in written.splitlines()])
     alone, found = examine(read(written)), examine(read(stream))
     lines = stream.splitlines()
@@ -60,3 +61,22 @@ def test_it_is_told_of_the_guest(scene: Fault | Quiet) -> None:
         assert finding.subject.peer == "guest"
         assert {proof["p"] for proof in proofs} == {"guest"}
         assert [proof["k"] for proof in proofs] == [proof.k for proof in finding.evidence]
+
+
+@pytest.mark.parametrize("scene", [*FAULTS, *QUIET], ids=lambda scene: scene.build.__name__)
+def test_a_scene(scene: Fault | Quiet) -> None:
+    """With a fault, or with none."""
+    stage, frames = built(scene.build, scene.stage)
+    see_that_it_is_told_of_the_guest(stage.run(frames).bytes())
+
+
+@pytest.mark.parametrize("name", sorted(TAPES.keys() - {"mirrored"}))
+def test_a_stream_by_hand(name: str) -> None:
+    """The same for what no scene does."""
+    see_that_it_is_told_of_the_guest(TAPES[name]().bytes(bye=name != "cut off"))
+
+
+def test_the_night_at_the_bakery() -> None:
+    """The same for all that befalls it in the demo."""
+    take = open_any(str(demo_take_path()))
+    see_that_it_is_told_of_the_guest(b"".join(stream_lines(take.tables, take.strings, take.peers)))

@@ -1,0 +1,184 @@
+"""Streams written record by record, for what neither the bakery nor a scene does."""
+
+from __future__ import annotations
+
+from tape import Tape
+
+
+def mirrored() -> Tape:
+    """Two peers whose shared shelf both change for one networked event."""
+    tape = Tape(peer="host")
+    tape("head", opossum=1, game="test", peer="guest", p="guest")
+    for peer in ("host", "guest"):
+        tape("frame", n=0, p=peer)("idle", p=peer)("frame", n=1, p=peer)
+    for number in range(3):
+        for peer in ("host", "guest"):
+            tape("bind", b=number + 1, ev="stocked", o="shelf#1", fn="Shelf.on_stocked", at="shelf.gd:4", p=peer)
+            tape("send", s=number + 1, ev="stocked", via="net", net=f"n{number}", d={"n": number}, p=peer)
+            tape("call", c=number + 1, s=number + 1, b=number + 1, o="shelf#1", fn="Shelf.on_stocked", p=peer)
+            tape.ms(0.5 + number)("ret", c=number + 1, eff=1, p=peer)
+            tape("unbind", b=number + 1, p=peer)("idle", p=peer).ms(10)("frame", n=number + 2, p=peer)
+    return tape
+
+
+def entered_again() -> Tape:
+    """Two doors that say `enter` again and again before anybody left, one of them to a class of listeners."""
+    tape = Tape().frame().frame()
+    bells = [tape.bind("door_enter", f"bell#{number}", "Bell.on_enter", at="bell.gd:3") for number in (1, 2)]
+    lamp = tape.bind("gate_enter", "lamp#1", "Lamp.on_enter")
+    for _ in range(3):
+        tape.frame().heard("door_enter", *bells, takes_ms=0.3, o="door#1", via="zone", edge="enter", d={"other": "cat"})
+        tape.heard("gate_enter", lamp, o="gate#1", via="zone", edge="enter", d={"other": "dog"})
+    tape.frame().send("gate_leave", o="gate#1", via="zone", edge="leave", d={"other": "dog"})
+    tape.frame().heard("gate_enter", lamp, o="gate#1", via="zone", edge="enter", d={"other": "dog"})
+    return tape
+
+
+def beyond(values: list[object], sends: list[bool], via: str = "tick") -> Tape:
+    """An oven that sends on every frame on which its heat is beyond a level."""
+    tape = Tape().frame().frame()
+    oven = tape.bind(via, "oven#1", "Oven.on_look", at="oven.gd:8")
+    alarm = tape.bind("too_hot", "bell#1", "Bell.on_alarm")
+    armed = tape.arm("timer", "oven#1", via) if via == "timer" else None
+    for value, sent in zip(values, sends, strict=True):
+        tape.frame()("watch", o="oven#1", name="name", v="the big one")("watch", o="oven#1", name="heat", v=value)
+        c = tape.open_call(tape.send(via, via=via, o="oven#1", a=armed), oven)
+        if sent:
+            tape.heard("too_hot", alarm, takes_ms=0.4, o="oven#1", c=c)
+        tape("ret", c=c, eff=1)
+    return tape
+
+
+def delays() -> Tape:
+    """Two delays that are pending together and both land, of two ovens."""
+    tape = Tape().frame().frame()
+    for number in (1, 2):
+        ready = tape.bind("ready", f"oven#{number}", "Oven.on_ready")
+        arms = [tape.frame().arm("delay", f"oven#{number}", "ready", at=f"oven.gd:{n}") for n in (7, 9)]
+        for a in arms:
+            tape.frame().heard("ready", ready, takes_ms=1, via="delay", a=a, o=f"oven#{number}")
+            tape("disarm", a=a, how="done")
+    return tape
+
+
+def stood_still() -> Tape:
+    """A thread that stands still between two calls, without a watchdog that saw it."""
+    tape = Tape(hz=60).frame()
+    bell = tape.bind("bell", "till#1", "Till.on_bell", at="till.gd:5")
+    for _ in range(8):
+        tape.frame().heard("bell", bell, takes_ms=1)
+    tape.frame().ms(20)
+    tape.heard("bell", bell, takes_ms=2)
+    tape.ms(310).heard("bell", bell, takes_ms=3)
+    return tape.ms(30).frame().frame()
+
+
+def cut_off() -> Tape:
+    """A stream that ends inside a call, and nobody saw why."""
+    tape = Tape(hz=60).frame()
+    bell = tape.bind("bell", "till#1", "Till.on_bell", at="till.gd:5")
+    for _ in range(8):
+        tape.frame().heard("bell", bell, takes_ms=1)
+    tape.frame().call(tape.send("bell"), bell, returns=False)
+    return tape("log", text="so far")
+
+
+def turned_outside() -> Tape:
+    """A guarded loop that turned outside any call, once with a watchdog that did not tell how long."""
+    tape = Tape(hz=60, peer="shop").frame()
+    bell = tape.bind("bell", "till#1", "Till.on_bell", at="till.gd:5")
+    for _ in range(8):
+        tape.frame().heard("bell", bell, takes_ms=1)
+    tape.frame()
+    tape.ms(150)("spin", at="boot.gd:12", n=3000)
+    tape.ms(150)("spin", at="boot.gd:12", n=9000)("stuck", sec=None, stack=[])
+    tape.ms(40).frame().heard("bell", bell, takes_ms=1)
+    tape.frame().ms(200)("spin", at="boot.gd:30", n=5)
+    return tape.frame().frame()
+
+
+def bursts() -> Tape:
+    """Two bursts: of one event that two classes hear, and of another beside it that costs less."""
+    tape = Tape(hz=60).frame()
+    heard = [
+        tape.bind("crumb", f"{name}#1", f"{name.title()}.on_crumb", at=f"{name}.gd:3") for name in ("tray", "sink")
+    ]
+    drop = tape.bind("drop", "tap#1", "Tap.on_drop", at="tap.gd:2")
+    for _ in range(8):
+        tape.frame().heard("drop", drop, takes_ms=1)
+    for times in (80, 60):
+        tape.frame()
+        for number in range(times):
+            tape.heard("crumb", *heard, takes_ms=1.5, d={"n": number})
+            tape.heard("drop", drop, takes_ms=0.5, d={"n": number})
+    for _ in range(3):
+        tape.frame()
+    for number in range(400):
+        tape.heard("drop", drop, takes_ms=0.5, d={"n": number})
+    return tape.frame().frame()
+
+
+def stood_still_at_once() -> Tape:
+    """A thread that stands still before a frame's first call, worked for half of it another time, with a stack both times."""
+    tape = Tape(hz=60).frame()
+    bell = tape.bind("bell", "till#1", "Till.on_bell", at="till.gd:5")
+    for _ in range(8):
+        tape.frame().heard("bell", bell, takes_ms=1)
+    tape.frame().ms(300)("stuck", sec=0.3, stack=["load disk.gd:7", "main main.gd:1"])
+    tape.ms(100).heard("bell", bell, takes_ms=2)
+    tape.frame().frame().heard("bell", bell, takes_ms=2)
+    tape.ms(260)("stuck", sec=0.25, stack=["sort shelves.gd:9"]).ms(200)
+    tape("idle", cpu=400_000_000)
+    tape.frame(idle=False).ms(350)  # a frame without any call, and calls after it
+    return tape.frame().heard("bell", bell, takes_ms=2) and tape.frame().frame()
+
+
+def looked_at_some() -> Tape:
+    """Polls of which only some were looked at: by effect, by what the owner showed, and one that sends unlooked at."""
+    tape = Tape(hz=60).frame().frame()
+    eye = tape.bind("tick", "eye#1", "Eye.on_tick", at="eye.gd:2")
+    ear = tape.bind("tick", "ear#1", "Ear.on_tick", at="ear.gd:2")
+    cat = tape.bind("seen", "cat#1", "Cat.on_seen")
+    for number in range(400):
+        tick = tape.frame().send("tick", via="tick")
+        c = tape.open_call(tick, eye)
+        tape.ms(0.3)
+        if number in (100, 300):
+            tape.heard("seen", cat, c=c)
+        tape("ret", c=c, eff=0 if number % 2 and number != 300 else None)
+        c = tape.open_call(tick, ear)
+        tape.ms(0.4)("ret", c=c, own=int(number in (31, 231)) if number % 2 else None)
+    return tape.frame()
+
+
+def visitors_of_no_name() -> Tape:
+    """A zone that cats are served in, and that others pass who have no name in any record, some of them no name at all."""
+    tape = Tape(hz=60).frame().frame()
+    mat = tape.bind("mat_enter", "mat#1", "Mat.on_enter", at="mat.gd:4")
+    tape("spawn", o="cat#1", cls="Cat")
+    visitors = ["cat#1", "ant#{number}", {"name": "crumb"}]
+    for number in range(90):
+        who = visitors[number % 3]
+        other = who.format(number=number) if isinstance(who, str) else who
+        data = {"zone": "mat", "other": other}
+        tape.frame().heard("mat_enter", mat, eff=int(number % 3 == 0), o="mat#1", via="zone", edge="enter", d=data)
+        tape.send("mat_leave", o="mat#1", via="zone", edge="leave", d=data)
+    return tape.frame()
+
+
+TAPES = {
+    "mirrored": mirrored,
+    "entered again": entered_again,
+    "above": lambda: beyond([100, 180, 220, 230, 240, 150, 120], [False, False, True, True, True, False, False]),
+    "below": lambda: beyond([9.5, 3, 2.5, 2, 4, 1, 1], [False, True, True, True, False, True, True], "timer"),
+    "by name": lambda: beyond(["low", "high", "high", "high"], [False, True, True, True]),
+    "two delays": delays,
+    "stood still": stood_still,
+    "cut off": cut_off,
+    "turned outside": turned_outside,
+    "bursts": bursts,
+    "stood still at once": stood_still_at_once,
+    "looked at some": looked_at_some,
+    "visitors of no name": visitors_of_no_name,
+}
+"""By what they show."""
