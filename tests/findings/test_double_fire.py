@@ -429,7 +429,24 @@ def test_an_action_that_hangs_on_the_held_key():
     assert finding.count == 3
     assert finding.frames == [4, 5, 6]
     assert "`down`" in finding.advice
-    assert "`E`" in finding.summary
+    assert finding.summary == (
+        "Till.on_sell of till#1 ran on every frame while key `E` was held: 3 times too many in 1 press."
+    )
+
+
+def test_presses_are_counted_by_the_frames_between_them():
+    """Held twice, with a rest between."""
+    tape = started()
+    sell = tape.bind("sell_held", "till#1", "Till.on_sell", at="till.gd:4")
+    for _ in range(2):
+        tape.frame().send("sell_down", via="input", key="E", edge="down")
+        for _ in range(3):
+            tape.frame().heard("sell_held", sell, via="input", key="E", edge="held")
+        tape.frame().send("sell_up", via="input", key="E", edge="up")
+    finding = only(tape.found(), "held-input")
+
+    assert finding.count == 4 and finding.summary.endswith("4 times too many in 2 presses.")
+    assert finding.advice.endswith(", which repeats while held (till.gd:4).")
 
 
 @pytest.mark.parametrize(

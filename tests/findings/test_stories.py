@@ -142,3 +142,19 @@ def test_drift_is_not_measured_in_a_loop_without_a_pace():
     stage = Stage(catches_up=False, hz=1000)
     assert timing._drip(stage, [10 + 150 * number for number in range(1, 12)], sec=0.1) > 0
     assert stage.findings(1800) == []
+
+
+def test_who_listened_before_it_was_addressed_does_not_listen():
+    """Both doors listened once; the one that a guest knocks at does no more."""
+    stage = Stage()
+    bound = {}
+    for door in ("door#1", "door#2"):
+        stage.spawn(door, "Door")
+        bound[door] = stage.bind("knock", door, "Door.on_knock")
+        stage.at(60, do=lambda door=door: stage.heard("knock", bound[door], o="guest#1", to=door))
+    stage.at(80, do=lambda: stage("unbind", b=bound["door#2"].number))
+    stage.at(100, do=lambda: stage.send("knock", o="guest#1", to="door#2"))
+    (finding,) = stage.findings(300)
+
+    assert (finding.cause, finding.frames) == ("wrong-object", [100])
+    assert finding.summary.startswith("`knock` was sent 1 time to door#2, which does not listen to it;")

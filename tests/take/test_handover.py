@@ -8,6 +8,7 @@ import sys
 import numpy as np
 import pytest
 
+from moonrise_bakery import demo_take_path
 from opossum.stream.tables import JsonColumn
 from opossum.take import opening
 from opossum.take.archive import save_take
@@ -197,3 +198,5 @@ def test_only_one_saved_take_gets_a_helper(tmp_path):
     assert helper_for([str(tmp_path / "a.take"), str(tmp_path / "b.take")]) is None
     assert helper_for([str(tmp_path / "a.flow.jsonl")]) is None
     assert helper_for([str(tmp_path / "missing.take")]) is None
+    helper = helper_for([str(demo_take_path())])
+    assert helper is not None and helper.take().game == "Moonrise Bakery"

@@ -96,6 +96,17 @@ def test_pauses_of_a_timer():
     assert [round((end - begin) / 1e6) for begin, end in spans] == [2, 3]
 
 
+def test_a_timer_may_be_armed_paused():
+    """Until it is resumed; what happens to another timer, or to one of its number at another peer, is not its own."""
+    tape = Tape()("arm", a=1, what="timer", o="x", ev="e", loop=True, sec=1, paused=True)
+    tape("arm", a=2, what="timer", o="x", ev="e", loop=True, sec=1)("pause", a=2)
+    tape.ms(5)("resume", a=1).ms(1)("resume", a=1).ms(1)
+    take = tape("say", text="end").take(bye=False)
+
+    assert [round((end - begin) / 1e6) for begin, end in paused_stretches(take, 0)] == [5]
+    assert [round((end - begin) / 1e6) for begin, end in paused_stretches(take, 1)] == [7]
+
+
 def test_clips_know_their_marks_firings_and_how_they_stopped():
     """Ill-formed marks are left out."""
     tape = Tape().frame()

@@ -74,6 +74,7 @@ def test_words_that_cannot_be_understood_are_said():
     with pytest.raises(SieveError, match="`frame:abc` is no frame; write frame:120 or frame:120-180"):
         parse_sieve("frame:abc")
     assert parse_sieve("-ev:x -") == [Term("ev", "x", True), Term("any", "-", False)]
+    assert parse_sieve("ev:door:open") == [Term("ev", "door:open", False)]
 
 
 def test_the_frame_budget_comes_from_the_head_or_the_usual_frame(kitchen):
@@ -104,6 +105,16 @@ def test_what_does_not_add_up_is_counted():
     tape("send", s=1, ev="a")("send", s=1, ev="b")("call", c=1, s=9, fn="X")("ret", c=7)("unbind", b=3)
     tape("frame", n=0)("lost", n=12)
 
+    assert sorted(item.sentence for item in check_take(tape.take(bye=False))) == [
+        "`call` whose `s` names no `send` of the stream; it stands alone",
+        "`ret` whose `c` names no `call` of the stream; it stands alone",
+        "`send` whose id `s` was used before; references go to the first",
+        "`unbind` whose `b` names no `bind` of the stream; it stands alone",
+        "frame whose number came before; each is kept as a frame of its own",
+        "peer `main` ends without `bye`: it was cut off, crashed or froze",
+        "record that the recorder had to drop",
+        "stream without a `head`: game, phases and nominal speed are unknown",
+    ]
     assert codes(tape.bytes(bye=False)) == {
         "no-head": 1,
         "duplicate-id": 1,

@@ -159,7 +159,9 @@ def a_burst_is_worked_off(stage: Stage) -> int:
     return _post(stage, [100] * 30, sorted([101, 102, 103] * 10), 130 + 3 * stage.hz)
 
 
-def _volley(stage: Stage, turns: int, *, a_frame: int = 1, timer: bool = False, listeners: int = 2) -> int:
+def _volley(
+    stage: Stage, turns: int, *, a_frame: int = 1, timer: bool = False, told: bool = True, listeners: int = 2
+) -> int:
     """Let two answer each other through delays, so many times."""
     bound = [stage.bind(f"ball_{side}", f"player#{side}", "Player.on_ball") for side in range(listeners)]
     state = {"arm": 0, "count": 0}
@@ -175,7 +177,7 @@ def _volley(stage: Stage, turns: int, *, a_frame: int = 1, timer: bool = False, 
 
     def step(number: int) -> None:
         if number == 60:
-            hit(0, via="timer" if timer else "input", a=stage.arm("timer", "court#1", "serve") if timer else None,
+            hit(0, via="timer" if timer else "input", a=stage.arm("timer", "court#1", "serve") if timer and told else 10**6 if timer else None,
                 key=None if timer else "S", edge=None if timer else "down")  # fmt: skip
         elif number > 60 and state["arm"]:
             a, state["arm"] = state["arm"], 0
@@ -204,6 +206,11 @@ def one_delay_sets_itself_again(stage: Stage) -> int:
 @quiet("event-loop", "cycle")
 def a_timer_keeps_them_going(stage: Stage) -> int:
     return _volley(stage, 70, timer=True)
+
+
+@quiet("event-loop", "cycle")
+def a_timer_that_nobody_told_of_keeps_them_going(stage: Stage) -> int:
+    return _volley(stage, 70, timer=True, told=False)
 
 
 def _spot(stage: Stage, visits: list[tuple[int, str, int]], after: dict[int, str] | None = None) -> int:
