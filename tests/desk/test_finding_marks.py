@@ -92,9 +92,10 @@ def test_rows_that_the_finding_is_about_do_not_fold_away_while_they_rest():
     picture = layout_loom(session, 900, 400, 0)
     assert [line.function for line in picture.lines] == ["on_push", "on_dusk_5"] and picture.resting.rows == 7
     assert finding_marks(session, picture).lit == [1]
-    session.selection.finding = None
-    session.order_rows()
-    assert session.awake == 1
+    told: list[str] = []
+    session.subscribe("rows", lambda: told.append("rows"))
+    session.without([])
+    assert session.awake == 1 and told == ["rows"]
 
 
 def test_a_landing_is_joined_to_the_mark_it_missed():

@@ -185,7 +185,8 @@ class Session:
         self.set_findings(left)
         if self.selection.finding not in self.findings:
             self.selection.finding = None
-            self._publish("selection")
+            self.order_rows()  # those that it was about may fold away again
+            self._publish("rows", "selection")
 
     def show_finding(self, finding: Finding) -> None:
         """Go to a finding: its first frame (its worst, if one froze), its call in the panel Frame, its Story."""
