@@ -405,6 +405,25 @@ def test_the_engine_of_another_game_in_the_folder_is_not_told(tmp_path):
     assert engine_of(str(tmp_path / "game.py")).startswith("pyglet ")
 
 
+@pytest.mark.parametrize("lies", ["oven/play/main.py", "oven.py"], ids=["a package", "a module"])
+def test_the_engine_of_an_installed_game_is_told_of_its_starter(tmp_path, monkeypatch, lies):
+    """The script that pip writes beside the interpreter imports it; of a script elsewhere, only what lies beside it counts."""
+    game = tmp_path / "installed" / lies
+    game.parent.mkdir(parents=True)
+    game.write_text("import pyglet\n")
+    if lies != "oven.py":
+        (tmp_path / "installed" / "oven" / "__init__.py").write_text("raise SystemExit('it is not to be run')\n")
+    starters = [tmp_path / "bin" / "oven", tmp_path / "elsewhere" / "oven"]
+    for starter in starters:
+        starter.parent.mkdir()
+        starter.write_text("import re, sys, nowhere\nfrom oven import main\nmain()\n")
+    monkeypatch.syspath_prepend(str(tmp_path / "installed"))
+    monkeypatch.setattr(sys, "executable", str(tmp_path / "bin" / "python"))
+
+    told = [engine_of(str(starter)) for starter in starters]
+    assert told[0].startswith("pyglet ") and told[1] == ""
+
+
 def test_a_script_that_cannot_be_compiled_is_told_as_it_would_be_without_us(tmp_path):
     """Without a line of ours."""
     (tmp_path / "game.py").write_text("knead the dough\n")

@@ -65,7 +65,9 @@ def _sources(game: str, as_module: bool) -> list[Path]:
             return [main, *islice(sorted(main.parent.glob("*.py")), FILES_MAX)] if spec.parent else [main]
     if main is None or not main.is_file():
         return []
-    return _reached_from(main)
+    # pip writes the starters of installed games beside the interpreter
+    is_starter = not as_module and main.resolve().parent == Path(sys.executable).parent.resolve()
+    return [main, *_installed(_imported(main))] if is_starter else _reached_from(main)
 
 
 def _reached_from(main: Path) -> list[Path]:
@@ -78,6 +80,21 @@ def _reached_from(main: Path) -> list[Path]:
             of_package = sorted(islice((folder / name).rglob("*.py"), FILES_MAX)) if (folder / name).is_dir() else []
             reached = [path for path in (folder / f"{name}.py", *of_package) if path.is_file()]
             found += reached[: FILES_MAX - len(found)]
+    return found
+
+
+def _installed(modules: set[str]) -> list[Path]:
+    """Return the source files of the modules and packages of these names that are no part of Python."""
+    found: list[Path] = []
+    for name in sorted(modules - sys.stdlib_module_names):
+        try:
+            spec = importlib.util.find_spec(name)
+        except (ImportError, ValueError):
+            continue
+        for folder in (spec.submodule_search_locations if spec is not None else None) or ():
+            found += islice(sorted(islice(Path(folder).rglob("*.py"), FILES_MAX)), FILES_MAX - len(found))
+        if spec is not None and spec.origin and not spec.submodule_search_locations:
+            found.append(Path(spec.origin))
     return found
 
 
