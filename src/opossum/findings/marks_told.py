@@ -4,9 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+import numpy as np
+
 from opossum.findings.clips import clips
 from opossum.findings.finding import Found
 from opossum.findings.scene import Scene
+from opossum.findings.wording import with_place
 from opossum.stream.tables import Array
 from opossum.take.grouping import distinct
 from opossum.words import tr
@@ -17,6 +20,21 @@ def by_mark(scene: Scene, rows: Array, *, whole_clip: bool = False) -> Iterator[
     marks = scene.take.marks
     if len(rows):
         yield from scene.once(clips).by_class(marks.play[rows], *(() if whole_clip else (marks.name[rows],)))
+
+
+def first_sends(scene: Scene) -> Array:
+    """Return int64 (plays,): the first send of a mark that came in each play, -1 where none did."""
+    marks = scene.take.marks
+    first = np.full(len(scene.take.tables["play"]), -1, np.int64)
+    came = np.flatnonzero(marks.send >= 0)[::-1]
+    first[marks.play[came]] = marks.send[came]
+    return first
+
+
+def _sends_of(scene: Scene, plays: Array) -> Array:
+    """Return sends of other marks of some plays: who sends those should send the one that is missing too."""
+    first = scene.once(first_sends)[plays]
+    return first[first >= 0]
 
 
 def tell(scene: Scene, rows: Array, frames: Array, summary: str, advice: str, *, whole_clip: bool = False) -> Found:
@@ -35,7 +53,9 @@ def tell(scene: Scene, rows: Array, frames: Array, summary: str, advice: str, *,
         frame_rows=frames,
         count=len(rows),
         summary=summary.format(**words),
-        advice=advice.format(**words),
+        advice=with_place(
+            advice.format(**words), scene.place_of_sends(sends if len(sends) else _sends_of(scene, plays))
+        ),
         evidence=tuple(evidence),
         calls=scene.calls_of_sends(distinct(sends)),
         sends=sends,

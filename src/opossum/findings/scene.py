@@ -209,6 +209,14 @@ class Scene:
         bind = int(take.calls.bind[call])
         return at or (take.text(int(take.tables["bind"]["at"][bind])) if bind >= 0 else "")
 
+    def place_of_sends(self, sends: Array) -> str:
+        """Return the source place the first of the sends (rows) tells, or that of the call it was sent from; none for none."""
+        if not len(sends):
+            return ""
+        at = self.take.text(int(self.take.tables["send"]["at"][sends[0]]))
+        cause = int(self.take.sends.cause[sends[0]])
+        return at or (self.place_of_call(cause) if cause >= 0 else "")
+
     def evidence(self, kind: str, rows: Iterable[int], note: str, most: int = MOST_EVIDENCE) -> list[Evidence]:
         """Return records of one table as proof."""
         lines = self.take.tables[kind]["line"]

@@ -34,3 +34,8 @@ def event_named(name: str) -> str:
 def at_place(place: str) -> str:
     """Return `` (file:line)`` or nothing."""
     return f" ({place})" if place else ""
+
+
+def with_place(advice: str, place: str) -> str:
+    """Return an advice whose last sentence ends with a source place, where there is one."""
+    return f"{advice.removesuffix('.')}{at_place(place)}." if place else advice

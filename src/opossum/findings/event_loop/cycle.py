@@ -12,7 +12,7 @@ from opossum.findings.finding import Found, Severity
 from opossum.findings.links import FROM_STALE_CALLS
 from opossum.findings.scene import Scene
 from opossum.findings.settings import Threshold
-from opossum.findings.wording import listed
+from opossum.findings.wording import listed, with_place
 from opossum.stream.tables import Array
 from opossum.take.chains import chain_of, top_calls
 from opossum.take.grouping import distinct
@@ -122,10 +122,13 @@ def _tell(scene: Scene, passes_of: list[Array]) -> Found:
             frames=counted(len(frames), "frame"),
             names=" → ".join(names[:6]),
         ),
-        advice=tr(
-            "Let {names} not send {events} when it was called for it, or only when something changed.",
-            names=names[-1],
-            events=events[0],
+        advice=with_place(
+            tr(
+                "Let {names} not send {events} when it was called for it, or only when something changed.",
+                names=names[-1],
+                events=events[0],
+            ),
+            scene.place_of_call(one_turn[-1]),
         ),
         evidence=tuple(evidence),
         calls=every,

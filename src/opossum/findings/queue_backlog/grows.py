@@ -8,8 +8,16 @@ import numpy as np
 
 from opossum.findings.declaring import Cause
 from opossum.findings.finding import Found, Severity
-from opossum.findings.queue_backlog.lengths import BACKLOG_GROWTH, BACKLOG_MORE, queues, subject_of_queue, waited_frames
+from opossum.findings.queue_backlog.lengths import (
+    BACKLOG_GROWTH,
+    BACKLOG_MORE,
+    place_of_puts,
+    queues,
+    subject_of_queue,
+    waited_frames,
+)
 from opossum.findings.scene import Scene
+from opossum.findings.wording import at_place
 from opossum.words import counted, tr
 
 
@@ -43,7 +51,9 @@ def find(scene: Scene) -> Iterator[Found]:
                 worst=worst,
             ),
             advice=tr(
-                "Pull more of `{q}` in each frame, put less on it, or drop what is too old to matter.", q=subject.q
+                "Pull more of `{q}` in each frame, put less on it{place}, or drop what is too old to matter.",
+                q=subject.q,
+                place=at_place(place_of_puts(scene, queue)),
             ),
             evidence=tuple(evidence),
         )

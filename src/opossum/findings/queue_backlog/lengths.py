@@ -80,6 +80,12 @@ def subject_of_queue(scene: Scene, queue: Queue) -> Subject:
     )
 
 
+def place_of_puts(scene: Scene, queue: Queue) -> str:
+    """Return the source place that first sent what was put on a queue."""
+    sends = scene.take.queue_waits.send[queue.puts]
+    return scene.place_of_sends(sends[sends >= 0][:1])
+
+
 def waited_frames(scene: Scene, queue: Queue) -> tuple[Array, Array]:
     """Return (puts that were pulled, frames each waited)."""
     waits = scene.take.queue_waits

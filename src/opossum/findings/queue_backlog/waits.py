@@ -8,9 +8,10 @@ import numpy as np
 
 from opossum.findings.declaring import Cause
 from opossum.findings.finding import Found, Severity
-from opossum.findings.queue_backlog.lengths import queues, subject_of_queue, waited_frames
+from opossum.findings.queue_backlog.lengths import place_of_puts, queues, subject_of_queue, waited_frames
 from opossum.findings.scene import Scene
 from opossum.findings.settings import Threshold
+from opossum.findings.wording import at_place
 from opossum.words import counted, tr
 
 QUEUE_WAIT_FRAMES = Threshold(
@@ -42,7 +43,9 @@ def find(scene: Scene) -> Iterator[Found]:
                 sends=counted(len(waited), "send"),
             ),
             advice=tr(
-                "Pull `{q}` in each frame until it is empty, or in the phase after the one that fills it.", q=subject.q
+                "Pull `{q}` in each frame until it is empty, or in the phase after the one that fills it{place}.",
+                q=subject.q,
+                place=at_place(place_of_puts(scene, queue)),
             ),
             evidence=tuple(evidence),
         )

@@ -11,6 +11,7 @@ from opossum.findings.declaring import Cause
 from opossum.findings.finding import Found, Severity, Subject
 from opossum.findings.scene import Scene
 from opossum.findings.settings import Threshold
+from opossum.findings.wording import with_place
 from opossum.stream.tables import Array
 from opossum.take.grouping import Groups, distinct, factorised
 from opossum.take.json_values import json_values
@@ -51,7 +52,7 @@ def find(scene: Scene) -> Iterator[Found]:
                 missed = _missed(scene, changes, sends) if (peer, event, number) not in told else None
                 if missed is not None:
                     told.add((peer, event, number))  # of all that send it, and then not of one of them again
-                    yield _tell(scene, peer, event, changes, *missed)
+                    yield _tell(scene, sends, changes, *missed)
 
 
 class _Numbers:
@@ -189,10 +190,9 @@ def _missed(scene: Scene, changes: Changes, sends: Array) -> tuple[Array, Array,
     return unseen, places[followed], float(high), up
 
 
-def _tell(
-    scene: Scene, peer: int, event: int, changes: Changes, unseen: Array, seen: Array, level: float, up: bool
-) -> Found:
+def _tell(scene: Scene, sends: Array, changes: Changes, unseen: Array, seen: Array, level: float, up: bool) -> Found:
     take = scene.take
+    event = take.text(int(take.tables["send"]["ev"][sends[0]]))
     table = take.tables["watch"]
     owner, name = take.text(int(table["o"][changes.rows[0]])), take.text(int(table["name"][changes.rows[0]]))
     first = int(unseen[0])
@@ -201,17 +201,17 @@ def _tell(
     evidence += scene.evidence("watch", changes.rows[seen][:3].tolist(), tr("crossed, and the event came"))
     return Found(
         subject=Subject(
-            ev=take.text(event),
+            ev=event,
             o=owner,
             cls=take.class_of(int(table["o"][changes.rows[0]])),
-            peer=scene.peer_name(peer),
+            peer=scene.peer_name(int(take.tables["send"]["p"][sends[0]])),
         ),
         frame_rows=changes.frame[unseen],
         count=len(unseen),
         summary=tr(
             "`{event}` follows when `{name}` of {owner} {rises_to} about {level:g} ({times}), but not "
             "{times2}: it went {step} at once.",
-            event=take.text(event),
+            event=event,
             name=name,
             owner=owner,
             rises_to=tr("rises to") if up else tr("falls to"),
@@ -220,10 +220,13 @@ def _tell(
             times2=counted(len(unseen), "time"),
             step=step,
         ),
-        advice=tr(
-            "Ask whether `{name}` crossed {level:g} since the last look, not whether it equals it or lies near it.",
-            name=name,
-            level=level,
+        advice=with_place(
+            tr(
+                "Ask whether `{name}` crossed {level:g} since the last look, not whether it equals it or lies near it.",
+                name=name,
+                level=level,
+            ),
+            scene.place_of_sends(sends),
         ),
         evidence=tuple(evidence),
         told_apart=(name,),

@@ -12,7 +12,7 @@ from opossum.findings.finding import Found, Subject
 from opossum.findings.frame_times import frame_times
 from opossum.findings.scene import Scene
 from opossum.findings.settings import Threshold
-from opossum.findings.wording import listed
+from opossum.findings.wording import listed, with_place
 from opossum.stream.tables import Array
 from opossum.take.grouping import distinct, parted
 from opossum.take.indexes.clocks import DAY, Clock
@@ -321,7 +321,7 @@ def tell(
         frame_rows=frames,
         count=len(frames),
         summary=summary.format(**words),
-        advice=advice.format(**words),
+        advice=with_place(advice.format(**words), scene.place_of_sends(sends)),
         evidence=tuple(evidence),
         calls=scene.calls_of_sends(np.sort(sends)) if len(sends) else np.zeros(0, np.int64),
     )

@@ -9,7 +9,7 @@ import numpy as np
 from opossum.findings.declaring import Cause
 from opossum.findings.finding import Found, Severity
 from opossum.findings.scene import Scene
-from opossum.findings.unheard.hearing import bearing, by_event, place_of_sends, senders, told
+from opossum.findings.unheard.hearing import bearing, by_event, senders, told
 from opossum.findings.wording import at_place
 from opossum.stream.tables import Array
 from opossum.words import counted, tr
@@ -32,7 +32,7 @@ def find(scene: Scene) -> Iterator[Found]:
         sends = rows[part]
         name = take.text(int(table["ev"][sends[0]]))
         what = tr("with only white space for a name") if name else tr("without a name")
-        place = at_place(place_of_sends(scene, sends))
+        place = at_place(scene.place_of_sends(sends))
         yield told(
             scene,
             sends,

@@ -10,7 +10,7 @@ from opossum.findings.declaring import Cause
 from opossum.findings.finding import Found, Severity
 from opossum.findings.listening import listening
 from opossum.findings.scene import Scene
-from opossum.findings.unheard.hearing import by_event, place_of_sends, told
+from opossum.findings.unheard.hearing import by_event, told
 from opossum.findings.wording import at_place, listed
 from opossum.take.grouping import distinct
 from opossum.words import counted, tr
@@ -66,7 +66,7 @@ def find(scene: Scene) -> Iterator[Found]:
             tr(
                 "Send `{event}` to all{place}, or unbind {names}.",
                 event=event,
-                place=at_place(place_of_sends(scene, missed_sends)),
+                place=at_place(scene.place_of_sends(missed_sends)),
                 names=listed(names),
             ),
             binds=np.array(meant, np.int64),

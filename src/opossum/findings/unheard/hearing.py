@@ -89,14 +89,6 @@ def senders(scene: Scene, sends: Array) -> str:
     return listed([name for name in named if name]) or tr("the game")
 
 
-def place_of_sends(scene: Scene, sends: Array) -> str:
-    """Return the source place the first of the sends tells, or that of the call it was sent from."""
-    take = scene.take
-    at = take.text(int(take.tables["send"]["at"][sends[0]]))
-    cause = int(take.sends.cause[sends[0]])
-    return at or (scene.place_of_call(cause) if cause >= 0 else "")
-
-
 def told(
     scene: Scene,
     sends: Array,
@@ -123,7 +115,7 @@ def told(
             o=owner,
             cls=cls,
             peer=scene.peer_name(int(table["p"][sends[0]])),
-            at=place_of_sends(scene, sends),
+            at=scene.place_of_sends(sends),
         ),
         frame_rows=take.sends.frame[sends],
         count=len(sends),

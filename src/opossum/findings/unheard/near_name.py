@@ -10,7 +10,7 @@ from opossum.findings.declaring import Cause
 from opossum.findings.finding import Found, Severity
 from opossum.findings.listening import listening
 from opossum.findings.scene import Scene
-from opossum.findings.unheard.hearing import bearing, by_event, place_of_sends, senders, told
+from opossum.findings.unheard.hearing import bearing, by_event, senders, told
 from opossum.findings.wording import at_place, listed
 from opossum.stream.tables import Array
 from opossum.take.grouping import distinct
@@ -52,7 +52,7 @@ def _tell(scene: Scene, sends: Array, near: str, binds: Array) -> Found:
             for bind in binds
         ]
     )
-    place = at_place(place_of_sends(scene, sends))
+    place = at_place(scene.place_of_sends(sends))
     bound_at = at_place(take.text(int(table["at"][binds[0]])))
     return told(
         scene,

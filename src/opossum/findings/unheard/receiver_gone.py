@@ -11,7 +11,7 @@ from opossum.findings.declaring import Cause, Spring
 from opossum.findings.finding import Finding, Found, Severity
 from opossum.findings.listening import listening
 from opossum.findings.scene import Scene
-from opossum.findings.unheard.hearing import bearing, by_event, place_of_sends, senders, told
+from opossum.findings.unheard.hearing import bearing, by_event, senders, told
 from opossum.findings.unheard.sent_before_bind import too_early
 from opossum.findings.wording import at_place, listed
 from opossum.stream.tables import Array
@@ -97,7 +97,7 @@ def find(scene: Scene) -> Iterator[Found]:
 
 def _tell(scene: Scene, sends: Array, why: str, binds: Array | None) -> Found:
     event = scene.take.text(int(scene.take.tables["send"]["ev"][sends[0]]))
-    place = at_place(place_of_sends(scene, sends))
+    place = at_place(scene.place_of_sends(sends))
     return told(
         scene,
         sends,

@@ -12,7 +12,7 @@ from opossum.findings.finding import Found, Severity
 from opossum.findings.frame_times import frame_times
 from opossum.findings.listening import listening
 from opossum.findings.scene import Scene
-from opossum.findings.unheard.hearing import FIRST_SECONDS_NS, bearing, by_event, place_of_sends, senders, told
+from opossum.findings.unheard.hearing import FIRST_SECONDS_NS, bearing, by_event, senders, told
 from opossum.findings.wording import at_place
 from opossum.stream.tables import Array
 from opossum.take.grouping import Runs, factorised, joined
@@ -171,7 +171,7 @@ def _tell(scene: Scene, sends: Array, binds: Array) -> Found:
             event=event,
             place=place,
             who=who,
-            place2=at_place(place_of_sends(scene, sends)),
+            place2=at_place(scene.place_of_sends(sends)),
             cls=cls or owners[0],
         ),
         owner=owners[0] if len(owners) == 1 else "",

@@ -10,7 +10,7 @@ from opossum.findings.declaring import Cause, Spring
 from opossum.findings.finding import Found, Severity
 from opossum.findings.listening import listening
 from opossum.findings.scene import Scene
-from opossum.findings.unheard.hearing import bearing, by_event, place_of_sends, told
+from opossum.findings.unheard.hearing import bearing, by_event, told
 from opossum.findings.unheard.receiver_gone import of_one_event
 from opossum.findings.unheard.sent_before_bind import too_early
 from opossum.findings.wording import at_place, listed
@@ -116,7 +116,7 @@ def _wrongly_addressed(scene: Scene, sends: Array, lines: Array, binds: Array) -
             "Address `{event}` to {others}{place}, or bind it in {names}.",
             event=event,
             others=others,
-            place=at_place(place_of_sends(scene, missed)),
+            place=at_place(scene.place_of_sends(missed)),
             names=names,
         ),
         binds=binds,
