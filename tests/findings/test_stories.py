@@ -158,3 +158,17 @@ def test_who_listened_before_it_was_addressed_does_not_listen():
 
     assert (finding.cause, finding.frames) == ("wrong-object", [100])
     assert finding.summary.startswith("`knock` was sent 1 time to door#2, which does not listen to it;")
+
+
+@pytest.mark.parametrize(
+    ("listens_to", "cause"), [("till#2", "raised"), ("till#1", "rest-not-called"), (None, "rest-not-called")]
+)
+def test_who_listens_to_another_sender_is_not_left_out(listens_to: str | None, cause: str) -> None:
+    """After an error, of a send that it would not have heard."""
+    stage = Stage()
+    cook = stage.bind("order", "cook#1", "Cook.on_order")
+    ledger = stage.bind("order", "ledger#1", "Ledger.on_order", src=listens_to)
+    stage.at(60, do=lambda: stage.heard("order", ledger, o=listens_to or "till#2"))
+    stage.at(100, do=lambda: hearing._stumble(stage, cook, None))
+    (finding,) = stage.findings(200)
+    assert (finding.kind, finding.cause, finding.frames) == ("raised", cause, [100])
