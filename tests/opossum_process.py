@@ -17,11 +17,18 @@ from typing import TextIO
 
 from opossum_commands.main import main
 
-LOADED = ("opossum_process", "opossum_commands.record", "opossum_commands.listen", "opossum_commands.engines.called")
+LOADED = [
+    "opossum_process",
+    "opossum_commands.record",
+    "opossum_commands.listen",
+    "opossum_commands.engines.called",
+    "opossum.findings.catalogue",
+    "opossum.take.archive",
+]
 """What a copy finds loaded: the command, and what all of its kind load sooner or later."""
 
 COPIES = multiprocessing.get_context("forkserver")
-COPIES.set_forkserver_preload([*LOADED, "opossum.findings.catalogue", "opossum.take.archive"])
+COPIES.set_forkserver_preload(LOADED)
 
 
 def _be_opossum(
@@ -49,7 +56,7 @@ class OpossumProcess:
         self.args = ["opossum", *given]
         self._process = COPIES.Process(
             target=_be_opossum,
-            daemon=True,
+            daemon=True,  # what a test that failed leaves running ends with the worker
             args=(given, folder, dict(os.environ if env is None else env), told, warned),
         )
         self._process.start()

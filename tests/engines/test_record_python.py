@@ -407,21 +407,23 @@ def test_the_engine_of_another_game_in_the_folder_is_not_told(tmp_path):
 
 @pytest.mark.parametrize("lies", ["oven/play/main.py", "oven.py"], ids=["a package", "a module"])
 def test_the_engine_of_an_installed_game_is_told_of_its_starter(tmp_path, monkeypatch, lies):
-    """The script that pip writes beside the interpreter imports it; of a script elsewhere, only what lies beside it counts."""
-    game = tmp_path / "installed" / lies
-    game.parent.mkdir(parents=True)
+    """The command that it was installed with; a script of that name elsewhere, or of another name there, runs something else."""
+    game, told = tmp_path / "installed" / lies, tmp_path / "installed" / "oven-1.0.dist-info"
+    for folder in (game.parent, told, tmp_path / "bin", tmp_path / "elsewhere"):
+        folder.mkdir(parents=True, exist_ok=True)
     game.write_text("import pyglet\n")
+    (told / "METADATA").write_text("Metadata-Version: 2.1\nName: oven\nVersion: 1.0\n")
+    (told / "entry_points.txt").write_text("[gui_scripts]\nbake = oven.play.main:main\nlost = nowhere:main\n")
     if lies != "oven.py":
         (tmp_path / "installed" / "oven" / "__init__.py").write_text("raise SystemExit('it is not to be run')\n")
-    starters = [tmp_path / "bin" / "oven", tmp_path / "elsewhere" / "oven"]
+    starters = [tmp_path / name for name in ("bin/bake", "elsewhere/bake", "bin/other", "bin/lost")]
     for starter in starters:
-        starter.parent.mkdir()
-        starter.write_text("import re, sys, nowhere\nfrom oven import main\nmain()\n")
+        starter.write_text("import sys\nfrom oven.play.main import main\nsys.exit(main())\n")
     monkeypatch.syspath_prepend(str(tmp_path / "installed"))
     monkeypatch.setattr(sys, "executable", str(tmp_path / "bin" / "python"))
 
-    told = [engine_of(str(starter)) for starter in starters]
-    assert told[0].startswith("pyglet ") and told[1] == ""
+    first, *others = [engine_of(str(starter)) for starter in starters]
+    assert first.startswith("pyglet ") and others == ["", "", ""]
 
 
 def test_a_script_that_cannot_be_compiled_is_told_as_it_would_be_without_us(tmp_path):

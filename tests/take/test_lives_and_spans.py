@@ -97,7 +97,7 @@ def test_pauses_of_a_timer():
 
 
 def test_a_timer_may_be_armed_paused():
-    """Until it is resumed; what happens to another timer, or to one of its number at another peer, is not its own."""
+    """Until it is resumed; what happens to another timer is not its own."""
     tape = Tape()("arm", a=1, what="timer", o="x", ev="e", loop=True, sec=1, paused=True)
     tape("arm", a=2, what="timer", o="x", ev="e", loop=True, sec=1)("pause", a=2)
     tape.ms(5)("resume", a=1).ms(1)("resume", a=1).ms(1)

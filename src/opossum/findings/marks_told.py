@@ -37,8 +37,20 @@ def _sends_of(scene: Scene, plays: Array) -> Array:
     return first[first >= 0]
 
 
-def tell(scene: Scene, rows: Array, frames: Array, summary: str, advice: str, *, whole_clip: bool = False) -> Found:
-    """Return a finding about marks (rows of `take.marks`) of one clip; the texts name {clip}, {mark} and {owner}."""
+def tell(
+    scene: Scene,
+    rows: Array,
+    frames: Array,
+    summary: str,
+    advice: str,
+    *,
+    whole_clip: bool = False,
+    to_listeners: bool = False,
+) -> Found:
+    """Return a finding about marks (rows of `take.marks`) of one clip; the texts name {clip}, {mark} and {owner}.
+
+    The advice ends with the source place of who sends the marks, or of who listens to them where it is meant for these.
+    """
     marks, known = scene.take.marks, scene.once(clips)
     plays = distinct(marks.play[rows])
     mark = marks.text_of(int(marks.name[rows[0]]))
@@ -46,6 +58,11 @@ def tell(scene: Scene, rows: Array, frames: Array, summary: str, advice: str, *,
     words = {"clip": subject.clip, "mark": mark, "owner": subject.o or subject.cls or tr("the game")}
     came = marks.send[rows] >= 0
     sends = marks.send[rows[came]]
+    calls = scene.calls_of_sends(distinct(sends))
+    if to_listeners:
+        place = scene.place_of_call(int(calls[0])) if len(calls) else ""
+    else:
+        place = scene.place_of_sends(sends if len(sends) else _sends_of(scene, plays))
     what = tr("the cue was sent") if known.track[plays[0]] else tr("the mark came")
     evidence = known.evidence(plays, tr("began here"), most=3) + scene.evidence("send", sends[:6].tolist(), what)
     return Found(
@@ -53,11 +70,9 @@ def tell(scene: Scene, rows: Array, frames: Array, summary: str, advice: str, *,
         frame_rows=frames,
         count=len(rows),
         summary=summary.format(**words),
-        advice=with_place(
-            advice.format(**words), scene.place_of_sends(sends if len(sends) else _sends_of(scene, plays))
-        ),
+        advice=with_place(advice.format(**words), place),
         evidence=tuple(evidence),
-        calls=scene.calls_of_sends(distinct(sends)),
+        calls=calls,
         sends=sends,
         due_ns=marks.due_ns[rows[came]],
     )

@@ -217,6 +217,12 @@ class Scene:
         cause = int(self.take.sends.cause[sends[0]])
         return at or (self.place_of_call(cause) if cause >= 0 else "")
 
+    def place_around(self, kind: str, rows: Array) -> str:
+        """Return the source place of the call in which the first of some records (rows of one table) was made; none for none."""
+        table = self.take.tables[kind]
+        calls = self.take.call_ids.rows(np.asarray(table["p"])[rows[:1]], np.asarray(table["c"])[rows[:1]])
+        return self.place_of_call(int(calls[0])) if len(calls) and calls[0] >= 0 else ""
+
     def evidence(self, kind: str, rows: Iterable[int], note: str, most: int = MOST_EVIDENCE) -> list[Evidence]:
         """Return records of one table as proof."""
         lines = self.take.tables[kind]["line"]

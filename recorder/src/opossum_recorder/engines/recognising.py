@@ -66,8 +66,8 @@ def _sources(game: str, as_module: bool) -> list[Path]:
     if main is None or not main.is_file():
         return []
     # pip writes the starters of installed games beside the interpreter
-    is_starter = not as_module and main.resolve().parent == Path(sys.executable).parent.resolve()
-    return [main, *_installed(_imported(main))] if is_starter else _reached_from(main)
+    installed = not as_module and main.resolve().parent == Path(sys.executable).parent.resolve()
+    return [main, *_started_by(main.name)] if installed else _reached_from(main)
 
 
 def _reached_from(main: Path) -> list[Path]:
@@ -83,19 +83,22 @@ def _reached_from(main: Path) -> list[Path]:
     return found
 
 
-def _installed(modules: set[str]) -> list[Path]:
-    """Return the source files of the modules and packages of these names that are no part of Python."""
-    found: list[Path] = []
-    for name in sorted(modules - sys.stdlib_module_names):
-        try:
-            spec = importlib.util.find_spec(name)
-        except (ImportError, ValueError):
-            continue
-        for folder in (spec.submodule_search_locations if spec is not None else None) or ():
-            found += islice(sorted(islice(Path(folder).rglob("*.py"), FILES_MAX)), FILES_MAX - len(found))
-        if spec is not None and spec.origin and not spec.submodule_search_locations:
-            found.append(Path(spec.origin))
-    return found
+def _started_by(starter: str) -> list[Path]:
+    """Return the source files of the package, or module, that an installed command of this name runs."""
+    import importlib.metadata  # it loads much, and few games are started so
+
+    for group in ("console_scripts", "gui_scripts"):
+        for entry in importlib.metadata.entry_points(group=group, name=starter):
+            try:
+                spec = importlib.util.find_spec(entry.value.partition(":")[0].partition(".")[0].strip())
+            except (ImportError, ValueError):
+                continue
+            if spec is not None and spec.submodule_search_locations:
+                files = (file for folder in spec.submodule_search_locations for file in Path(folder).rglob("*.py"))
+                return sorted(islice(files, FILES_MAX))
+            if spec is not None and spec.origin:
+                return [Path(spec.origin)]
+    return []
 
 
 def _with_version(title: str, distributions: tuple[str, ...]) -> str:

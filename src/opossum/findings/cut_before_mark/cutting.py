@@ -9,6 +9,7 @@ import numpy as np
 from opossum.findings.clips import clips, wanted
 from opossum.findings.finding import Found, Severity
 from opossum.findings.scene import Scene
+from opossum.findings.wording import with_place
 from opossum.stream.tables import Array
 from opossum.words import counted, tr
 
@@ -57,11 +58,11 @@ def _tell(scene: Scene, rows: Array, replaced: bool) -> Found:
         else ""
     )
     by = ""
+    others, stops = known.following[plays], take.plays.stop[plays]
     if replaced:
-        others = known.following[plays]
         by = tr(" by `{clip}`", clip=take.text(int(known.clip[others[0]]))) if others[0] >= 0 else ""
     evidence = known.evidence(plays, tr("began"))
-    evidence += scene.evidence("stop", take.plays.stop[plays[:4]].tolist(), tr("stopped before `{name}`", name=name))
+    evidence += scene.evidence("stop", stops[:4].tolist(), tr("stopped before `{name}`", name=name))
     return Found(
         subject=subject,
         frame_rows=known.end_frame[plays],
@@ -79,11 +80,14 @@ def _tell(scene: Scene, rows: Array, replaced: bool) -> Found:
             times=counted(len(rows), "time"),
             why=why,
         ),
-        advice=tr(
-            "Let `{clip}` play past `{name}` before it is {replaced}, or do what `{name}` does where it is {replaced}.",
-            clip=subject.clip,
-            name=name,
-            replaced=tr("replaced") if replaced else tr("stopped"),
+        advice=with_place(
+            tr(
+                "Let `{clip}` play past `{name}` before it is {replaced}, or do what `{name}` does where it is {replaced}.",
+                clip=subject.clip,
+                name=name,
+                replaced=tr("replaced") if replaced else tr("stopped"),
+            ),
+            scene.place_around(*(("play", others[others >= 0]) if replaced else ("stop", stops[stops >= 0]))),
         ),
         evidence=tuple(evidence),
         rated=None if waiting.any() or bound.any() else Severity.NOTE,

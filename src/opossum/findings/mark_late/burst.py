@@ -39,6 +39,7 @@ def find(scene: Scene) -> Iterator[Found]:
                 "distance of its marks must bear with their coming at once."
             ),
             whole_clip=True,
+            to_listeners=True,
         )
 
 

@@ -11,7 +11,7 @@ from opossum.findings.clips import clips, open_waits
 from opossum.findings.declaring import Spring
 from opossum.findings.finding import Finding, Found, Subject
 from opossum.findings.scene import Scene
-from opossum.findings.wording import listed
+from opossum.findings.wording import listed, with_place
 from opossum.stream.tables import Array
 from opossum.take.grouping import distinct, parted
 from opossum.take.indexes.objects import NEVER
@@ -90,7 +90,7 @@ def told(scene: Scene, waits: Array, frames: Array, why: str, advice: str) -> It
                 times=counted(len(mine), "time"),
                 why=why,
             ),
-            advice=advice.format(event=event, where=where),
+            advice=with_place(advice.format(event=event, where=where), scene.place_around("wait", mine)),
             evidence=tuple(scene.evidence("wait", mine[:6].tolist(), tr("waits from here on"))),
         )
 
