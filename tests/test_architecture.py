@@ -20,7 +20,7 @@ SOURCES = sorted(path for tree in TREES for path in tree.rglob("*.py"))
 
 BLOCKED = {
     "opossum": ["PySide6", "click", "opossum_desk", "opossum_commands", "opossum_recorder", "moonrise_bakery"],
-    "opossum_recorder": ["numpy", "msgspec", "pyarrow", "PySide6", "click", "platformdirs", "opossum"],
+    "opossum_recorder": ["numpy", "msgspec", "pyarrow", "PySide6", "click", "opossum"],
     "moonrise_bakery": ["numpy", "msgspec", "pyarrow", "PySide6", "click", "opossum", "opossum_desk"],
     "opossum_desk.state": ["PySide6", "click", "opossum_desk.views", "opossum_desk.layout"],
     "opossum_desk.layout": ["PySide6", "click", "opossum_desk.views"],

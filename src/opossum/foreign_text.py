@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import html
 import json
 import unicodedata
 
@@ -46,6 +45,8 @@ def _escaped(character: str) -> str:
 
 def shown_html(text: str) -> str:
     """Return a text as HTML that shows it: nothing in it is an element, or does anything."""
+    import html  # loads a table of all named characters: not before something is shown so
+
     return html.escape(shown(text))
 
 

@@ -119,7 +119,7 @@ class GamesOnDesk(QObject):
         desk.say(tr("The game has ended.") if closed else tr("The game has gone without ending its recording."))
 
     def _looked(self) -> None:
-        from opossum_desk.recordings import silence
+        from opossum_desk.now.layout.told import silence
 
         if silent := silence(self._desk.games.peers, self._desk.session):
             self._desk.say(silent)

@@ -17,11 +17,10 @@ from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
-from platformdirs import user_config_path, user_state_path
-
 from opossum.sound.waveform import SOUND_ENDING
 from opossum.whole_file import whole_file
 from opossum_desk.remembered import MOST_RECENT, SETTINGS, Remembered, merged, remembered
+from opossum_desk.user_folders import settings_folder, state_folder
 
 SETTINGS_FILE, STATE_FILE = "settings.json", "desk.json"
 MOST_TAKES = 200
@@ -45,8 +44,8 @@ class Memory:
     """
 
     def __init__(self, folder: Path | None = None) -> None:
-        self._settings = (folder or user_config_path("opossum", appauthor=False)) / SETTINGS_FILE
-        self._state = (folder or user_state_path("opossum", appauthor=False)) / STATE_FILE
+        self._settings = (folder or settings_folder()) / SETTINGS_FILE
+        self._state = (folder or state_folder()) / STATE_FILE
         self.kept = self._read()
         self._base = copy.deepcopy(self.kept)
 

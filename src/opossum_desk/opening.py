@@ -88,7 +88,11 @@ class Opening(QObject):
 
     def examine_soon(self, session: Session, followed: Any = None) -> None:
         """Examine a session's take once it has been painted; `followed`: who reads its stream does so."""
-        QTimer.singleShot(EXAMINE_AFTER_MS, self, lambda: self.examine(session, followed))
+
+        def shown() -> None:
+            QTimer.singleShot(EXAMINE_AFTER_MS, self, lambda: self.examine(session, followed))
+
+        QTimer.singleShot(0, self, shown)  # counted from when the window answers: it may still be on its way
 
     def examine(self, session: Session, followed: Any = None) -> None:
         """Examine a session's take, unless one that still plays was examined a moment ago."""

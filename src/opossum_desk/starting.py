@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import builtins
 import ctypes
 import gc
 import os
@@ -10,12 +9,12 @@ import signal
 import sys
 import threading
 from contextlib import suppress
-from glob import glob
 from importlib import import_module
 from importlib.util import find_spec
 from typing import TYPE_CHECKING, Any
 
 from opossum.take.helper import helper_for
+from opossum_desk.loading_qt import load_qt
 
 if TYPE_CHECKING:
     from PySide6.QtWidgets import QApplication
@@ -26,6 +25,8 @@ SWITCH_S = 0.0005
 WORTH_WAITING_S = 0.2
 """A take that is open this soon after the window is built is shown at once, without the page that tells of opening."""
 
+COUNTED = "opossum_desk.state.tasks:counted"
+"""What the process that opens a take hands over along with it."""
 BEFORE_QT = (
     "opossum_desk.flow.layout.loom",
     "opossum_desk.take_area.layout.pulse",
@@ -48,7 +49,7 @@ def run_desk(paths: list[str], *, look: str | None = None, take: Any = None) -> 
     from opossum_desk.state.session import Session
 
     libraries.join()  # a copy of this process is made next, and must not be made while libraries are being mapped
-    helper = helper_for(paths)
+    helper = helper_for(paths, COUNTED)
     from opossum_desk.state.tasks import HeadStart
 
     head_start = HeadStart(paths, helper) if paths else None
@@ -76,7 +77,7 @@ def run_desk(paths: list[str], *, look: str | None = None, take: Any = None) -> 
 
 def make_window(look: str | None) -> tuple[QApplication, DeskWindow]:
     """Return the application and the window, dressed and not yet shown."""
-    _load_qt()
+    load_qt()
     from opossum_desk.application import dress, make_application
     from opossum_desk.memory import Memory
     from opossum_desk.views.look import Look
@@ -97,24 +98,15 @@ def _mapping_qt() -> threading.Thread:
     places = list(package.submodule_search_locations or ()) if package is not None else []
 
     def map_them() -> None:
-        for path in (path for place in places for path in glob(os.path.join(place, "QtWidgets.*so"))):
-            with suppress(OSError):
-                ctypes.CDLL(path)
+        for place in places:
+            with suppress(OSError), os.scandir(place) as files:
+                for file in files:
+                    if file.name.startswith("QtWidgets.") and file.name.endswith("so"):
+                        ctypes.CDLL(file.path)
 
     thread = threading.Thread(target=map_them, name="opossum-libraries", daemon=True)
     thread.start()
     return thread
-
-
-def _load_qt() -> None:
-    """Load Qt and put Python's own import back.
-
-    PySide6's reads the source of every module that is loaded after it, for features that nothing here asks for.
-    """
-    own = builtins.__import__
-    import PySide6.QtWidgets  # noqa: F401
-
-    builtins.__import__ = own
 
 
 def _collect_again() -> None:

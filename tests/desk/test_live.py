@@ -16,7 +16,7 @@ from opossum.live.receiver import PeerState
 from opossum_desk.context_menus import add_call_actions
 from opossum_desk.memory import Memory
 from opossum_desk.now.bar import MOST_TAGS
-from opossum_desk.recordings import silence
+from opossum_desk.now.layout.told import silence
 from opossum_desk.state.session import Session
 from opossum_desk.window import DeskWindow
 from opossum_recorder import Recorder

@@ -12,9 +12,13 @@ import pytest
 
 from moonrise_bakery import demo_take_path
 from opossum.take.helper import helper_for
+from opossum.take.opening import open_any
 from opossum_desk.memory import Memory
 from opossum_desk.remembered import MOST_RECENT, Remembered, merged, remembered
+from opossum_desk.starting import COUNTED
+from opossum_desk.state.session import Session
 from opossum_desk.state.tasks import Cancelled, HeadStart
+from same_values import equal
 from tape import Tape
 
 
@@ -52,20 +56,64 @@ def test_what_cannot_be_opened_says_why_when_it_is_carried_on(tmp_path):
     assert reasons[0] == reasons[1] and "damaged" in reasons[0]
 
 
-def test_a_head_start_can_be_cancelled(tmp_path):
-    """Whoever tells may end it."""
-
-    class Slow:
-        def take(self, waiting):
-            import time
-
-            time.sleep(0.5)
+def test_a_head_start_can_be_cancelled():
+    """Whoever is told may end it; the process that opens the take is gone then, and is not waited for."""
+    paths = [str(demo_take_path())]
+    helper = helper_for(paths)
+    os.kill(helper._process, signal.SIGSTOP)  # it would have ended too soon to be cancelled
 
     def stop(text: str, share: float) -> None:
         raise Cancelled
 
+    start = HeadStart(paths, helper)
+    assert not start.wait(0.01) and start.session is None
     with pytest.raises(Cancelled):
-        HeadStart(["a.take"], Slow()).go_on(stop)
+        start.go_on(stop)
+    with pytest.raises(ProcessLookupError):
+        os.kill(helper._process, 0)
+
+
+def test_the_process_that_opens_a_take_counts_for_the_desk_too():
+    """A session has the same rows, counts and order whoever counted; the desk's own process only takes them over."""
+    paths = [str(demo_take_path())]
+    start = HeadStart(paths, helper_for(paths, COUNTED))
+    assert start.wait(30)
+    there, here = start.session, Session(open_any(paths))
+    assert there.rows == here.rows and there.awake == here.awake > 0
+    assert equal(there.as_values(), here.as_values())
+    assert "phase_of_call" in there.take.__dict__  # what counting asked for came along
+
+
+def test_qt_is_loaded_without_what_only_messages_need():
+    """What words a message about wrong arguments is loaded by the first of them, and says what it always says."""
+    wrong = (
+        "from PySide6.QtWidgets import QApplication, QWidget\napplication = QApplication([])\nwidget = QWidget()\n"
+        "for call in (lambda: widget.setWindowTitle(3), lambda: QWidget(nix=4), lambda: widget.resize('1')):\n"
+        "    try: call()\n    except Exception as error: print(repr(error))\n"
+        "import PySide6.support.signature.lib.enum_sig as wording; print(wording.ExactEnumerator)\n"
+    )
+    lately = (
+        "import builtins\nown = builtins.__import__, builtins.compile\nfrom opossum_desk import loading_qt\n"
+        "loading_qt.load_qt()\nassert (builtins.__import__, builtins.compile) == own\n"
+        "assert set(loading_qt._waiting) == loading_qt.WAITING\n"
+    )
+    usual, late = (
+        subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=60)
+        for code in (wrong, lately + wrong + "assert len(loading_qt._waiting) == 1, loading_qt._waiting")
+    )
+    assert late.stdout == usual.stdout and "Supported signatures" in late.stdout, late.stderr
+    assert late.stderr == usual.stderr == ""
+
+
+def test_a_file_that_waits_has_no_more_names_than_it_would_have():
+    """Looking for one that is not there loads it, and is told so."""
+    code = (
+        "from opossum_desk.loading_qt import load_qt\nload_qt()\n"
+        "from PySide6.support.signature import layout\n"
+        "print(hasattr(layout, '__path__'), hasattr(layout, 'nothing'), hasattr(layout, 'create_signature'))"
+    )
+    told = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=60)
+    assert (told.stdout, told.stderr) == ("False False True\n", "")
 
 
 def test_starting_opens_before_qt_is_loaded():

@@ -17,6 +17,7 @@ from opossum.take.handover import pack, unpacked
 from opossum.take.helper import Helper, helper_for
 from opossum.take.opening import open_here
 from opossum.take.take_error import TakeError
+from same_values import equal
 from tape import Tape
 
 
@@ -29,18 +30,6 @@ def take():
     tape.lines.append("{not json")
     tape.frame()("watch", o="oven#1", name="heat", v=1.5)
     return tape.take()
-
-
-def equal(mine, theirs) -> bool:
-    """Compare two values with all that they hold, array by array."""
-    if isinstance(mine, np.ndarray):
-        return np.array_equal(mine, theirs)
-    if isinstance(mine, list | tuple) and type(mine) is type(theirs):
-        return len(mine) == len(theirs) and all(map(equal, mine, theirs))
-    if hasattr(mine, "__dict__"):
-        known = {name: value for name, value in vars(mine).items() if name in vars(theirs)}
-        return type(mine) is type(theirs) and all(equal(value, vars(theirs)[name]) for name, value in known.items())
-    return mine == theirs
 
 
 def same(one, other) -> bool:

@@ -10,13 +10,14 @@ What the helper hands over comes from our own code and is trusted as such.  This
 from __future__ import annotations
 
 import json
+import math
 import os
 import signal
 import sys
 import time
 from collections.abc import Callable
 from importlib import import_module
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from opossum.take.bounds import NO_MEMORY, REFUSED
 from opossum.words import tr
@@ -25,21 +26,30 @@ if TYPE_CHECKING:
     from opossum.take.take import Take
 
 HELPER_PROCESS = "opossum.take.helper_process"
-RUN = f"import gc, sys; gc.disable(); from {HELPER_PROCESS} import hand_over; hand_over(sys.argv[1])"
-LOOK_S = 0.002, 0.05
-"""How often is looked whether the helper has ended, at first and at most."""
+RUN = f"import gc, sys; gc.disable(); from {HELPER_PROCESS} import hand_over; hand_over(*sys.argv[1:])"
+ASK_S = 0.05
+"""How often whoever waits is asked whether the take is still wanted."""
+LEAST_LOOK_S, MOST_LOOK_S, LOOK_SHARE = 0.002, 0.05, 0.1
+"""How often is looked whether the helper has ended: after a share of the time waited so far, within bounds."""
 
 
 class Helper:
     """A process that opens one `.take` file for us."""
 
-    def __init__(self, path: str) -> None:
+    def __init__(self, path: str, along: str = "") -> None:
         """Begin at once: as a copy of this process, which has loaded much of what is needed, where it runs one thread.
+
+        Args:
+            path: the file.
+            along: ``module:function``; what the function returns of the take, there, is handed over along with it.
 
         Raises:
             OSError: no process can be begun.
         """
         self._path = path
+        self._along = along
+        self._status: int | None = None
+        """How the process ended, see `os.waitstatus_to_exitcode`; None as long as it is not known to have."""
         self._memory = os.memfd_create("opossum-handover")
         try:
             self._process = self._forked() if _runs_one_thread() else self._spawned()
@@ -49,7 +59,7 @@ class Helper:
 
     def _spawned(self) -> int:
         # without site: where modules are is told, and looking for it would cost as much as opening
-        arguments = [sys.executable, "-S", "-c", RUN, self._path]
+        arguments = [sys.executable, "-S", "-c", RUN, self._path, self._along]
         quiet = [(os.POSIX_SPAWN_OPEN, number, os.devnull, os.O_RDWR, 0) for number in (0, 2)]
         return os.posix_spawn(
             sys.executable,
@@ -68,12 +78,16 @@ class Helper:
             for number, file in ((0, nothing), (1, self._memory), (2, nothing)):
                 os.dup2(file, number)
             os.closerange(3, os.sysconf("SC_OPEN_MAX"))  # files of the original's count against the copy's bounds
-            import_module(HELPER_PROCESS).hand_over(self._path)
+            import_module(HELPER_PROCESS).hand_over(self._path, self._along)
         finally:
             os._exit(1)
 
     def take(self, waiting: Callable[[], None] | None = None) -> Take:
-        """Wait for the take; `waiting` is called meanwhile, and ends it all by raising.
+        """Wait for the take alone (see `take_and_along`)."""
+        return self.take_and_along(waiting)[0]
+
+    def take_and_along(self, waiting: Callable[[], None] | None = None) -> tuple[Take, dict[str, Any]]:
+        """Wait for the take and what goes along with it; `waiting` is called meanwhile, and ends it all by raising.
 
         Raises:
             TakeError: the take is refused, or needed more than it may.
@@ -86,27 +100,39 @@ class Helper:
                 raise TakeError(self._path, self._why(status))
             from opossum.take.handover import unpacked
 
-            return unpacked(self._memory)[0]
+            return unpacked(self._memory)
         finally:
             os.close(self._memory)
 
-    def _ended(self, waiting: Callable[[], None] | None) -> int:
-        """Return how the process ended: its status, or less than 0 for the signal that ended it."""
-        if waiting is None:
-            return os.waitstatus_to_exitcode(os.waitpid(self._process, 0)[1])
-        pause, most = LOOK_S
-        while True:
+    def wait(self, seconds: float) -> bool:
+        """Wait at most `seconds`; say whether the process has ended."""
+        began = time.monotonic()
+        while self._status is None:
             ended, status = os.waitpid(self._process, os.WNOHANG)
             if ended:
-                return os.waitstatus_to_exitcode(status)
+                self._status = os.waitstatus_to_exitcode(status)
+                break
+            waited = time.monotonic() - began
+            if waited >= seconds:
+                return False
+            time.sleep(min(max(LEAST_LOOK_S, waited * LOOK_SHARE), MOST_LOOK_S, seconds - waited))
+        return True
+
+    def stop(self) -> None:
+        """End the process, whose take is not wanted any more."""
+        if self._status is None:
+            os.kill(self._process, signal.SIGKILL)
+            self.wait(math.inf)
+
+    def _ended(self, waiting: Callable[[], None] | None) -> int:
+        """Return how the process ended: its status, or less than 0 for the signal that ended it."""
+        while not self.wait(math.inf if waiting is None else ASK_S):
             try:
-                waiting()
+                waiting()  # type: ignore[misc]  # who waits for ever never comes here
             except BaseException:
-                os.kill(self._process, signal.SIGKILL)
-                os.waitpid(self._process, 0)
+                self.stop()
                 raise
-            time.sleep(pause)
-            pause = min(2 * pause, most)
+        return self._status or 0
 
     def _why(self, status: int) -> str:
         if status == REFUSED:
@@ -129,14 +155,14 @@ def _runs_one_thread() -> bool:
     return len(os.listdir("/proc/self/task")) == 1
 
 
-def helper_for(paths: list[str]) -> Helper | None:
-    """Return a helper at work on the take named; None where something else is named.
+def helper_for(paths: list[str], along: str = "") -> Helper | None:
+    """Return a helper at work on the take named, see there for `along`; None where something else is named.
 
     It costs least where it is asked for once NumPy is loaded and before there is a second thread.
     """
     try:
         if len(paths) == 1 and paths[0].endswith(".take") and os.path.isfile(paths[0]):
-            return Helper(paths[0])
+            return Helper(paths[0], along)
     except OSError:
         pass
     return None

@@ -6,6 +6,7 @@ import json
 import os
 import resource
 import signal
+from importlib import import_module
 from typing import NoReturn
 
 from opossum.take.bounds import NO_MEMORY, REFUSED, Bounds
@@ -17,14 +18,18 @@ from opossum.words import tr, use_the_users
 STANDARD_OUTPUT = 1
 
 
-def hand_over(path: str) -> NoReturn:
-    """Be the helper: open a `.take` file within bounds, write it, or why it is refused, to standard output, and end."""
+def hand_over(path: str, along: str = "") -> NoReturn:
+    """Be the helper: open a `.take` file within bounds, write it, or why it is refused, to standard output, and end.
+
+    `along`: see `Helper`.
+    """
     out = STANDARD_OUTPUT
     use_the_users()
     try:
         keep_within(Bounds.of(os.path.getsize(path)))
         take = open_here(path)
-        pack(take, out)
+        module, _, function = along.partition(":")
+        pack(take, out, getattr(import_module(module), function)(take) if along else None)
     except MemoryError:
         os._exit(NO_MEMORY)
     except Exception as error:

@@ -151,9 +151,9 @@ class _Reader:
             session.doubles_of = self._examinations
         with contextlib.suppress(SieveError):  # the desk, whose user is still writing it, says so
             session.set_sieve(sieve)
-        _ = take.arms, take.plays, take.waits, take.queues  # what the views ask for as well
+        values = session.as_values()
         memory = os.memfd_create("opossum-growth")
-        pack(take, memory, session.as_values())
+        pack(take, memory, values)
         self._handed.append(os.dup(memory))
         return {"growth": self._growth}, memory
 

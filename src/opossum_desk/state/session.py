@@ -98,7 +98,12 @@ class Session:
         self.order_rows()
 
     def as_values(self) -> dict[str, Any]:
-        """Return what was counted over the whole take, for a session of the same take in another process."""
+        """Return what was counted over the whole take, for a session of the same take in another process.
+
+        The take has then all indexes that views ask for at once.
+        """
+        take = self.take
+        _ = take.arms, take.plays, take.waits, take.queues
         return {
             "counts": self.counts.as_values(),
             "rows": self.row_index.as_values(),

@@ -14,6 +14,7 @@ if TYPE_CHECKING:
     from opossum.findings.finding import Finding
     from opossum.stream.damage import Damage
     from opossum.take.helper import Helper
+    from opossum.take.take import Take
     from opossum_desk.state.row_index import Flag
 
 Tell = Callable[[str, float], None]
@@ -50,27 +51,36 @@ def load_opener() -> None:
     import opossum.stream.reading  # noqa: F401
 
 
+def counted(take: Take) -> dict[str, Any]:
+    """Return what a session counts over a whole take: for the process that opens it, so that the desk's own need not."""
+    return Session(take).as_values()
+
+
 class HeadStart:
-    """Opens what the command line names on a thread of its own while the window is still being made."""
+    """Opens what the command line names while the window is still being made: on a thread of its own, or by a helper.
+
+    What a helper opened is taken over by whoever waits for it: making the window and that would only take turns.
+    """
 
     def __init__(self, paths: list[str], helper: Helper | None = None) -> None:
         self.paths = paths
-        self._helper = helper
-        if helper is None:
-            load_opener()
         self.session: Session | None = None
+        self._helper = helper
         self._error: Exception | None = None
         self._told = (tr("Reading"), 0.0)
         self._cancelled = False
-        self._thread = threading.Thread(target=self._open, name="opossum-head-start", daemon=True)
-        self._thread.start()
+        if helper is None:
+            load_opener()
+            self._thread = threading.Thread(target=self._open, name="opossum-head-start", daemon=True)
+            self._thread.start()
 
     def _open(self) -> None:
         try:
             if self._helper is None:
                 self.session = open_session(self.paths, self._tell)
             else:
-                self.session = Session(self._helper.take(lambda: self._tell(tr("Reading"), 0.0)))
+                take, along = self._helper.take_and_along()
+                self.session = Session(take, along or None)
         except Exception as error:
             self._error = error
 
@@ -81,8 +91,15 @@ class HeadStart:
 
     def wait(self, seconds: float) -> bool:
         """Wait at most `seconds`; say whether opening has ended, well or not."""
-        self._thread.join(seconds)
-        return not self._thread.is_alive()
+        if self._helper is None:
+            self._thread.join(seconds)
+        elif not self._has_ended and self._helper.wait(seconds):
+            self._open()
+        return self._has_ended
+
+    @property
+    def _has_ended(self) -> bool:
+        return self.session is not None or self._error is not None
 
     def go_on(self, tell: Tell) -> Session:
         """Wait for the end while telling how far it is: the task that carries this head start on."""
@@ -91,6 +108,8 @@ class HeadStart:
                 tell(*self._told)
         except Cancelled:
             self._cancelled = True
+            if self._helper is not None:
+                self._helper.stop()
             raise
         if self._error is not None:
             raise self._error

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Collection
 from itertools import pairwise
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QSplitter, QStackedWidget, QVBoxLayout, QWidget
@@ -11,7 +12,6 @@ from PySide6.QtWidgets import QSplitter, QStackedWidget, QVBoxLayout, QWidget
 from opossum.words import tr
 from opossum_desk.area import AreaView, Desk
 from opossum_desk.flow.weave import FlowWeave
-from opossum_desk.now.bar import NowBar
 from opossum_desk.playing import Games
 from opossum_desk.state.axis import AxisMode
 from opossum_desk.state.session import Session
@@ -25,6 +25,9 @@ from opossum_desk.views.look import Look
 from opossum_desk.views.panels import titled
 from opossum_desk.weaves import weave_named
 from opossum_desk.weaving.weave import WeaveView
+
+if TYPE_CHECKING:  # the bar of the games is made when one is listened for
+    from opossum_desk.now.bar import NowBar
 
 
 class TakeArea(AreaView):
@@ -50,8 +53,8 @@ class TakeArea(AreaView):
         self._shown_take: dict[str, Session | None] = {}
         """Which session each weave shows: one that is not seen learns of another when it is."""
         self.banner = Banner()
-        self.now = NowBar(games)
-        self.now.said.connect(self.said)
+        self._games = games
+        self._now: NowBar | None = None
         self.pulse = PulseView(look)
         self.findings = FindingsList(look)
         self.sieve = SieveLine()
@@ -64,6 +67,9 @@ class TakeArea(AreaView):
         self._arrange()
         self.flow: FlowWeave = self.weave("flow")  # type: ignore[assignment]
         self._order_by_tab()
+        games.listening.connect(self._show_now)
+        if games.receiver is not None:
+            self._show_now()
 
     def _arrange(self) -> None:
         """Put the views beside each other, with handles between them."""
@@ -93,11 +99,10 @@ class TakeArea(AreaView):
             split.setHandleWidth(3)
             split.setChildrenCollapsible(False)
 
-        whole = QVBoxLayout(self)
+        whole = self._whole = QVBoxLayout(self)
         whole.setContentsMargins(0, 0, 0, 0)
         whole.setSpacing(0)
         whole.addWidget(self.banner)
-        whole.addWidget(self.now)
         whole.addWidget(self.pulse)
         whole.addSpacing(2)
         whole.addWidget(self.split, 1)
@@ -108,6 +113,21 @@ class TakeArea(AreaView):
         chain += [*self.woven_now.focusable(), self.frame, self.story]
         for one, other in pairwise(chain):
             QWidget.setTabOrder(one, other)
+
+    @property
+    def now(self) -> NowBar:
+        """Return the bar of the games that play, made once one is listened for: most takes were played long ago."""
+        if self._now is None:
+            from opossum_desk.now.bar import NowBar
+
+            self._now = NowBar(self._games, self)
+            self._now.said.connect(self.said)
+            self._now.set_session(self.session)
+            self._whole.insertWidget(self._whole.indexOf(self.pulse), self._now)
+        return self._now
+
+    def _show_now(self, *told: object) -> None:
+        self.now.renew()
 
     # --- weaves --------------------------------------------------------------------------------------
 
@@ -166,8 +186,10 @@ class TakeArea(AreaView):
         """Show a take, or nothing."""
         self.session = session
         self.all_findings.hide()
-        for view in (self.now, self.pulse, self.findings, self.sieve, self.frame, self.story):
+        for view in (self.pulse, self.findings, self.sieve, self.frame, self.story):
             view.set_session(session)
+        if self._now is not None:
+            self._now.set_session(session)
         if session is not None:
             session.subscribe("weave", self._follow_weave)
         self._follow_weave()
@@ -225,7 +247,7 @@ class TakeArea(AreaView):
     def next_panel(self) -> None:
         """Give the focus to the next panel."""
         views: list[QWidget] = [
-            self.now.line,
+            *([self._now.line] if self._now is not None else []),
             self.pulse,
             self.findings,
             *self.woven_now.focusable(),

@@ -6,8 +6,8 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from opossum.stream.tables import Array
-from opossum.take.grouping import distinct
+from opossum.stream.tables import Array, Table
+from opossum.take.grouping import Groups, distinct, factorised
 from opossum.take.indexes.objects import NEVER
 from opossum.take.take import Take
 from opossum.words import tr, translatable
@@ -110,29 +110,34 @@ def clip_names_where_needed(take: Take) -> Array:
     return np.where(np.isin(owner, parted), np.asarray(plays["clip"]), -1)
 
 
-def _grouped(take: Take, kind: str, items: Array, table: object, events: Array, ends: Array) -> list[StrandRow]:
-    by_name: dict[str, list[int]] = {}
-    owners: dict[str, set[int]] = {}
-    names = {code: take.class_of(int(code)) for code in distinct(table["o"]).tolist()}  # type: ignore[index]
-    for item in items.tolist():
-        owner = int(table["o"][item])  # type: ignore[index]
-        event = take.text(int(events[item]))
-        name = f"{names[owner]} {tr(_TITLES[kind])} {event}".strip()
-        by_name.setdefault(name, []).append(item)
-        owners.setdefault(name, set()).add(owner)
+def _grouped(take: Take, kind: str, items: Array, table: Table, events: Array, ends: Array) -> list[StrandRow]:
+    """Return the rows of some items of one kind: those of a class with one event share one."""
+    if not len(items):
+        return []
+    owner, event = np.asarray(table["o"])[items], np.asarray(events)[items]
+    pair, first = factorised(owner, event)
+    by_name: dict[str, int] = {}
+    row_of_pair = np.zeros(len(first), np.int64)
+    cls_of_pair = [take.class_of(int(code)) for code in owner[first].tolist()]
+    for number in np.argsort(first).tolist():
+        name = f"{cls_of_pair[number]} {tr(_TITLES[kind])} {take.text(int(event[first[number]]))}".strip()
+        row_of_pair[number] = by_name.setdefault(name, len(by_name))
+    gathered, pairs = Groups(row_of_pair[pair], len(by_name)), Groups(row_of_pair, len(by_name))
     rows = []
-    paused = _ever_paused(take) if kind == "timer" else np.zeros(0)
-    starts = np.asarray(table["t"], np.int64)  # type: ignore[index]
-    for name, numbers in by_name.items():
-        own = np.array(numbers, np.int64)
-        label = f"{name} ×{len(owners[name])}" if len(owners[name]) > 1 else name
-        gone = _gone_times(take, own) if kind == "timer" else np.zeros(0)
-        first = int(own[0])
-        codes = sorted(owners[name])[:MOST_OWNERS]
-        row = StrandRow(kind, label, own, starts[own], ends[own], gone, take.text(int(events[first])))
-        if kind == "timer":
-            row.paused = np.isin(np.asarray(take.tables["arm"]["a"])[own], paused)
-        row.cls, row.owners = names[int(table["o"][first])], tuple(take.text(code) for code in codes)  # type: ignore[index]
+    is_timer = kind == "timer"
+    gone = _gone_times(take, items) if is_timer else np.zeros(0)
+    paused = np.isin(np.asarray(table["a"])[items], _ever_paused(take)) if is_timer else np.zeros(0, bool)
+    starts = np.asarray(table["t"], np.int64)
+    for place, name in enumerate(by_name):
+        among = gathered.rows(place)
+        own = items[among]
+        owners = distinct(owner[first[pairs.rows(place)]])
+        label = f"{name} ×{len(owners)}" if len(owners) > 1 else name
+        row = StrandRow(kind, label, own, starts[own], ends[own], event=take.text(int(events[own[0]])))
+        if is_timer:
+            row.gone_ns, row.paused = gone[among], paused[among]
+        row.cls = take.class_of(int(table["o"][own[0]]))
+        row.owners = tuple(take.text(code) for code in owners[:MOST_OWNERS].tolist())
         row.moments_ns = np.sort(np.concatenate((starts[own], _moments(take, kind, own))))
         rows.append(row)
     return rows

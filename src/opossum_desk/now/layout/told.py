@@ -10,13 +10,15 @@ import numpy as np
 from opossum.stream.tables import told_counts
 from opossum.take.take import Take
 from opossum.words import number, tr
-from opossum_desk.recordings import SILENT_S
 
 if TYPE_CHECKING:
     from opossum.live.peers import PeerState
     from opossum.live.receiver import Receiver
+    from opossum_desk.state.session import Session
 
 MOST_NAMED = 3
+SILENT_S = 2.0
+"""A connected game that says nothing for this long is told to be silent."""
 
 
 def state_told(receiver: Receiver | None) -> str:
@@ -91,3 +93,21 @@ def met_by_wire(take: Take) -> dict[int, int]:
     """Return how often each tripwire, by number, has held a game."""
     trips = np.asarray(take.tables["held"]["trip"], np.int64)
     return {int(trip): int(np.count_nonzero(trips == trip)) for trip in set(trips.tolist()) if trip > 0}
+
+
+def silence(peers: list[PeerState], session: Session | None) -> str:
+    """Return what to say of a connected game that has gone silent, empty while none has."""
+    silent = [peer for peer in peers if peer.connected and peer.silent_s >= SILENT_S]
+    if not silent:
+        return ""
+    peer = silent[0]
+    known = ""
+    if session is not None and len(session.take.calls):
+        call = len(session.take.calls) - 1
+        known = tr(
+            ", last known: {function_of_call} of {owner_of_call}",
+            function_of_call=session.take.function_of_call(call),
+            owner_of_call=session.take.owner_of_call(call),
+        )
+        known += "" if session.take.calls.returned[call] else tr(", which has not returned")
+    return tr("{name}: no answer for {silent_s:.0f} s{known}.", name=peer.name, silent_s=peer.silent_s, known=known)

@@ -1,0 +1,63 @@
+"""Loading Qt, and of its binding for Python no more than a running desk needs.
+
+Whenever PySide6 is imported, it compiles from their source the modules that word signatures, messages about wrong arguments and
+type stubs: about a third of what a bare window needs to open.  Here each of them waits until something of it is asked for.
+"""
+
+from __future__ import annotations
+
+import builtins
+import threading
+from typing import Any
+
+WAITING = frozenset(
+    f"shibokensupport/signature/{name}.py"
+    for name in ("errorhandler", "layout", "mapping", "parser", "lib/enum_sig", "lib/pyi_generator", "lib/tool")
+)
+"""The files that wait.  One that a version of PySide6 does not have, or compiles in another way, is loaded as it would be."""
+READ_UNASKED = "update_mapping"
+"""What PySide6's own C++ takes out of a module without asking the module for it."""
+
+_compile = builtins.compile
+_loading = threading.RLock()
+_waiting: dict[str, Any] = {}
+"""The sources of the files of which nothing was asked yet."""
+
+
+def load_qt() -> None:
+    """Load Qt's widgets, and put Python's own import back.
+
+    PySide6's reads the source of every module that is loaded after it, for features that nothing here asks for.
+    """
+    own = builtins.__import__
+    builtins.compile = _compiled_or_waiting
+    try:
+        import PySide6.QtWidgets  # noqa: F401
+    finally:
+        builtins.compile = _compile
+        builtins.__import__ = own
+
+
+def _compiled_or_waiting(source: Any, filename: Any, *more: Any, **named: Any) -> Any:
+    if filename not in WAITING:
+        return _compile(source, filename, *more, **named)
+    _waiting[filename] = source
+    return _compile(f"import {__name__} as l; l.wait_to_be_asked({filename!r}, globals())", filename, *more, **named)
+
+
+def wait_to_be_asked(filename: str, names: dict[str, Any]) -> None:
+    """Have a module load what its file holds into its `names` as soon as one of them is asked for."""
+
+    def asked(name: str) -> Any:
+        if not name.startswith("__"):
+            with _loading:
+                source = _waiting.pop(filename, None)
+                if source is not None:
+                    exec(_compile(source, filename, "exec"), names)  # PySide6 runs it itself where nothing waits
+        try:
+            return names[name]
+        except KeyError:
+            raise AttributeError(f"module {names['__name__']!r} has no attribute {name!r}") from None
+
+    names["__getattr__"] = asked
+    names[READ_UNASKED] = lambda *arguments: asked(READ_UNASKED)(*arguments)
