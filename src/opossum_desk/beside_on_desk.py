@@ -6,7 +6,6 @@ import os
 from typing import TYPE_CHECKING, NamedTuple
 
 from PySide6.QtCore import QObject
-from PySide6.QtWidgets import QFileDialog
 
 from opossum.words import counted, tr
 from opossum_desk.work import Work
@@ -42,6 +41,8 @@ class BesideOnDesk(QObject):
 
     def ask(self) -> None:
         """Let the user choose a take from before or after a change."""
+        from PySide6.QtWidgets import QFileDialog
+
         desk = self._desk
         if desk.session is None:
             desk.say(tr("Open a take first; then another one can be set beside it."))

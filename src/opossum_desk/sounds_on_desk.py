@@ -6,7 +6,6 @@ import os
 from typing import TYPE_CHECKING, NamedTuple
 
 from PySide6.QtCore import QObject
-from PySide6.QtWidgets import QFileDialog
 
 from opossum.sound.cues import MOST_CUES, read_cues
 from opossum.sound.waveform import SOUND_ENDING, SoundError, read_waveform
@@ -77,6 +76,8 @@ class SoundsOnDesk(QObject):
 
     def ask(self, clip: str) -> None:
         """Let the user give a track of the open take its sound, or the list of its cues."""
+        from PySide6.QtWidgets import QFileDialog
+
         desk = self._desk
         kept = desk.memory.kept
         window = desk.view("take").window()

@@ -14,7 +14,7 @@ from importlib.util import find_spec
 from typing import TYPE_CHECKING, Any
 
 from opossum.take.helper import helper_for
-from opossum_desk.loading_qt import load_qt
+from opossum_desk.loading import load_numpy, load_qt
 
 if TYPE_CHECKING:
     from PySide6.QtWidgets import QApplication
@@ -46,6 +46,7 @@ def run_desk(paths: list[str], *, look: str | None = None, take: Any = None) -> 
     # no matrix is ever multiplied here, and the threads for it would turn while everything else is being loaded
     os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
     libraries = _mapping_qt()
+    load_numpy()
     from opossum_desk.state.session import Session
 
     libraries.join()  # a copy of this process is made next, and must not be made while libraries are being mapped

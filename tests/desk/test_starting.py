@@ -93,22 +93,32 @@ def test_qt_is_loaded_without_what_only_messages_need():
         "import PySide6.support.signature.lib.enum_sig as wording; print(wording.ExactEnumerator)\n"
     )
     lately = (
-        "import builtins\nown = builtins.__import__, builtins.compile\nfrom opossum_desk import loading_qt\n"
-        "loading_qt.load_qt()\nassert (builtins.__import__, builtins.compile) == own\n"
-        "assert set(loading_qt._waiting) == loading_qt.WAITING\n"
+        "import builtins\nown = builtins.__import__, builtins.compile\nfrom opossum_desk import loading\n"
+        "loading.load_qt()\nassert (builtins.__import__, builtins.compile) == own\n"
+        "assert set(loading._waiting) == loading.WAITING\n"
     )
     usual, late = (
         subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=60)
-        for code in (wrong, lately + wrong + "assert len(loading_qt._waiting) == 1, loading_qt._waiting")
+        for code in (wrong, lately + wrong + "assert len(loading._waiting) == 1, loading._waiting")
     )
     assert late.stdout == usual.stdout and "Supported signatures" in late.stdout, late.stderr
     assert late.stderr == usual.stderr == ""
 
 
+def test_numpy_is_loaded_without_its_manual():
+    """It counts as ever; what has its manual in its own source still has it."""
+    code = (
+        "from opossum_desk.loading import load_numpy\nload_numpy()\nimport numpy\n"
+        "print(numpy.ndarray.sum.__doc__, numpy.arange(4).sum(), numpy.median.__doc__ is None)"
+    )
+    told = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=60)
+    assert (told.stdout, told.stderr) == ("None 6 False\n", "")
+
+
 def test_a_file_that_waits_has_no_more_names_than_it_would_have():
     """Looking for one that is not there loads it, and is told so."""
     code = (
-        "from opossum_desk.loading_qt import load_qt\nload_qt()\n"
+        "from opossum_desk.loading import load_qt\nload_qt()\n"
         "from PySide6.support.signature import layout\n"
         "print(hasattr(layout, '__path__'), hasattr(layout, 'nothing'), hasattr(layout, 'create_signature'))"
     )

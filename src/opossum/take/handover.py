@@ -109,7 +109,7 @@ def unpacked_values(file: int, *more: type) -> dict[str, Any]:
             return np.frombuffer(data, dtype, count, start)
         if kind == "one":
             dtype, count, start = rest
-            return np.broadcast_to(np.frombuffer(data, dtype, min(1, count), start), (count,))
+            return np.ndarray((count,), dtype, data if count else None, start if count else 0, (0,))
         if kind == "json":
             offsets, start, size = rest
             return JsonColumn(value(*offsets), data[start : start + size])

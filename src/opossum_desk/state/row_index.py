@@ -142,6 +142,7 @@ class RowIndex:
             "classes": groups,
             "levels": levels,
             "flags": self.flags,
+            "whole_places": self._whole_places,
         }
 
     @classmethod
@@ -152,7 +153,7 @@ class RowIndex:
         index.column = values["column"]
         index.class_of_listener, index.first_of_class, index.listeners_of_class = values["classes"]
         index.single, index.folded = (Level(*kept) for kept in values["levels"])
-        index.__dict__.update(flags=values["flags"])
+        index.__dict__.update(flags=values["flags"], _whole_places=values["whole_places"])
         return index
 
     def level(self, row: Row) -> Level:
@@ -214,9 +215,13 @@ class RowIndex:
         return bool(level.sums["matched"][stop] > level.sums["matched"][start])
 
     @cached_property
-    def _phase_order(self) -> dict[int, int]:
-        names = self.take.recording.head_list(0, "phases")
-        return {self.take.code(name): place for place, name in enumerate(names)}
+    def _phase_order(self) -> Array:
+        """Float64 (strings + 1,): which of the phases a string code names; -1 where none, as at the end, for code -1."""
+        places = np.full(len(self.take.strings) + 1, -1.0)
+        for place, name in enumerate(self.take.recording.head_list(0, "phases")):
+            if (code := self.take.code(name)) >= 0:
+                places[code] = place
+        return places
 
     def phase_of_row(self, row: Row) -> int:
         """Return the string code of the phase a row's first call ran in, -1 outside any."""
@@ -263,7 +268,7 @@ class RowIndex:
         return places
 
     def _place_in_frame(self, call: int, index: int, count: int) -> float:
-        phase = self._phase_order.get(int(self.take.phase_of_call[call]), -1)
+        phase = float(self._phase_order[self.take.phase_of_call[call]])
         return phase * 1000.0 + 999.0 * index / max(1, count)
 
     def _places(self, first_column: int, last_column: int) -> Array:
@@ -280,9 +285,7 @@ class RowIndex:
             calls = take.calls_by_frame.rows(row)
             if not len(calls):
                 continue
-            phases = np.array(
-                [self._phase_order.get(int(code), -1) for code in self.take.phase_of_call[calls]], np.float64
-            )
+            phases = self._phase_order[take.phase_of_call[calls]]
             found.append(take.calls.listener[calls])
             places.append(phases * 1000.0 + 999.0 * np.arange(len(calls)) / len(calls))
         result = np.full(len(take.listeners), np.nan)

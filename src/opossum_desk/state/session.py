@@ -8,6 +8,7 @@ they fit each other, are published together, and are undone as one.
 
 from __future__ import annotations
 
+from bisect import bisect_left
 from collections.abc import Callable, Iterable
 from functools import cached_property
 from typing import Any
@@ -386,7 +387,7 @@ class Session:
         first, last = self.visible_columns
         self.rows = self.row_index.in_order(rows, first, last) if rows else []
         window = np.array([first, last + 1])
-        self.awake = sum(not self.row_index.rests(row, window) for row in self.rows)
+        self.awake = bisect_left(self.rows, True, key=lambda row: self.row_index.rests(row, window))
         if self.finding is not None and self.awake < len(self.rows):
             meant, resting = self.rows_meant(self.finding), self.rows[self.awake :]
             self.rows[self.awake :] = sorted(resting, key=lambda row: row not in meant)

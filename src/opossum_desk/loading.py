@@ -1,14 +1,19 @@
-"""Loading Qt, and of its binding for Python no more than a running desk needs.
+"""Loading Qt and NumPy with no more of them than a running desk needs.
 
 Whenever PySide6 is imported, it compiles from their source the modules that word signatures, messages about wrong arguments and
-type stubs: about a third of what a bare window needs to open.  Here each of them waits until something of it is asked for.
+type stubs: much of what a bare window needs to open.  Here each of them waits until something of it is asked for.
 """
 
 from __future__ import annotations
 
 import builtins
+import sys
 import threading
+from types import ModuleType
 from typing import Any
+
+NUMPY_MANUAL = ("numpy._core._add_newdocs", "numpy._core._add_newdocs_scalars")
+"""What writes the manual of its compiled functions into NumPy. A version that has it elsewhere loads it as it would."""
 
 WAITING = frozenset(
     f"shibokensupport/signature/{name}.py"
@@ -22,6 +27,13 @@ _compile = builtins.compile
 _loading = threading.RLock()
 _waiting: dict[str, Any] = {}
 """The sources of the files of which nothing was asked yet."""
+
+
+def load_numpy() -> None:
+    """Load NumPy without the manual, which nobody reads in a running desk."""
+    for name in NUMPY_MANUAL:
+        sys.modules.setdefault(name, ModuleType(name))
+    import numpy  # noqa: F401 - as all that follows would
 
 
 def load_qt() -> None:
