@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import QtMsgType, qInstallMessageHandler
-from PySide6.QtGui import QFont, QIcon
+from PySide6.QtGui import QFont
 from PySide6.QtWidgets import QApplication, QStyleFactory
 
 from opossum_desk.screen import why_no_window
@@ -37,13 +37,19 @@ def make_application(arguments: list[str] | None = None) -> QApplication:
     application.setApplicationName("opossum")
     application.setApplicationDisplayName("Opossum")
     application.setDesktopFileName("opossum")
-    application.setWindowIcon(QIcon(str(ICON)))
     font = QFont(application.font())
     font.setPixelSize(
         max(LEAST_FONT_PX, round(font.pointSizeF() * 96 / 72) if font.pointSizeF() > 0 else LEAST_FONT_PX)
     )
     application.setFont(font)
     return application
+
+
+def set_icon(application: QApplication) -> None:
+    """Give the windows their icon: once they are there, for PySide6 loads the names of all icons of all themes with it."""
+    from PySide6.QtGui import QIcon
+
+    application.setWindowIcon(QIcon(str(ICON)))
 
 
 def _tell_start(kind: QtMsgType, text: str, told: list[str]) -> Any:

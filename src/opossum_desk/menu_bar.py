@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from functools import partial
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QAction, QKeyEvent, QKeySequence
 from PySide6.QtWidgets import QMenu, QMenuBar
 
 from opossum.words import tr
@@ -15,30 +15,63 @@ from opossum_desk.command import Command, key_sign
 from opossum_desk.commands import COMMANDS
 from opossum_desk.rail import way_title, ways
 
+if TYPE_CHECKING:
+    from PySide6.QtGui import QAction, QKeyEvent
+
 MENUS = ("&File", "&View", "&Go", "G&ame", "&Help")
 LOOKS = (("day", "Day"), ("night", "Night"), ("system", "As the system"))
 
 
 class DeskMenus:
-    """The menu bar of a window: `panels` and `looks` are its checkable items by name."""
+    """The menu bar of a window: its titles at once, what they offer when the window stands, or somebody asks for it."""
 
     def __init__(self, bar: QMenuBar, desk: Desk) -> None:
         self._desk = desk
-        self.panels: dict[str, QAction] = {}
-        self.looks: dict[str, QAction] = {}
+        self._look = ""
+        self._is_filled = False
+        self._panels: dict[str, QAction] = {}
+        self._looks: dict[str, QAction] = {}
         self._typed: dict[str, Command] = {}
-        self.menus: dict[str, QMenu] = {}
+        self._menus: dict[str, QMenu] = {}
         for title in dict.fromkeys((*MENUS, *(command.where for command in COMMANDS))):
-            self.menus[title] = bar.addMenu(tr(title))
-        self._fill_panels(self.menus["&View"])
+            self._menus[title] = bar.addMenu(tr(title))
+            self._menus[title].aboutToShow.connect(self.fill)
+
+    @property
+    def menus(self) -> dict[str, QMenu]:
+        """Return the menus by their titles, filled."""
+        self.fill()
+        return self._menus
+
+    @property
+    def panels(self) -> dict[str, QAction]:
+        """Return the items that show and hide panels, by name."""
+        self.fill()
+        return self._panels
+
+    @property
+    def looks(self) -> dict[str, QAction]:
+        """Return the items that choose a look, by name."""
+        self.fill()
+        return self._looks
+
+    def fill(self) -> None:
+        """Make what the menus offer, with its keys, unless it is made."""
+        if self._is_filled:
+            return
+        self._is_filled = True
+        self._fill_panels(self._menus["&View"])
         for command in COMMANDS:
             self._add(command)
-        self._fill_file(self.menus["&File"])
-        self._fill_looks(self.menus["&View"])
-        self._fill_areas(self.menus["&Go"])
+        self._fill_file(self._menus["&File"])
+        self._fill_looks(self._menus["&View"])
+        self._fill_areas(self._menus["&Go"])
+        self.mark_look(self._look)
 
     def _add(self, command: Command) -> None:
-        menu = self.menus[command.where]
+        from PySide6.QtGui import QKeySequence
+
+        menu = self._menus[command.where]
         group = menu.property("group")
         if (group is not None and group != command.group) or (group is None and command.group and menu.actions()):
             menu.addSeparator()
@@ -54,6 +87,9 @@ class DeskMenus:
 
     def run_typed(self, event: QKeyEvent) -> bool:
         """Run the command whose plain key was typed; say whether there is one."""
+        from PySide6.QtGui import QKeySequence
+
+        self.fill()
         modifiers = event.modifiers()
         if modifiers & (Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier):
             return False
@@ -85,7 +121,7 @@ class DeskMenus:
             action.setCheckable(True)
             action.setChecked(True)
             action.toggled.connect(panel.setVisible)
-            self.panels[name] = action
+            self._panels[name] = action
 
     def _fill_looks(self, menu: QMenu) -> None:
         self.peers = menu.addMenu(tr("Axis by the frames of"))
@@ -95,9 +131,11 @@ class DeskMenus:
             action: QAction = menu.addAction(tr("Look: {title}", title=tr(title)))
             action.setCheckable(True)
             action.triggered.connect(lambda _=False, choice=choice: self._desk.choose_look(choice))
-            self.looks[choice] = action
+            self._looks[choice] = action
 
     def _fill_areas(self, menu: QMenu) -> None:
+        from PySide6.QtGui import QKeySequence
+
         menu.addSeparator()
         for way in ways():
             action: QAction = menu.addAction(way_title(way))
@@ -107,7 +145,8 @@ class DeskMenus:
 
     def mark_look(self, choice: str) -> None:
         """Mark the look that is worn."""
-        for name, action in self.looks.items():
+        self._look = choice
+        for name, action in self._looks.items():
             action.setChecked(name == choice)
 
     def _fill_recent(self) -> None:

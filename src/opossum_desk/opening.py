@@ -13,7 +13,7 @@ from opossum_desk.state.session import Session
 from opossum_desk.state.tasks import Examined, HeadStart, Tell, examining_task, open_session, saving_task
 from opossum_desk.work import Work
 
-EXAMINE_AFTER_MS = 60
+EXAMINE_AFTER_MS = 100
 """What is there is painted first and then examined: the two would share one interpreter."""
 EXAMINE_REST = 6
 """Examining a take that grows rests at least this many times as long as it took."""

@@ -62,11 +62,11 @@ def run_desk(paths: list[str], *, look: str | None = None, take: Any = None) -> 
         window.open_paths(paths, head_start)
     elif take is not None:
         window.takes.show(Session(take))
+    window.stands.connect(lambda: _once_painted(application))
     window.show()
 
     from PySide6.QtCore import QTimer
 
-    QTimer.singleShot(0, _collect_again)
     # let Ctrl+C in the terminal close the window properly: Python sees signals only between its own steps
     for told in (signal.SIGINT, signal.SIGTERM):
         signal.signal(told, lambda *_: window.close())
@@ -110,6 +110,9 @@ def _mapping_qt() -> threading.Thread:
     return thread
 
 
-def _collect_again() -> None:
+def _once_painted(application: QApplication) -> None:
+    from opossum_desk.application import set_icon
+
     gc.freeze()
     gc.enable()
+    set_icon(application)

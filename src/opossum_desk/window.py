@@ -6,8 +6,8 @@ import os
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import QByteArray, Qt
-from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QResizeEvent, QShowEvent
+from PySide6.QtCore import QByteArray, Qt, QTimer, Signal
+from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent, QPaintEvent, QResizeEvent, QShowEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QMainWindow, QStackedWidget, QWidget
 
 from moonrise_bakery import demo_take_path
@@ -35,10 +35,15 @@ if TYPE_CHECKING:
 FILTER = "Takes and streams (*.take *.jsonl *.jsonl.gz);;All files (*)"
 LEAST_SIZE = (1024, 640)
 FIRST_SIZE = (1280, 800)
+STANDS_AFTER_MS = 20
+"""So long after it began to be painted for the first time, a window does what could wait."""
 
 
 class DeskWindow(QMainWindow):
     """The desk."""
+
+    stands = Signal()
+    """It was shown for the first time, and painted."""
 
     def __init__(self, memory: Memory, look: Look) -> None:
         super().__init__()
@@ -68,6 +73,8 @@ class DeskWindow(QMainWindow):
         self._make_status_line()
         self._connect()
         self.menus = DeskMenus(self.menuBar(), self)
+        self.stands.connect(self.menus.fill)
+        self._was_painted = False
         self._restore()
         self._mark_rail()
 
@@ -295,6 +302,12 @@ class DeskWindow(QMainWindow):
         if self.session is None and self.is_in("take"):
             self.go_to("start")
         super().showEvent(event)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        super().paintEvent(event)
+        if not self._was_painted:
+            self._was_painted = True
+            QTimer.singleShot(STANDS_AFTER_MS, self, self.stands.emit)  # what stands in the window is painted after it
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)

@@ -126,6 +126,23 @@ def test_a_file_that_waits_has_no_more_names_than_it_would_have():
     assert (told.stdout, told.stderr) == ("False False True\n", "")
 
 
+def test_what_can_wait_is_done_once_the_window_is_painted():
+    """Garbage is collected again, and the windows have their icon."""
+    code = (
+        "import gc, sys\nfrom opossum_desk import starting\nmade = starting.make_window\ntimers = []\n"
+        "def make_window(look):\n"
+        "    result = made(look)\n"
+        "    from PySide6.QtCore import QTimer\n    from PySide6.QtWidgets import QApplication\n"
+        "    def look_on():\n"
+        "        if gc.isenabled(): print(QApplication.windowIcon().isNull()), QApplication.quit()\n"
+        "    timers.append(QTimer(interval=20)), timers[0].timeout.connect(look_on), timers[0].start()\n"
+        "    return result\n"
+        "starting.make_window = make_window\nsys.exit(starting.run_desk([]))"
+    )
+    told = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, timeout=60)
+    assert (told.stdout, told.returncode) == ("False\n", 0), told.stderr
+
+
 def test_starting_opens_before_qt_is_loaded():
     """The modules for opening load no Qt: what is named on the command line is read meanwhile."""
     code = "import sys, opossum_desk.starting, opossum_desk.state.tasks; print('PySide6' in sys.modules)"

@@ -23,6 +23,12 @@ class ForeignPainter(QPainter):
         wraps = any(_number(item) & _WRAPS for item in arguments)
         return draw(*(_shown(item, wraps) if type(item) is str else item for item in arguments))
 
+    def fillRect(self, *arguments: Any) -> None:
+        """Fill a rectangle with a colour: by erasing it, or PySide6 loads all of Qt's gradients to see that it is none."""
+        rect, colour = arguments
+        self.setBackground(colour)
+        self.eraseRect(rect)
+
 
 def _number(item: Any) -> int:
     return item if type(item) is int else item.value if isinstance(item, Qt.AlignmentFlag | Qt.TextFlag) else 0
