@@ -108,7 +108,7 @@ class Helper:
         """Wait at most `seconds`; say whether the process has ended."""
         began = time.monotonic()
         while self._status is None:
-            ended, status = os.waitpid(self._process, os.WNOHANG)
+            ended, status = os.waitpid(self._process, os.WNOHANG if math.isfinite(seconds) else 0)
             if ended:
                 self._status = os.waitstatus_to_exitcode(status)
                 break
@@ -119,7 +119,11 @@ class Helper:
         return True
 
     def stop(self) -> None:
-        """End the process, whose take is not wanted any more."""
+        """End the process, and let go of what it has handed over: its take is not wanted any more."""
+        self._end()
+        os.close(self._memory)
+
+    def _end(self) -> None:
         if self._status is None:
             os.kill(self._process, signal.SIGKILL)
             self.wait(math.inf)
@@ -130,7 +134,7 @@ class Helper:
             try:
                 waiting()  # type: ignore[misc]  # who waits for ever never comes here
             except BaseException:
-                self.stop()
+                self._end()
                 raise
         return self._status or 0
 
