@@ -15,7 +15,7 @@ from opossum.findings.finding import Finding, Severity, Subject
 from opossum.live.receiver import PeerState
 from opossum_desk.context_menus import add_call_actions
 from opossum_desk.memory import Memory
-from opossum_desk.now.bar import MOST_TAGS
+from opossum_desk.now.bar import MOST_TAGS, NowBar
 from opossum_desk.now.layout.told import silence
 from opossum_desk.state.session import Session
 from opossum_desk.window import DeskWindow
@@ -73,6 +73,26 @@ def playing(desk, qtbot, monkeypatch, tmp_path):
             desk.games.receiver.untrip(number)
         desk.games.receiver.go()
     game.end()
+
+
+def test_the_bar_is_made_when_games_are_listened_for(desk, monkeypatch, tmp_path):
+    """It stands above the Pulse from then on, and Tab goes through it to the Pulse."""
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
+    area = desk.take_area
+    assert not desk.findChildren(NowBar)
+    desk.games.listen(0)
+    (now,) = desk.findChildren(NowBar)
+    assert not now.isHidden() and not now.isWindow() and now is area.now
+    layout = area.layout()
+    assert layout.indexOf(area.banner) + 1 == layout.indexOf(now) == layout.indexOf(area.pulse) - 1
+    chain = [*now.focusable(), area.pulse]
+    walked = [chain[0]]
+    while walked[-1] is not area.pulse:
+        walked.append(walked[-1].nextInFocusChain())
+    assert [widget for widget in walked if widget in chain] == chain
+    assert not [widget for widget in walked if widget in (area.findings, area.sieve.line, area.story)]
+    desk.games.stop()
+    assert now.isHidden()
 
 
 def test_a_tripwire_holds_the_game_and_shows_where(playing, qtbot):

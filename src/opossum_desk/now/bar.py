@@ -101,6 +101,10 @@ class NowBar(QFrame):
         row.addStretch(1)
         return row
 
+    def focusable(self) -> list[QWidget]:
+        """Return what Tab goes to, as it stands."""
+        return [self.hold, self.go, self.by_call, self.by_frame, self.stop, self.line]
+
     # --- showing -----------------------------------------------------------------------------------
 
     def set_session(self, session: Session | None) -> None:

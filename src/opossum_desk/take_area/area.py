@@ -109,7 +109,8 @@ class TakeArea(AreaView):
 
     def _order_by_tab(self) -> None:
         """Have Tab go from view to view as they stand: from left to right, from above to below."""
-        chain = [self.pulse, self.findings, self.sieve.line, self.sieve.hide_rest]
+        chain: list[QWidget] = self._now.focusable() if self._now is not None else []
+        chain += [self.pulse, self.findings, self.sieve.line, self.sieve.hide_rest]
         chain += [*self.woven_now.focusable(), self.frame, self.story]
         for one, other in pairwise(chain):
             QWidget.setTabOrder(one, other)
@@ -124,6 +125,7 @@ class TakeArea(AreaView):
             self._now.said.connect(self.said)
             self._now.set_session(self.session)
             self._whole.insertWidget(self._whole.indexOf(self.pulse), self._now)
+            self._order_by_tab()
         return self._now
 
     def _show_now(self, *told: object) -> None:
