@@ -16,6 +16,7 @@ from opossum.take.opening import open_any
 from opossum_desk.memory import Memory
 from opossum_desk.remembered import MOST_RECENT, Remembered, merged, remembered
 from opossum_desk.starting import COUNTED
+from opossum_desk.state import tasks
 from opossum_desk.state.session import Session
 from opossum_desk.state.tasks import Cancelled, HeadStart
 from same_values import equal
@@ -82,6 +83,18 @@ def test_the_process_that_opens_a_take_counts_for_the_desk_too():
     assert there.rows == here.rows and there.awake == here.awake > 0
     assert equal(there.as_values(), here.as_values())
     assert "phase_of_call" in there.take.__dict__  # what counting asked for came along
+
+
+def test_of_a_huge_take_only_itself_is_handed_over(monkeypatch):
+    """What was counted would take longer to hand over than to count."""
+    paths = [str(demo_take_path())]
+    take = open_any(paths)
+    monkeypatch.setattr(tasks, "MOST_HANDED_OVER", len(take.calls) - 1)
+    assert tasks.counted(take) == {}
+    start = HeadStart(paths, helper_for(paths, ""))
+    assert start.wait(30) and start.session.rows == Session(take).rows
+    monkeypatch.setattr(tasks, "MOST_HANDED_OVER", len(take.calls))
+    assert tasks.counted(take)
 
 
 def test_qt_is_loaded_without_what_only_messages_need():

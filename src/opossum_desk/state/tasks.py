@@ -20,6 +20,8 @@ if TYPE_CHECKING:
 Tell = Callable[[str, float], None]
 """Reports progress as a text and a share from 0 to 1; raises Cancelled when the user thought better of it."""
 
+MOST_HANDED_OVER = 1_000_000
+"""Of more calls than this, what was counted takes longer to hand over than to count, in a thread beside the window's."""
 REPORT_S = 0.05
 """How often waiting for a head start reports its progress."""
 
@@ -52,8 +54,11 @@ def load_opener() -> None:
 
 
 def counted(take: Take) -> dict[str, Any]:
-    """Return what a session counts over a whole take: for the process that opens it, so that the desk's own need not."""
-    return Session(take).as_values()
+    """Return what a session counts over a whole take: for the process that opens it, so that the desk's own need not.
+
+    Nothing of a take of more than `MOST_HANDED_OVER` calls.
+    """
+    return Session(take).as_values() if len(take.calls) <= MOST_HANDED_OVER else {}
 
 
 class HeadStart:
