@@ -74,17 +74,11 @@ def _groups(scene: Scene) -> tuple[Array, Array]:
     phase = take.phase_of_call[rows] if len(rows) else rows
     frame = np.where(tick, calls.frame[rows], -1)
     group, _ = factorised(np.where(tick, -1, calls.send[rows]), frame, np.where(tick, phase, -1))
-    # a phase that comes several times in a frame is several turns: told apart by a listener that comes again
-    again = Runs(group, calls.listener[rows])
-    same = np.zeros(len(rows), bool)
-    repeats = (again.group[1:] == again.group[:-1]) & (
-        calls.listener[rows][again.order[1:]] == calls.listener[rows][again.order[:-1]]
-    )
-    same[again.order[1:][repeats]] = True
-    turn = np.cumsum(same)
-    group, _ = (
-        factorised(group, np.where(np.bincount(group, weights=same)[group] > 0, turn, 0)) if len(rows) else (group, 0)
-    )
+    # a phase that comes several times in a frame is several turns: a listener's second call belongs to the second
+    again = Runs(factorised(group, calls.listener[rows])[0])
+    turn = np.zeros(len(rows), np.int64)
+    turn[again.order] = again.rank
+    group, _ = factorised(group, turn)
     sizes = np.bincount(group) if len(group) else group
     several = sizes[group] > 1 if len(group) else np.zeros(0, bool)
     return rows[several], group[several]
