@@ -65,6 +65,7 @@ def wait_to_be_asked(filename: str, names: dict[str, Any]) -> None:
             with _loading:
                 source = _waiting.pop(filename, None)
                 if source is not None:
+                    del names[READ_UNASKED]  # the file's own takes its place, where it has one
                     exec(_compile(source, filename, "exec"), names)  # PySide6 runs it itself where nothing waits
         try:
             return names[name]

@@ -87,10 +87,13 @@ class Opening(QObject):
         return self._examining.running
 
     def examine_soon(self, session: Session, followed: Any = None) -> None:
-        """Examine a session's take once it has been painted; `followed`: who reads its stream does so."""
+        """Examine a session's take once it has been painted; at once where it is `followed`: who reads it does so."""
+        if followed is not None:
+            self.examine(session, followed)
+            return
 
         def shown() -> None:
-            QTimer.singleShot(EXAMINE_AFTER_MS, self, lambda: self.examine(session, followed))
+            QTimer.singleShot(EXAMINE_AFTER_MS, self, lambda: self.examine(session))
 
         QTimer.singleShot(0, self, shown)  # counted from when the window answers: it may still be on its way
 

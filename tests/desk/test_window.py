@@ -716,3 +716,23 @@ def test_the_frame_cuts_the_name_of_an_event_only_where_it_has_no_room(opened, s
     painter.end()
     assert written[:2] == [row.text, row.time]
     assert (written[2] == row.event) is (spare == 0.0)
+
+
+@pytest.mark.parametrize("asked", ["a menu is opened", "a key is typed", "the window stands"])
+def test_menus_are_filled_once_when_they_are_needed(qapp, qtbot, tmp_path, asked):
+    """Their titles are there at once; what they offer when somebody looks, types, or the window was painted."""
+    window = DeskWindow(Memory(tmp_path), Look("day"))
+    qtbot.addWidget(window)
+    menus = [action.menu() for action in window.menuBar().actions()]
+    assert len(menus) >= 5 and not any(menu.actions() for menu in menus)
+    if asked == "a menu is opened":
+        menus[1].aboutToShow.emit()
+    elif asked == "a key is typed":
+        qtbot.keyClick(window, Qt.Key.Key_N)
+    else:
+        window.show()
+        qtbot.waitUntil(lambda: bool(menus[0].actions()), timeout=5000)
+    offered = [[action.text() for action in menu.actions()] for menu in menus]
+    assert all(offered) and [look for look, action in window.menus.looks.items() if action.isChecked()] == ["day"]
+    menus[0].aboutToShow.emit()
+    assert [[action.text() for action in menu.actions()] for menu in menus] == offered
