@@ -101,8 +101,10 @@ class TakesOnDesk(QObject):
             session.set_findings(answer.findings, answer.doubled)
             session.doubles_of = answer.number
         else:
-            # it has grown meanwhile: what was found still stands where it stood
-            session.list_findings(answer.findings)
+            from opossum_desk.state.carrying_over import as_grown
+
+            assert answer.starts is not None
+            session.list_findings(as_grown(answer.findings, answer.starts, session.take.frames.peer_starts))
         self._tell_selection()
         self._tell_damage(answer.damage)
         if self.question is not None:
@@ -118,8 +120,7 @@ class TakesOnDesk(QObject):
         """Say whether an examination was of the take that is shown."""
         if answer.session is not None:
             return answer.session is session
-        games = self._desk.games
-        return games.followed is not None and (answer.growth == games.number or len(session.take.peers) == 1)
+        return self._desk.games.followed is not None
 
     def ask(self, symptom: Symptom) -> None:
         """List what answers a symptom and go to the first of it; as soon as the take has been examined."""

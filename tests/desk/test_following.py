@@ -11,6 +11,7 @@ import pytest
 from opossum.findings.examine import examine
 from opossum.stream.contents import StreamError
 from opossum.take.opening import open_any
+from opossum_desk.state.carrying_over import as_grown, carry_over
 from opossum_desk.state.following import FollowedTake
 from opossum_desk.state.session import Session
 from tape import Tape
@@ -84,6 +85,64 @@ def test_it_is_examined_there_and_the_next_growth_is_marked(followed, stream):
     _, grown = followed.read_on(sieve="")
     marked = np.flatnonzero(grown.row_index.flags["twin"]).tolist()
     assert grown.doubles_of == 1 and marked == np.flatnonzero(session.row_index.flags["twin"]).tolist() and marked
+
+
+def night_of_two(frames: int) -> bytes:
+    """Return the stream of a host and, later, a guest whose counter listens twice."""
+    tape = Tape(peer="host").frame()
+    tape("head", opossum=1, peer="guest", p="guest")
+    for b in (1, 2):
+        tape("bind", b=b, ev="bell", o="counter#1", fn="Counter.on_bell", p="guest")
+    for n in range(1, frames):
+        tape.frame()("frame", n=100 + n, p="guest")("send", s=n, ev="bell", o="door#1", p="guest")
+        for b in (1, 2):
+            c = 2 * n + b
+            tape("call", c=c, s=n, b=b, o="counter#1", fn="Counter.on_bell", p="guest")("ret", c=c, eff=1, p="guest")
+    return "\n".join([*tape.lines, ""]).encode()
+
+
+def test_what_was_found_with_a_peer_stands_where_its_frames_are_now(followed, stream):
+    """The host's frames grow, the guest's begin further on: findings of growths before are not lost, and point at the same."""
+    stream.write_bytes(night_of_two(20))
+    number, session = followed.read_on(sieve="")
+    examined = followed.examine(playing=True)
+    doubled = next(finding for finding in examined.findings if finding.kind == "double-fire")
+    frames = session.take.frames
+    numbers = frames.number[doubled.frame_rows].tolist()
+    assert numbers == doubled.frames == list(range(101, 120)) and doubled.subject.peer == "guest"
+
+    stream.write_bytes(night_of_two(30))
+    _, grown = followed.read_on(sieve="")
+    frames = grown.take.frames
+    assert frames.number[doubled.frame_rows].tolist() != numbers, "they have moved"
+    [moved] = as_grown([doubled], examined.starts, frames.peer_starts)
+    assert frames.number[moved.frame_rows].tolist() == numbers and (frames.peer[moved.frame_rows] == 1).all()
+    assert (moved.id, moved.calls.tolist()) == (doubled.id, doubled.calls.tolist())
+    assert np.flatnonzero(grown.row_index.flags["twin"]).tolist() == sorted(doubled.calls.tolist())
+
+    session.set_findings(examined.findings, examined.doubled)
+    session.show_finding(doubled)
+    carry_over(grown, session)
+    assert grown.examined and [item.id for item in grown.findings] == [item.id for item in examined.findings]
+    assert grown.finding in grown.findings and grown.finding.frame_rows.tolist() == moved.frame_rows.tolist()
+    assert (grown.column, grown.call) == (session.column, session.call)
+
+
+def test_a_finding_that_is_no_longer_listed_stays_chosen(followed, stream):
+    """Its reader reads it; it moves with its frames, too, and where nothing moves it is the same."""
+    stream.write_bytes(night_of_two(20))
+    _, session = followed.read_on(sieve="")
+    examined = followed.examine(playing=True)
+    session.set_findings(examined.findings, examined.doubled)
+    chosen = next(finding for finding in examined.findings if finding.kind == "double-fire")
+    session.show_finding(chosen)
+    session.list_findings([])
+    carry_over(same := Session(session.take), session)
+    assert same.finding is chosen and same.findings == []
+    stream.write_bytes(night_of_two(21))
+    _, grown = followed.read_on(sieve="")
+    carry_over(grown, session)
+    assert grown.finding.frame_rows.tolist() == [row + 1 for row in chosen.frame_rows]
 
 
 def test_a_sieve_that_is_not_understood_sieves_nothing(followed):

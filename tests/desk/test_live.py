@@ -282,6 +282,18 @@ def test_two_peers_and_their_clocks_are_told(playing, qtbot):
     guest.end()
 
 
+def test_what_was_found_stays_while_two_play(playing, qtbot):
+    """Each growth begins with what is known, though the guest's frames begin further on each time."""
+    desk, _ = playing
+    guest = Game(desk, "guest")
+    qtbot.waitUntil(lambda: len(desk.session.take.peers) == 2 and desk.session.examined, timeout=20_000)
+    known: list[bool] = []
+    desk.games.grown.connect(lambda session: known.append(desk.session.examined))
+    qtbot.waitUntil(lambda: len(known) >= 5, timeout=20_000)
+    assert all(known)
+    guest.end()
+
+
 def test_without_a_game_there_is_no_bar_and_nothing_to_hold(desk, qtbot):
     """A take from a file has no tripwires in its menus."""
     tape = Tape().frame()

@@ -1,8 +1,36 @@
-"""Going on looking at a stream that has grown: what was looked at before is looked at again."""
+"""Going on looking at a stream that has grown: what was looked at before is looked at again.
+
+Records only follow those before, so that the rows of calls, sends and all other records stay.  Only frames are kept peer after
+peer: those of a peer begin further on once a peer before it has more of them.
+"""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
+import numpy as np
+
+from opossum.findings.finding import Finding
+from opossum.stream.tables import Array
 from opossum_desk.state.session import Session
+
+
+def as_grown(findings: Sequence[Finding], before: Array, now: Array) -> list[Finding]:
+    """Return findings of a stream as they stand in it now that it has grown; the same ones where nothing of them moves.
+
+    `before`, `now`: where each peer's frames began (`Frames.peer_starts`) when they were found, and begin now; peers may
+    have come.
+    """
+    moved = now[: len(before) - 1] - before[:-1]
+    if not moved.any():
+        return list(findings)
+
+    def grown(finding: Finding) -> Finding:
+        rows = np.asarray(finding.frame_rows, np.int64)
+        further = moved[np.searchsorted(before, rows, "right") - 1]
+        return finding.changed(frame_rows=rows + further) if further.any() else finding
+
+    return [grown(finding) for finding in findings]
 
 
 def carry_over(session: Session, other: Session) -> None:
@@ -25,12 +53,13 @@ def carry_over(session: Session, other: Session) -> None:
     session.history, session.weave, session.sound_of = other.history, other.weave, other.sound_of
     session.sieve.hides, session.shows_resting = other.sieve.hides, other.shows_resting
     session.shows_data = other.shows_data
-    if len(session.take.peers) == len(other.take.peers) == 1:
-        # one peer's records only follow those before: what was found still stands where it stood
-        session.findings, session.examined = other.findings, other.examined
-        session.selection.finding = other.finding
-        if session.findings and session.doubles_of < 0:
-            session.set_findings(session.findings)
+    starts = other.take.frames.peer_starts, session.take.frames.peer_starts
+    session.findings, session.examined = as_grown(other.findings, *starts), other.examined
+    if other.finding is not None:
+        chosen = session.finding_named(other.finding.id)
+        session.selection.finding = chosen or as_grown([other.finding], *starts)[0]
+    if session.findings and session.doubles_of < 0:
+        session.set_findings(session.findings)
     unfolded = {other.row_index.class_key(group) for group in other.unfolded}
     groups = range(len(session.row_index.first_of_class))
     session.unfolded = {group for group in groups if session.row_index.class_key(group) in unfolded}

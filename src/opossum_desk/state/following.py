@@ -20,6 +20,7 @@ from typing import Any, NamedTuple
 
 from opossum.stream.contents import StreamError
 from opossum.stream.damage import Damage
+from opossum.stream.tables import Array
 from opossum.words import tr, use_the_users
 from opossum_desk.state.row_index import Flag
 from opossum_desk.state.session import Session
@@ -35,13 +36,17 @@ class ReaderEnded(StreamError):  # noqa: N818 - said of the process
 
 
 class FoundInGrowth(NamedTuple):
-    """What an examination found, in which growth, and which calls were doubled, counted for that growth."""
+    """What an examination found, in which growth, and which calls were doubled, counted for that growth.
+
+    `starts`: where each peer's frames begin in that growth (`Frames.peer_starts`), to which `frame_rows` belong.
+    """
 
     growth: int
     number: int
     findings: list[Any]
     damage: list[Damage]
     doubled: Flag
+    starts: Array
 
 
 class FollowedTake:
@@ -99,7 +104,7 @@ class FollowedTake:
             os.close(memory)
         for finding in told["findings"]:
             finding.severity = Severity(finding.severity)
-        return FoundInGrowth(answer["growth"], answer["number"], told["findings"], told["damage"], told["doubled"])
+        return FoundInGrowth(growth=answer["growth"], number=answer["number"], **told)
 
     def _ask(self, request: dict[str, Any]) -> tuple[dict[str, Any], int | None]:
         with self._asking:
@@ -145,8 +150,8 @@ class _Reader:
         take = Take.from_contents(self._stream.contents(), self._name)
         session = self._session = Session(take)
         self._growth += 1
-        if len(take.peers) == 1 and self._examinations:
-            # one peer's records only follow those before: what was found still stands where it stood
+        if self._examinations:
+            # records only follow those before: the calls of what was found still stand where they stood
             session.set_findings(self._findings)
             session.doubles_of = self._examinations
         with contextlib.suppress(SieveError):  # the desk, whose user is still writing it, says so
@@ -171,7 +176,8 @@ class _Reader:
         doubled = session.doubled(self._findings)
         memory = os.memfd_create("opossum-findings")
         told = [_with_plain_severity(finding) for finding in self._findings]
-        pack_values({"findings": told, "damage": check_take(session.take), "doubled": doubled}, memory)
+        damage, starts = check_take(session.take), session.take.frames.peer_starts
+        pack_values({"findings": told, "damage": damage, "doubled": doubled, "starts": starts}, memory)
         return {"growth": self._growth, "number": self._examinations}, memory
 
 

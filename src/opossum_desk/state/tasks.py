@@ -13,6 +13,7 @@ from opossum_desk.state.session import Session
 if TYPE_CHECKING:
     from opossum.findings.finding import Finding
     from opossum.stream.damage import Damage
+    from opossum.stream.tables import Array
     from opossum.take.helper import Helper
     from opossum.take.take import Take
     from opossum_desk.state.row_index import Flag
@@ -125,7 +126,8 @@ class Examined(NamedTuple):
     """What an examination found, what is damaged, and which calls were doubled.
 
     `session` is the one that was examined; of a stream that another process reads, instead, the number of its
-    `growth`, and of the examination (`number`), for whose columns `doubled` counts.
+    `growth`, and of the examination (`number`), for whose columns `doubled` counts, and where each peer's frames began
+    then (`starts`).
     """
 
     findings: list[Finding]
@@ -134,6 +136,7 @@ class Examined(NamedTuple):
     session: Session | None = None
     growth: int = 0
     number: int = 0
+    starts: Array | None = None
 
 
 def examining_task(session: Session, followed: Any = None) -> Callable[[Tell], Examined]:
