@@ -104,7 +104,7 @@ def night_of_two(frames: int) -> bytes:
 def test_what_was_found_with_a_peer_stands_where_its_frames_are_now(followed, stream):
     """The host's frames grow, the guest's begin further on: findings of growths before are not lost, and point at the same."""
     stream.write_bytes(night_of_two(20))
-    number, session = followed.read_on(sieve="")
+    _, session = followed.read_on(sieve="")
     examined = followed.examine(playing=True)
     doubled = next(finding for finding in examined.findings if finding.kind == "double-fire")
     frames = session.take.frames
