@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import Any
 
 import msgspec
@@ -44,8 +45,8 @@ def told_of(finding: Finding) -> dict[str, Any]:
     told = finding.as_dict()
     del told["id"], told["evidence"]
     told["subject"].pop("peer", None)
-    told["root"] = (told["root"] or "").replace("/guest/", "/")
-    told["consequences"] = [consequence.replace("/guest/", "/") for consequence in told["consequences"]]
+    told["root"] = re.sub("/guest\\b", "", told["root"] or "")
+    told["consequences"] = [re.sub("/guest\\b", "", consequence) for consequence in told["consequences"]]
     return told
 
 

@@ -16,8 +16,8 @@ from opossum.compare.names import CommonNames
 from opossum.compare.side import Side
 from opossum.stream.tables import Array
 from opossum.take.grouping import Groups, factorised
+from opossum.take.indexes.nesting import Nesting
 from opossum.take.lives import Lives
-from opossum.take.nesting import Nesting
 
 
 class What(IntEnum):
@@ -97,7 +97,7 @@ class _Building:
         owners = [np.asarray(tables[kind]["o"]) for kind in ("spawn", "bind", "send", "arm", "play", "wait", "watch")]
         self.classes = names.of_classes(side.take, [*owners, np.asarray(side.take.listeners.owner)])
         self.peers = peer_numbers(side, names, by_peer)
-        self.nesting, self.lives = Nesting(side.take), Lives(side.take)
+        self.nesting, self.lives = Nesting(side.take.recording, side.take.calls), Lives(side.take)
         # references are one number: what * stride + row
         self.stride = 1 + max(len(side.take.strings), *(len(table) for table in tables.values()))
         self.parts: list[Part] = []

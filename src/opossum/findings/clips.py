@@ -39,7 +39,7 @@ class Clips:
         self.begin_frame: Array = take.frames.rows_of_lines(table["p"], self.line).astype(np.int64)
         self.end_frame: Array = take.frames.rows_of_lines(table["p"], self.stop_line).astype(np.int64)
         self.cls: Array = np.asarray(scene.class_of_object[self.owner], np.int64)
-        starter = take.call_ids.rows(table["p"], table["c"])
+        starter = take.plays.cause
         self.starter: Array = np.append(scene.function.astype(np.int64), -1)[starter]
         """String code of the function that started it, -1 where unknown."""
         self.by_tick: Array = np.append(scene.via == take.code("tick"), False)[starter]

@@ -27,6 +27,11 @@ def shares_binds(scene: Scene, finding: Finding, root: Finding) -> bool:
     return any(item.k == "bind" and item.row in binds for item in finding.evidence)
 
 
+def within_its_frames(scene: Scene, finding: Finding, root: Finding) -> bool:
+    """Say whether a finding shows in no frame that the root does not show in."""
+    return len(finding.frame_rows) > 0 and bool(np.isin(finding.frame_rows, root.frame_rows).all())
+
+
 FROM_STALE_CALLS = (Spring("stale-listener", shares_calls),)
 """What a stale listener's calls also show: its consequence, whatever it is."""
 

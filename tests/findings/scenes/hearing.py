@@ -239,6 +239,28 @@ def the_player_never_pressed_it(stage: Stage) -> int:
 
 
 @quiet("unheard", "never-sent")
+def a_delay_will_send_it_later(stage: Stage) -> int:
+    """Nor a clip that has not come to its mark, whose name another peer listens to for ever."""
+    stage.bind("alarm", "gate#1", "Gate.on_alarm")
+    opened = stage.bind("opened", "gate#1", "Gate.on_open")
+    stage.bind("high_note", "singer#1", "Singer.on_note")
+    sung = stage.bind("sung", "singer#1", "Singer.on_sung")
+    stage.at(60, do=lambda: (stage.heard("opened", opened, o="guard#1"), stage.heard("sung", sung, o="guard#1")))
+    stage.at(80, do=lambda: stage.arm("delay", "gate#1", "alarm", sec=60.0, loop=False))
+    stage.at(100, do=lambda: stage.play("singer#1", "aria", 30.0, [["high_note", 20.0]]))
+    return 400
+
+
+@quiet("unheard", "never-sent")
+def its_only_sender_was_always_there(stage: Stage) -> int:
+    """It never spawned and sent nothing yet, but it set a timer."""
+    stage.at(1, do=lambda: stage.spawn("bell#1", "Bell"))
+    stage.at(1, do=lambda: stage.bind("whistle", "bell#1", "Bell.on_whistle", src="guard#9"))
+    stage.at(2, do=lambda: stage.arm("delay", "guard#9", "whistle", sec=60.0, loop=False))
+    return 400
+
+
+@quiet("unheard", "never-sent")
 def bound_for_a_short_time(stage: Stage) -> int:
     return the_sender_is_missing_from_the_scene(stage, frames=250)
 

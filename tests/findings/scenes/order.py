@@ -85,6 +85,21 @@ def it_moves_after_it_drew(stage: Stage) -> int:
     return 200
 
 
+@fault("order-broken", "phase-order", 100, stage={"phases": ("input", "move", "draw")})
+def what_hangs_on_a_phase_goes_astray_with_it(stage: Stage) -> int:
+    """What ran in the wrong phase for that is one story with it, told once."""
+    cart = stage.bind("roll", "cart#1", "Cart.roll")
+
+    def phases(number: int) -> None:
+        for place, name in enumerate(("draw", "move") if number in (100, 101) else ("move", "draw")):
+            stage("phase", name=name)
+            if place == 0:
+                stage.heard("roll", cart, o="road#1")
+
+    stage.each(phases)
+    return 200
+
+
 @quiet("order-broken", "phase-order", phases=("input", "move", "draw"))
 def it_moves_twice_and_skips_a_picture(stage: Stage) -> int:
     def phases(number: int) -> None:

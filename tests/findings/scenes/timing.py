@@ -288,10 +288,12 @@ def _day(
     sets: dict[int, float] | None = None,
     due: float = 18 * 3600.0,
     told: bool = True,
+    every: int = 0,
 ) -> int:
     """Let the game's clock run an hour a second and a shutter close at a time of day, on each day but some.
 
-    `sets`: frames in which the clock is set, and to what; `late`: days on which it comes so many frames late.
+    `sets`: frames in which the clock is set, and to what; `late`: days on which it comes so many frames late; `every`:
+    after how many frames the clock is told again.
     """
     shutter = stage.bind("close", "shutter#1", "Shutter.on_close")
     clock = {"v": begin, "day": 0, "sent": -1.0}
@@ -314,6 +316,9 @@ def _day(
         if now >= 86400:
             now -= 86400
         clock["v"] = now
+        if every and number % every == 0:
+            # now a little behind, now a little ahead of what the stream's times say, as rounding brings it
+            stage("clock", v=round(now + (-0.4 if number // every % 2 else 0.4), 3), rate=RATE)
         if passed:
             day = int(clock["day"])
             clock["day"] += 1
@@ -364,6 +369,18 @@ def the_clock_is_set_back_and_passes_again(stage: Stage) -> int:
 @fault("threshold-missed", "late-clock", 732, "risk", ev="close")
 def a_shutter_closes_late(stage: Stage, frames: int = 12) -> int:
     return _day(stage, 80, late={0: frames})
+
+
+@fault("threshold-missed", "late-clock", 732 + 1440, "risk", ev="close")
+def a_shutter_closes_late_where_the_clock_is_told_at_that_moment(stage: Stage) -> int:
+    """The moment lies between what the record before had run to and what the next one says: passed all the same."""
+    return _day(stage, 80, late={1: 12}, every=60)
+
+
+@quiet("threshold-missed", "doubled")
+@quiet("threshold-missed", "late-clock")
+def a_shutter_closes_on_time_where_the_clock_is_told_at_that_moment(stage: Stage) -> int:
+    return _day(stage, 80, every=60)
 
 
 @quiet("threshold-missed", "late-clock")

@@ -6,9 +6,9 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from opossum.findings.declaring import Cause
+from opossum.findings.declaring import Cause, Spring
 from opossum.findings.finding import Found, Severity
-from opossum.findings.links import FROM_STALE_CALLS
+from opossum.findings.links import FROM_STALE_CALLS, within_its_frames
 from opossum.findings.scene import Scene
 from opossum.findings.settings import Threshold
 from opossum.findings.wording import at_place, listed
@@ -82,7 +82,7 @@ WRONG_PHASE = Cause(
     Severity.RISK,
     find,
     (PHASE_SHARE, PHASE_CALLS),
-    springs_from=FROM_STALE_CALLS,
+    springs_from=(*FROM_STALE_CALLS, Spring("order-broken/phase-order", within_its_frames)),
     about="A function that runs in one phase in at least 95 of 100 calls runs in another and changes something there.",
     quiet="calls that change nothing; calls outside any phase.",
 )

@@ -226,22 +226,27 @@ def _passed(scene: Scene, peer: int, clock: Clock, moment: float, period: float)
     stepping = len(clock.jump[clock.jump > 0]) >= 5 and float(np.median(clock.rate)) <= 0
     usual_jump = float(np.median(clock.jump[clock.jump > 0])) if stepping else 0.0
     times: list[tuple[float, int, int]] = []
+
+    def ran_past(piece: int, at: float) -> int:
+        return MIDNIGHT if _near_midnight(clock, piece, at, frame_ns) else RUN
+
     high = clock.running[0]
     for piece in range(len(begin)):
         if piece:
             jumped = clock.jump[piece] != 0.0
-            if jumped and clock.running[piece] > high:
+            skipped = _moments(high, clock.running[piece], moment, period)
+            if jumped:
                 regular = stepping and clock.jump[piece] <= 3 * usual_jump
-                for at in _moments(high, clock.running[piece], moment, period):
-                    over = np.floor(high / DAY) != np.floor(clock.running[piece] / DAY)
-                    how = (MIDNIGHT if over else RUN) if regular else JUMP
-                    times.append((begin[piece], how, int(clock.row[piece])))
-                    del at
+                over = np.floor(high / DAY) != np.floor(clock.running[piece] / DAY)
+                how = (MIDNIGHT if over else RUN) if regular else JUMP
+                times += [(begin[piece], how, int(clock.row[piece]))] * len(skipped)
+            else:  # a sample a little ahead of what the one before said
+                times += [(begin[piece], ran_past(piece, at), -1) for at in skipped.tolist()]
             # a clock set back passes its moments again; a sample a little behind does not
             high = clock.running[piece] if jumped else max(high, clock.running[piece])
         for at in _moments(high, reached[piece], moment, period):
             when = begin[piece] + (at - clock.running[piece]) / clock.rate[piece] * 1e9
-            times.append((when, MIDNIGHT if _near_midnight(clock, piece, at, frame_ns) else RUN, -1))
+            times.append((when, ran_past(piece, at), -1))
         high = max(high, reached[piece])
         if len(times) > MOST_PASSINGS:
             break

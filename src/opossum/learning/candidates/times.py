@@ -145,8 +145,7 @@ def _delays(take: Take) -> Iterator[Candidate]:
     arm = take.arm_ids.rows(table["p"], table["a"])
     play = take.play_ids.rows(table["p"], table["y"])
     set_by = np.append(np.asarray(take.arms.cause, np.int64), -1)[arm]
-    plays = take.tables["play"]
-    starter = np.append(np.asarray(take.call_ids.rows(plays["p"], plays["c"]), np.int64), -1)[play]
+    starter = np.append(np.asarray(take.plays.cause, np.int64), -1)[play]
     cause = np.where(set_by >= 0, set_by, starter)
     rows = np.flatnonzero(cause >= 0)
     if not len(rows):

@@ -110,8 +110,7 @@ def _marks(take: Take) -> Iterator[Candidate]:
     if not len(plays):
         return
     marks = take.marks
-    starter = take.call_ids.rows(plays["p"], plays["c"])
-    function = np.append(np.asarray(take.listeners.function, np.int64)[take.calls.listener], -1)[starter]
+    function = np.append(np.asarray(take.listeners.function, np.int64)[take.calls.listener], -1)[take.plays.cause]
     for code in distinct(function[function >= 0]).tolist():
         mine = np.flatnonzero(function == code)
         first = np.flatnonzero((marks.round == 0) & np.isin(marks.play, mine))

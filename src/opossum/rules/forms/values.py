@@ -11,8 +11,8 @@ from opossum.rules.occurrences import Occurrences
 from opossum.rules.sentence import Form, Moment, Names
 from opossum.stream.tables import Array
 from opossum.take.grouping import factorised
+from opossum.take.indexes.nesting import Nesting
 from opossum.take.json_values import json_values
-from opossum.take.nesting import Nesting
 from opossum.words import tr
 
 
@@ -70,7 +70,7 @@ def _moves(ground: Ground, found: Occurrences, moment: Moment) -> Array:
 
 
 def _nesting(ground: Ground) -> Nesting:
-    return Nesting(ground.take)
+    return Nesting(ground.take.recording, ground.take.calls)
 
 
 def _firsts(found: Occurrences) -> Array:

@@ -10,6 +10,9 @@ from opossum.stream.tables import Array
 from opossum.take.grouping import Groups
 from opossum.take.ids import IdIndex
 from opossum.take.index import Index
+from opossum.take.indexes.callers import callers
+from opossum.take.indexes.calls import CALLS, Calls
+from opossum.take.indexes.frames import FRAMES, Frames
 from opossum.take.indexes.identities import ARM_IDS, CALL_IDS
 from opossum.take.indexes.objects import NEVER
 from opossum.take.recording import Recording
@@ -29,7 +32,7 @@ class Arms(NamedTuple):
     firings: Groups
 
 
-def build_arms(recording: Recording, arm_ids: IdIndex, call_ids: IdIndex) -> Arms:
+def build_arms(recording: Recording, frames: Frames, calls: Calls, arm_ids: IdIndex, call_ids: IdIndex) -> Arms:
     """Join timers and delays with their ends and their firings."""
     table, disarms, sends = recording.tables["arm"], recording.tables["disarm"], recording.tables["send"]
     count = len(table)
@@ -49,7 +52,7 @@ def build_arms(recording: Recording, arm_ids: IdIndex, call_ids: IdIndex) -> Arm
     last_firing = firings.order[firings.starts[once + 1] - 1]
     end_line[once] = np.minimum(end_line[once], np.asarray(sends["line"], np.int64)[last_firing])
     end_ns[once] = np.minimum(end_ns[once], np.asarray(sends["t"], np.int64)[last_firing])
-    return Arms(end_line, end_ns, event, call_ids.rows(table["p"], table["c"]), firings)
+    return Arms(end_line, end_ns, event, callers(recording, "arm", frames, calls, call_ids), firings)
 
 
-ARMS = Index("arms", build_arms, (ARM_IDS, CALL_IDS), holds=(Arms, Groups))
+ARMS = Index("arms", build_arms, (FRAMES, CALLS, ARM_IDS, CALL_IDS), holds=(Arms, Groups))

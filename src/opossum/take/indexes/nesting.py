@@ -5,26 +5,29 @@ from __future__ import annotations
 import numpy as np
 
 from opossum.stream.tables import Array
-from opossum.take.take import Take
+from opossum.take.indexes.calls import Calls
+from opossum.take.recording import Recording
 
 
 class Nesting:
     """Answers which call of a thread was the innermost that ran at a line. Building costs a sort of calls and returns."""
 
-    def __init__(self, take: Take) -> None:
-        calls, table, returns = take.calls, take.tables["call"], take.tables["ret"]
-        self._begin = np.asarray(table["line"], np.int64)
-        known = calls.ret >= 0
-        self._end = np.full(len(table), np.iinfo(np.int64).max, np.int64)
-        self._end[known] = np.asarray(returns["line"], np.int64)[calls.ret[known]]
-        self._stride = 2 + max(
-            int(self._begin.max(initial=0)), int(np.max(np.asarray(returns["line"], np.int64), initial=0))
-        )
-        self._thread = _threads(table["p"], table["th"])
+    def __init__(self, recording: Recording, calls: Calls, among: Array | None = None) -> None:
+        """Look into all calls, or into some (`among`, rows, ascending): asked is then only what they enclose."""
+        table, returns = recording.tables["call"], recording.tables["ret"]
+        self._among = np.arange(len(table)) if among is None else among
+        count = len(self._among)
+        self._begin = np.asarray(table["line"], np.int64)[self._among]
+        ret = np.asarray(calls.ret, np.int64)[self._among]
+        known = ret >= 0
+        self._end = np.full(count, np.iinfo(np.int64).max, np.int64)
+        self._end[known] = np.asarray(returns["line"], np.int64)[ret[known]]
+        self._stride = 2 + max(int(self._begin.max(initial=0)), int(self._end[known].max(initial=0)))
+        self._thread = _threads(np.asarray(table["p"])[self._among], np.asarray(table["th"])[self._among])
         # depth within a thread: calls begun less calls ended, in order of lines
         threads = np.concatenate((self._thread, self._thread[known]))
         lines = np.concatenate((self._begin, self._end[known]))
-        steps = np.concatenate((np.ones(len(table), np.int64), -np.ones(int(known.sum()), np.int64)))
+        steps = np.concatenate((np.ones(count, np.int64), -np.ones(int(known.sum()), np.int64)))
         order = np.lexsort((lines, threads))
         self._moments = threads[order] * self._stride + lines[order]
         total = np.cumsum(steps[order])
@@ -35,7 +38,7 @@ class Nesting:
         )
         place = np.empty(len(order), np.int64)
         place[order] = np.arange(len(order))
-        depth_of_call = self._depth[place[: len(table)]] if len(table) else self._depth
+        depth_of_call = self._depth[place[:count]] if count else self._depth
         # calls by (thread, depth, line): of those at one depth the last begun is the one that may still run
         deepest = max(1, int(depth_of_call.max(initial=0))) + 1
         self._levels = deepest
@@ -57,7 +60,7 @@ class Nesting:
         row = self._rows[np.maximum(place, 0)]
         runs = (place >= 0) & (depth > 0) & (self._begin[row] < lines) & (self._end[row] > lines)
         runs &= self._thread[row] == thread
-        return np.where(runs, row, -1).astype(np.int32)
+        return np.where(runs, self._among[row], -1).astype(np.int32)
 
 
 def _threads(peers: Array, threads: Array) -> Array:
