@@ -70,7 +70,7 @@ def test_nothing_asked_and_nothing_called():
     assert len(Nesting(take.recording, take.calls).call_at(say["p"][:0], say["th"][:0], say["line"][:0])) == 0
 
 
-def test_a_recorder_that_never_tells_in_which_call_it_set_a_timer_is_read_by_nesting():
+def test_in_which_call_a_timer_was_set_is_read_by_nesting_where_it_is_not_told():
     """The innermost call of the same frame and thread; a call that was suspended in an earlier frame does not count."""
     tape = Tape().frame()
     outer, inner = tape.bind("a", "x#1", "X.on_a"), tape.bind("b", "x#1", "X.on_b")
@@ -88,14 +88,15 @@ def test_a_recorder_that_never_tells_in_which_call_it_set_a_timer_is_read_by_nes
     assert take.plays.cause.tolist() == [0]
 
 
-def test_a_recorder_that_tells_some_is_believed():
-    """What it sets outside of calls lies within one only by chance; each peer is asked for itself."""
+def test_each_peer_is_asked_for_itself():
+    """What tells its call is believed; what does not is looked for among its own peer's calls."""
     tape = Tape().frame()("head", opossum=1, peer="guest", p="guest")("frame", n=0, p="guest")
     bound = tape.bind("a", "x#1", "X.on_a")
-    c = tape.open_call(tape.send("a"), bound)
+    first = tape.open_call(tape.send("a"), bound)
     tape("send", s=1, ev="a", p="guest")("call", c=1, s=1, o="y#1", fn="Y.on_a", p="guest")
-    tape.arm("timer", "x#1", "tick", sec=1.0, loop=True, c=c)
+    tape.open_call(tape.send("a"), bound)
+    tape.arm("timer", "x#1", "tick", sec=1.0, loop=True, c=first)
     tape.arm("timer", "x#1", "tick", sec=1.0, loop=True)
     tape("arm", a=1, what="timer", o="y#1", sec=1.0, loop=True, p="guest")
     take = tape.take()
-    assert take.arms.cause.tolist() == [0, -1, 1]
+    assert take.arms.cause.tolist() == [0, 2, 1]

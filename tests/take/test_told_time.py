@@ -55,3 +55,11 @@ def test_what_does_not_add_up_to_the_time_is_no_measure_of_it(steps, known):
     assert take.told_time.known(0) == known
     if not known:
         assert take.told_time.at(np.array([0]), np.array([12345])).tolist() == [12345]
+
+
+def test_frames_that_make_up_for_a_stall_are_told_all_the_time_that_passed():
+    """Each is told the same; over the stall and the short frames after it that is what passes."""
+    lengths = [20.0] * 20 + [820.0] + [1.0] * 42 + [20.0] * 20
+    assert told([0.02] * len(lengths), lengths).take(bye=False).told_time.known(0)
+    slow = [20.0] * 20 + [820.0] + [20.0] * 20 + [1.0] * 20
+    assert not told([0.02] * len(slow), slow).take(bye=False).told_time.known(0)

@@ -54,11 +54,15 @@ def _line_of(recording: Recording, frames: Frames, holds: Holds, peer: int) -> t
         return None
     start = holds.game_times(frames.peer[mine], frames.start_ns[mine])
     passed = np.diff(start) / 1e9
-    # stalls apart, what is told must be what passes
+    # what is told must be what passes: stalls apart, or over all where the frames after a stall make up for it
     usual = passed <= 3 * np.median(passed)
-    if abs(float(dt[1:][usual].sum()) - float(passed[usual].sum())) > FARTHEST_APART * float(passed[usual].sum()):
+    if not any(_as_told(dt[1:][counted], passed[counted]) for counted in (usual, slice(None))):
         return None
     return start, start[0] + np.concatenate(([0.0], np.cumsum(dt[1:]))) * 1e9
+
+
+def _as_told(told: Array, passed: Array) -> bool:
+    return abs(float(told.sum()) - float(passed.sum())) <= FARTHEST_APART * float(passed.sum())
 
 
 TOLD_TIME = Index("told_time", build_told_time, (FRAMES, HOLDS))
