@@ -15,7 +15,7 @@ from tape import Tape
 def test_the_call_around_a_line_is_found_for_many_at_once(night):
     """The same as asking for one after another."""
     take = night()
-    nesting = Nesting(take.recording, take.calls)
+    nesting = Nesting(take.recording, take.calls.ret)
     table = take.tables["arm"]
     peers, threads, lines = (np.asarray(table[name]) for name in ("p", "th", "line"))
     asked = [call_around(take, *where) for where in zip(peers.tolist(), threads.tolist(), lines.tolist(), strict=True)]
@@ -32,7 +32,7 @@ def test_calls_of_another_thread_enclose_nothing():
     tape("spawn", o="z#1", cls="Z")
     take = tape.take()
     spawn = take.tables["spawn"]
-    assert Nesting(take.recording, take.calls).call_at(spawn["p"], spawn["th"], spawn["line"]).tolist() == [-1, 0]
+    assert Nesting(take.recording, take.calls.ret).call_at(spawn["p"], spawn["th"], spawn["line"]).tolist() == [-1, 0]
 
 
 @pytest.mark.parametrize("seed", range(12))
@@ -59,15 +59,15 @@ def test_calls_that_enclose_each_other_on_three_threads(seed):
             expected.append(stack[-1] - 1 if stack else -1)
     take = tape.take()
     say = take.tables["say"]
-    assert Nesting(take.recording, take.calls).call_at(say["p"], say["th"], say["line"]).tolist() == expected
+    assert Nesting(take.recording, take.calls.ret).call_at(say["p"], say["th"], say["line"]).tolist() == expected
 
 
 def test_nothing_asked_and_nothing_called():
     """An answer of the same length."""
     take = Tape().frame()("say", text="x").take()
     say = take.tables["say"]
-    assert Nesting(take.recording, take.calls).call_at(say["p"], say["th"], say["line"]).tolist() == [-1]
-    assert len(Nesting(take.recording, take.calls).call_at(say["p"][:0], say["th"][:0], say["line"][:0])) == 0
+    assert Nesting(take.recording, take.calls.ret).call_at(say["p"], say["th"], say["line"]).tolist() == [-1]
+    assert len(Nesting(take.recording, take.calls.ret).call_at(say["p"][:0], say["th"][:0], say["line"][:0])) == 0
 
 
 def test_in_which_call_a_timer_was_set_is_read_by_nesting_where_it_is_not_told():
@@ -100,3 +100,52 @@ def test_each_peer_is_asked_for_itself():
     tape("arm", a=1, what="timer", o="y#1", sec=1.0, loop=True, p="guest")
     take = tape.take()
     assert take.arms.cause.tolist() == [0, 2, 1]
+
+
+def test_sends_of_a_peer_that_tells_no_call_are_read_by_nesting():
+    """One that tells some of its sends is believed of all; another peer is asked for itself."""
+    tape = Tape().frame()
+    bound = tape.bind("a", "x#1", "X.on_a")
+    tape("send", s=90, ev="a")
+    tape.open_call(90, bound)
+    tape("send", s=91, ev="a")
+    tape("send", s=92, ev="a", th="other")
+    lines = list(tape.lines)
+    assert tape.take().sends.cause.tolist() == [-1, 0, -1]
+    assert tape.take().calls.parent.tolist() == [-1]
+
+    tape.lines = [*lines]
+    tape.open_call(91, bound)
+    assert tape.take().calls.parent.tolist() == [-1, 0]
+    tape("send", s=93, ev="b", c=1)("send", s=94, ev="b")
+    assert tape.take().sends.cause.tolist() == [-1, -1, -1, 0, -1]
+
+
+def test_an_event_storm_is_seen_though_no_send_tells_its_call():
+    """The cycle is named as if they told."""
+    tape = Tape().frames(30)
+    one, two = tape.bind("a", "x#1", "X.on_a"), tape.bind("b", "y#1", "Y.on_b")
+    tape("frame", n=31)
+    open_calls = []
+    for number in range(40):
+        bound = (one, two)[number % 2]
+        s = tape.number("s")
+        tape("send", s=s, ev=bound.event)
+        open_calls.append(tape.open_call(s, bound))
+        tape.ms(10)
+    for c in reversed(open_calls):
+        tape("ret", c=c, eff=1)
+    tape("idle")
+    assert "event-storm" in [finding.cause for finding in tape.found("freeze")]
+
+
+def test_a_clip_beyond_all_calls_is_within_none_of_them():
+    """However many lines come between: lines are kept as small as they are."""
+    tape = Tape().frame()
+    tape.call(tape.send("a"), tape.bind("a", "x#1", "X.on_a"))
+    for number in range(40_000):
+        tape("say", text=str(number))
+    tape("play", y=1, o="x#1", clip="walk", len=1.0, marks=[])
+    take = tape.take()
+    assert take.tables["call"]["line"].dtype.itemsize < take.tables["play"]["line"].dtype.itemsize
+    assert take.plays.cause.tolist() == [-1]

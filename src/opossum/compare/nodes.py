@@ -97,7 +97,7 @@ class _Building:
         owners = [np.asarray(tables[kind]["o"]) for kind in ("spawn", "bind", "send", "arm", "play", "wait", "watch")]
         self.classes = names.of_classes(side.take, [*owners, np.asarray(side.take.listeners.owner)])
         self.peers = peer_numbers(side, names, by_peer)
-        self.nesting, self.lives = Nesting(side.take.recording, side.take.calls), Lives(side.take)
+        self.nesting, self.lives = Nesting(side.take.recording, side.take.calls.ret), Lives(side.take)
         # references are one number: what * stride + row
         self.stride = 1 + max(len(side.take.strings), *(len(table) for table in tables.values()))
         self.parts: list[Part] = []

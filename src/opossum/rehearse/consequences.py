@@ -59,7 +59,7 @@ class Following:
 
     def __init__(self, take: Take) -> None:
         self.take = take
-        nesting, self._lives = Nesting(take.recording, take.calls), Lives(take)
+        nesting, self._lives = Nesting(take.recording, take.calls.ret), Lives(take)
         calls = len(take.calls)
         self._by_call = {kind: Groups(_call_of(take, nesting, kind), calls) for kind in WITHIN}
         self._by_send = Groups(np.asarray(take.calls.send, np.int64), len(take.tables["send"]))

@@ -70,7 +70,7 @@ def _moves(ground: Ground, found: Occurrences, moment: Moment) -> Array:
 
 
 def _nesting(ground: Ground) -> Nesting:
-    return Nesting(ground.take.recording, ground.take.calls)
+    return Nesting(ground.take.recording, ground.take.calls.ret)
 
 
 def _firsts(found: Occurrences) -> Array:

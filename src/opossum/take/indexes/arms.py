@@ -52,7 +52,7 @@ def build_arms(recording: Recording, frames: Frames, calls: Calls, arm_ids: IdIn
     last_firing = firings.order[firings.starts[once + 1] - 1]
     end_line[once] = np.minimum(end_line[once], np.asarray(sends["line"], np.int64)[last_firing])
     end_ns[once] = np.minimum(end_ns[once], np.asarray(sends["t"], np.int64)[last_firing])
-    return Arms(end_line, end_ns, event, callers(recording, "arm", frames, calls, call_ids), firings)
+    return Arms(end_line, end_ns, event, callers(recording, "arm", frames, call_ids, calls.ret), firings)
 
 
 ARMS = Index("arms", build_arms, (FRAMES, CALLS, ARM_IDS, CALL_IDS), holds=(Arms, Groups))

@@ -11,6 +11,7 @@ from opossum.stream.tables import Array
 from opossum.take.grouping import Groups, factorised
 from opossum.take.ids import IdIndex
 from opossum.take.index import Index
+from opossum.take.indexes.callers import first_returns
 from opossum.take.indexes.frames import FRAMES, Frames
 from opossum.take.indexes.holds import HOLDS, Holds
 from opossum.take.indexes.identities import BIND_IDS, CALL_IDS, SEND_IDS
@@ -112,12 +113,9 @@ def build_calls(
 def _returns(recording: Recording, call_ids: IdIndex, start: Array) -> tuple[Array, Array, Array, Array]:
     """Return (row of its `ret` or -1, end in ns, effect, own effect) of every call."""
     table, rets = recording.tables["call"], recording.tables["ret"]
-    ret_call = call_ids.rows(rets["p"], rets["c"])[::-1]  # reversed: the first return counts
-    ret_rows = np.arange(len(rets) - 1, -1, -1)
-    sound = ret_call >= 0
-    ret_call, ret_rows = ret_call[sound], ret_rows[sound]
-    ret = np.full(len(table), -1, np.int32)
-    ret[ret_call] = ret_rows
+    ret = first_returns(recording, call_ids)
+    ret_call = np.flatnonzero(ret >= 0)
+    ret_rows = ret[ret_call]
     end = recording.end_of_peers(table["p"])
     end[ret_call] = np.asarray(rets["t"], np.int64)[ret_rows]
     effects = [_told_effect(rets[name], ret_call, ret_rows, len(table)) for name in ("eff", "own")]

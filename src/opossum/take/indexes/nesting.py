@@ -5,20 +5,22 @@ from __future__ import annotations
 import numpy as np
 
 from opossum.stream.tables import Array
-from opossum.take.indexes.calls import Calls
 from opossum.take.recording import Recording
 
 
 class Nesting:
     """Answers which call of a thread was the innermost that ran at a line. Building costs a sort of calls and returns."""
 
-    def __init__(self, recording: Recording, calls: Calls, among: Array | None = None) -> None:
-        """Look into all calls, or into some (`among`, rows, ascending): asked is then only what they enclose."""
+    def __init__(self, recording: Recording, ret: Array, among: Array | None = None) -> None:
+        """Look into all calls, or into some (`among`, rows, ascending): asked is then only what they enclose.
+
+        `ret`: int (calls,), the row of each call's `ret`, -1 where it never returned.
+        """
         table, returns = recording.tables["call"], recording.tables["ret"]
         self._among = np.arange(len(table)) if among is None else among
         count = len(self._among)
         self._begin = np.asarray(table["line"], np.int64)[self._among]
-        ret = np.asarray(calls.ret, np.int64)[self._among]
+        ret = np.asarray(ret, np.int64)[self._among]
         known = ret >= 0
         self._end = np.full(count, np.iinfo(np.int64).max, np.int64)
         self._end[known] = np.asarray(returns["line"], np.int64)[ret[known]]

@@ -39,7 +39,7 @@ def build_plays(recording: Recording, frames: Frames, calls: Calls, play_ids: Id
     sound = rows >= 0
     stop[rows[sound]] = np.arange(len(stops) - 1, -1, -1)[sound]
     end[rows[sound]] = np.asarray(stops["t"], np.int64)[::-1][sound]
-    cause = callers(recording, "play", frames, calls, call_ids)
+    cause = callers(recording, "play", frames, call_ids, calls.ret)
     return Plays(end, stop, cause, Groups(play_ids.rows(sends["p"], sends["y"]), len(table)))
 
 
