@@ -226,12 +226,14 @@ def test_a_call_from_the_earlier_life_is_stale_though_the_name_lives_again():
     assert (finding.count, finding.frames) == (1, [4])
 
 
-def test_what_was_called_stale_is_not_left_bound_as_well():
-    """Called once, it is called-after-gone: one story."""
+@pytest.mark.parametrize("named", [True, False])
+def test_what_was_called_stale_is_not_left_bound_as_well(named):
+    """Called once, it is called-after-gone: one story, also where the calls do not name the bind."""
     tape = Tape().frame().frame()
     tape("spawn", o="cat#1", cls="Cat")
     old = tape.bind("bell", "cat#1", "Cat.on_bell")
     tape.frame()("gone", o="cat#1")
+    old.number = old.number if named else 0
     tape.frame().heard("bell", old)
     tape.frames(3)
 

@@ -31,20 +31,22 @@ def find(scene: Scene) -> Iterator[Found]:
     """Yield listeners that nobody unbound. Cost: linear in the binds."""
     gone_line = scene.take.binds.owner_gone_line
     left = outlives(scene, gone_line) & ~ends_with_take(scene, gone_line)
-    called = scene.take.calls.bind[scene.once(stale_calls)]
-    left[called[called >= 0]] = False
+    stale, bind = scene.once(stale_calls), scene.take.calls.bind
+    named = bind[stale] >= 0
+    left[bind[stale[named]]] = False
     rows = np.flatnonzero(left)
-    unsure = rows[_may_have_been_called(scene, rows)]
+    rows = rows[~_called_by_name(scene, rows, stale[~named])]
+    # an object of the same name may have bound what was called since anew
+    unsure = rows[_called_by_name(scene, rows, np.flatnonzero(bind < 0))]
     for binds in by_class(scene, rows):
         yield _tell(scene, binds, is_sure=not np.isin(binds, unsure).any())
 
 
-def _may_have_been_called(scene: Scene, left: Array) -> Array:
-    """Return a boolean array (n,): after its owner went, a listener like that of each bind (row) was called, and the call does
-    not name its bind: an object of the same name may have bound it anew. Linear in such calls and the binds.
+def _called_by_name(scene: Scene, left: Array, loose: Array) -> Array:
+    """Return a boolean array (n,): after its owner went, a listener like that of each bind (row) was called in one of some calls
+    (rows) that do not name their bind. Linear in such calls and the binds.
     """
     calls, binds = scene.take.calls, scene.take.tables["bind"]
-    loose = np.flatnonzero(calls.bind < 0)
     if not len(loose) or not len(left):
         return np.zeros(len(left), bool)
     of_binds = (binds["p"], binds["ev"], binds["o"], binds["fn"])
