@@ -7,7 +7,7 @@ from tape import Stage
 
 
 def _chop(stage: Stage, begin: int, lands: int | None, *, clip: str = "chop", place: float = 0.8, length: float = 1.2,
-          marks: int = 1, mark: str = "blade_down") -> None:  # fmt: skip
+          marks: int = 1, mark: str = "blade_down", stops: bool = True) -> None:  # fmt: skip
     """Plan a clip with a mark at `place` seconds, and a delay set with it that lands `lands` frames after its begin."""
     made: dict[str, int] = {}
 
@@ -35,14 +35,17 @@ def _chop(stage: Stage, begin: int, lands: int | None, *, clip: str = "chop", pl
     if marks > 1:
         late = begin + round((length - 0.1) * stage.hz)
         stage.at(late, do=lambda: stage.heard("late_mark", cook, o="cook#1", via="clip", y=made["y"], mark="late_mark"))
-    stage.at(begin + round(length * stage.hz), do=lambda: stage("stop", y=made["y"], how="end", pos=length))
+    if stops:
+        stage.at(begin + round(length * stage.hz), do=lambda: stage("stop", y=made["y"], how="end", pos=length))
 
 
 @fault("delay-off-mark", "early", 130, ev="cut", clip="chop", mark="blade_down", cls="Cook", o="cook#1")
-def a_delay_lands_before_the_mark(stage: Stage, lands: int = 30, plays: int = 2, marks: int = 1) -> int:
+def a_delay_lands_before_the_mark(
+    stage: Stage, lands: int = 30, plays: int = 2, marks: int = 1, stops: bool = True
+) -> int:
     stage.spawn("cook#1", "Cook")
     for number in range(plays):
-        _chop(stage, 100 + 3 * stage.hz * number, lands, marks=marks)
+        _chop(stage, 100 + 3 * stage.hz * number, lands, marks=marks, stops=stops)
     return 150 + 3 * stage.hz * plays
 
 
@@ -73,6 +76,17 @@ def a_delay_lands_with_its_mark_after_a_long_frame(stage: Stage) -> int:
 @quiet("delay-off-mark", "late")
 def a_delay_lands_after_the_clip(stage: Stage) -> int:
     return a_delay_lands_before_the_mark(stage, lands=round(1.3 * stage.hz))
+
+
+@fault("delay-off-mark", "late", 160, ev="cut", clip="chop", mark="blade_down", cls="Cook")
+def a_delay_lands_within_a_clip_whose_end_is_not_told(stage: Stage) -> int:
+    return a_delay_lands_before_the_mark(stage, lands=60, stops=False)
+
+
+@quiet("delay-off-mark", "late")
+def a_delay_lands_after_a_clip_whose_end_is_not_told(stage: Stage) -> int:
+    """It does not go round, as far as its marks show: it ends where it is long."""
+    return a_delay_lands_before_the_mark(stage, lands=round(1.3 * stage.hz), stops=False)
 
 
 @quiet("delay-off-mark", "early")

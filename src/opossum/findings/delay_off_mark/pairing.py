@@ -58,6 +58,8 @@ def landings(scene: Scene) -> Landings:
     send = take.arms.firings.order[take.arms.firings.starts[asked]].astype(np.int64)
     sends = take.tables["send"]
     landed = np.asarray(sends["line"], np.int64)[send]
+    at = take.holds.game_times(np.asarray(sends["p"])[send], np.asarray(sends["t"])[send])
+    over = _ends_untold(scene)
     found: list[tuple[Array, Array]] = []
     for step in range(MOST_CLIPS_AT_ONCE):
         mine = np.flatnonzero(first + step < last)
@@ -67,9 +69,23 @@ def landings(scene: Scene) -> Landings:
         inside = (known.line[play] < landed[mine]) & (known.stop_line[play] > landed[mine])
         # a delay in whose frame the clip ends was set to end it, not to stand in for a mark
         inside &= ~known.stopped[play] | (known.end_frame[play] > take.sends.frame[send[mine]])
+        inside &= at[mine] <= over[play]
         keep = inside & scene.in_play(take.sends.frame[send[mine]])
         found.append((mine[keep], play[keep]))
     mine = np.concatenate([pair[0] for pair in found]) if found else nothing
     play = np.concatenate([pair[1] for pair in found]) if found else nothing
-    at = take.holds.game_times(np.asarray(sends["p"])[send[mine]], np.asarray(sends["t"])[send[mine]])
-    return Landings(asked[mine], play, send[mine], at)
+    return Landings(asked[mine], play, send[mine], at[mine])
+
+
+def _ends_untold(scene: Scene) -> Array:
+    """Return float64 (plays,): when each clip is over, in ns of game time, though no `stop` tells it; infinite where one does, or
+    where its marks show that it goes round.
+    """
+    take, marks = scene.take, scene.take.marks
+    table = take.tables["play"]
+    length, rate, first = (np.asarray(table[name], np.float64) for name in ("len", "rate", "from"))
+    rate, first = np.where(rate > 0, rate, 1.0), np.where(np.isfinite(first), first, 0.0)
+    ends = marks.begin_ns + (length - first) / rate * 1e9
+    ends[(take.plays.stop >= 0) | ~np.isfinite(ends)] = np.inf
+    ends[marks.play[marks.round > 0]] = np.inf
+    return ends
