@@ -7,6 +7,7 @@ import pytest
 from findings.scenes import FAULTS, QUIET, Fault, Quiet, built, clips, hearing, order, timing  # noqa: F401
 from opossum.findings.catalogue import KINDS, answers, weave_of
 from opossum.findings.symptoms import SYMPTOMS
+from tape import Stage
 
 OLDER = {"freeze", "double-fire", "stale-listener", "polling-waste"}
 """Kinds that have test files of their own."""
@@ -86,3 +87,24 @@ def test_every_symptom_is_answered_and_every_cause_names_a_weave_that_proves_it(
     assert own and all(weave_of(kind.name, cause.name) == cause.weave for kind, cause in own)
     assert weave_of("double-fire", "burnt") == next(kind.weave for kind in KINDS if kind.name == "double-fire")
     assert weave_of("burnt", "burnt") == "flow"
+
+
+@pytest.mark.parametrize(
+    ("off", "told"),
+    [
+        ([6, 6, 6, 0, 0, 0], [3]),
+        ([6, 6, 6, 0, 0, 0, 0], [1, 1, 1]),  # less than half of its cues
+        ([6, 6], [1, 1]),  # fewer than three
+        ([6, -6, 6, -6, 6, -6], [3, 3]),
+    ],
+)
+def test_a_track_of_which_half_the_cues_are_off_is_one_finding(off: list[int], told: list[int]) -> None:
+    """At least three different ones; else each cue is told for itself."""
+    stage = Stage()
+    found = [finding for finding in stage.findings(timing._reel(stage, off)) if finding.kind == "cue-off"]
+    assert [finding.count for finding in found] == told
+    if off == [6, 6, 6, 0, 0, 0]:
+        assert (
+            "3 cues of track `reel` were sent 100 ms after their places (`bar 0`, `bar 1` and `bar 2`)"
+            in found[0].summary
+        )

@@ -541,8 +541,9 @@ def test_a_latched_dwell_is_quiet(effects, leave_before):
     assert stay(effects, leave_before).found() == []
 
 
-def test_a_dwell_that_sends_the_same_event_again_has_no_latch():
-    """It need not act on every later frame."""
+@pytest.mark.parametrize("told", [True, False])
+def test_a_dwell_that_sends_the_same_event_again_has_no_latch(told):
+    """It need not act on every later frame; that it sent shows that it acted, where nobody tells what calls do."""
     tape = started()
     spot = tape.bind("stay", "spot#1", "Spot.on_stay")
     warm = tape.bind("warm", "cat#1", "Cat.on_warm")
@@ -551,7 +552,7 @@ def test_a_dwell_that_sends_the_same_event_again_has_no_latch():
         c = tape.frame().open_call(tape.send("stay", o="spot#1", via="zone", edge="stay", d={"other": "cat#1"}), spot)
         if sends:
             tape.heard("warm", warm, o="spot#1", c=c)
-        tape("ret", c=c, eff=sends)
+        tape("ret", c=c, **({"eff": sends} if told else {}))
 
     finding = only(tape.found(KIND), "no-latch")
 

@@ -231,6 +231,36 @@ def a_cue_comes_late(stage: Stage) -> int:
     return _song(stage, [0, 0.15, 0, 0, 0.15, 0])
 
 
+def _reel(stage: Stage, off_frames: list[int]) -> int:
+    """Play a track whose cues all have names of their own, a quarter of a second apart."""
+    stage.spawn("fiddler#1", "Fiddler")
+    places = [(f"bar {number}", 0.5 + 0.25 * number) for number in range(len(off_frames))]
+    stage.at(stage.hz, do=lambda: stage.play("fiddler#1", "reel", 8.0, [list(place) for place in places], what="track"))
+    for (name, place), off in zip(places, off_frames, strict=True):
+        stage.at(
+            round((1 + place) * stage.hz) + off,
+            do=lambda name=name: stage.send(name, o="fiddler#1", via="clip", y=1, mark=name),
+        )
+    stage.at(9 * stage.hz, do=lambda: stage("stop", y=1, how="end", pos=8.0))
+    return 10 * stage.hz
+
+
+@fault("cue-off", "late", 96, "risk", clip="reel", mark=None, cls="Fiddler")
+def half_of_a_tracks_cues_come_late(stage: Stage) -> int:
+    """They are one finding: it is the track that is late."""
+    return _reel(stage, [6, 6, 6, 0, 0, 0])
+
+
+@fault("cue-off", "early", 84, "risk", clip="reel", mark=None, cls="Fiddler")
+def all_cues_of_a_track_come_early(stage: Stage) -> int:
+    return _reel(stage, [-6] * 8)
+
+
+@fault("cue-off", "late", 96, "risk", clip="reel", mark="bar 0", cls="Fiddler")
+def one_of_a_tracks_cues_comes_late(stage: Stage) -> int:
+    return _reel(stage, [6, 0, 0, 0, 0, 0])
+
+
 @fault("cue-off", "drifts", 242, "risk", clip="waltz", cls="Radio")
 def cues_run_away(stage: Stage) -> int:
     return _song(stage, [0.02 * number for number in range(7)])

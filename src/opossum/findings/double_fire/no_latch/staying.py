@@ -27,7 +27,8 @@ def find(scene: Scene) -> Iterator[Found]:
     visits = _visits(scene, stays)
     runs = Runs(visits, scene.line[stays])
     rows = stays[runs.order]
-    changed = calls.effect[rows] > 0
+    # where nobody tells what a call did, that it sent something shows that it acted
+    changed = (calls.effect[rows] > 0) | ((calls.effect[rows] < 0) & scene.sent[rows])
     acted_before = runs.before(changed)
     waited = runs.before(~changed & (acted_before == 0))  # how often it did nothing before it first acted
     later = acted_before > 0
