@@ -348,6 +348,23 @@ def a_mark_comes_a_frame_late(stage: Stage) -> int:
     return a_mark_comes_late(stage, late=1)
 
 
+@fault("mark-late", "late", 190, "risk", clip="dance", mark="left", cls="Cook")
+def a_mark_comes_later_than_a_long_wait_explains(stage: Stage, late: int = 60) -> int:
+    """The display waits for 0.6 s, and the frames after it make up for it: a game that counts them is late by no more."""
+
+    def wait() -> None:
+        stage("idle")
+        stage.ms(600)
+
+    stage.at(110, do=wait)
+    return _steps(stage, [("left", 0.5, round(0.5 * stage.hz) + late)], end=250)
+
+
+@quiet("mark-late", "late")
+def a_mark_comes_as_late_as_a_long_wait_explains(stage: Stage) -> int:
+    return a_mark_comes_later_than_a_long_wait_explains(stage, late=0)
+
+
 @fault("mark-late", "skipped", 131, clip="dance", mark="left", cls="Cook")
 def a_mark_is_stepped_over(stage: Stage) -> int:
     return _steps(stage, [("left", 0.5, -1), ("right", 0.9, round(0.9 * stage.hz) + 1)])

@@ -9,7 +9,7 @@ import numpy as np
 from opossum.findings.clips import clips
 from opossum.findings.declaring import Spring
 from opossum.findings.finding import Finding
-from opossum.findings.frame_times import frame_times
+from opossum.findings.frame_times import frame_times, stalls
 from opossum.findings.scene import Scene
 from opossum.findings.settings import Threshold
 from opossum.stream.tables import Array
@@ -26,7 +26,7 @@ MARK_LATE_MS = Threshold("mark_late_ms", 20.0, "ms", "nobody sees or hears less 
 
 class Coming(NamedTuple):
     """Marks of animations (rows of `take.marks`) in play; `due`: the frame each was due in; `came`: that of its send, -1
-    where there is none; `off_ns`: how much later than its place it came.  `in_burst`: it came with others of its clip that
+    where there is none; `off_ns`: how much later than its place it came, stalls apart.  `in_burst`: it came with others of its clip that
     were due more than a frame before or after.
     """
 
@@ -47,10 +47,23 @@ def coming(scene: Scene) -> Coming:
     came = np.append(take.sends.frame.astype(np.int64), -1)[send]
     off = np.zeros(len(rows), np.int64)
     sent = send >= 0
-    off[sent] = times.beside("send", send[sent], rows[sent])
+    off[sent] = _apart_from_stalls(scene, rows[sent], came[sent], times.beside("send", send[sent], rows[sent]))
     counted = scene.in_play(np.where(came >= 0, came, np.minimum(due, len(take.frames) - 1)))
     rows, due, came, off = rows[counted], due[counted], came[counted], off[counted]
     return Coming(rows, due, came, off, _bursts(scene, rows, came))
+
+
+def _apart_from_stalls(scene: Scene, rows: Array, came: Array, off_ns: Array) -> Array:
+    """Return by how much marks (rows of `take.marks`) came late that stalls between their clip's begin and them do not explain.
+
+    A clip that is moved on by its game's frames stands still while these do, working or waiting; frames that make up for it
+    may come at once.  `came`: the frames (rows) of their sends.
+    """
+    times, known = scene.once(frame_times), scene.once(clips)
+    stood = np.where(scene.once(stalls), times.length_ns - times.frame_ns(scene.take.frames.peer), 0.0)
+    total = np.concatenate(([0], np.cumsum(stood.astype(np.int64))))
+    explained = total[came] - total[known.begin_frame[scene.take.marks.play[rows]]]
+    return np.where(off_ns > 0, np.maximum(off_ns - explained, 0), off_ns)
 
 
 def _bursts(scene: Scene, rows: Array, came: Array) -> Array:

@@ -170,9 +170,12 @@ def _work_ends(
 
 
 def _loading(recording: Recording, peer: int, line: Array, number: Array, has_idle: Array) -> Array:
-    """Return which frames of a peer are loading: up to the first `idle`, and first pictures that come later."""
+    """Return which frames of a peer are loading: up to the first `idle`, and first pictures that come later; of a peer that
+    tells of none, its first frame.
+    """
     loading = number == STARTUP
     if not has_idle.any():
+        loading[np.flatnonzero(~loading)[:-1][:1]] = True  # the only frame may be what it froze in
         return loading
     first_idle = int(np.argmax(has_idle))
     loading[: first_idle + 1] = True
