@@ -14,7 +14,7 @@ from opossum.take.opening import open_any
 from opossum_desk.state.carrying_over import as_grown, carry_over
 from opossum_desk.state.following import FollowedTake
 from opossum_desk.state.session import Session
-from tape import Tape
+from tape import Tape, only, read
 
 
 def doubled_night(frames: int) -> bytes:
@@ -109,7 +109,7 @@ def test_what_was_found_with_a_peer_stands_where_its_frames_are_now(followed, st
     doubled = next(finding for finding in examined.findings if finding.kind == "double-fire")
     frames = session.take.frames
     numbers = frames.number[doubled.frame_rows].tolist()
-    assert numbers == doubled.frames == list(range(101, 120)) and doubled.subject.peer == "guest"
+    assert numbers == doubled.frames == list(range(102, 120)) and doubled.subject.peer == "guest"
 
     stream.write_bytes(night_of_two(30))
     _, grown = followed.read_on(sieve="")
@@ -126,6 +126,17 @@ def test_what_was_found_with_a_peer_stands_where_its_frames_are_now(followed, st
     assert grown.examined and [item.id for item in grown.findings] == [item.id for item in examined.findings]
     assert grown.finding in grown.findings and grown.finding.frame_rows.tolist() == moved.frame_rows.tolist()
     assert (grown.column, grown.call) == (session.column, session.call)
+
+
+def test_rows_of_several_peers_move_with_their_frames_and_what_lies_in_none_stays():
+    """Each by what has come before its peer's first frame; the same finding where none of its rows move."""
+    found = only(examine(read(night_of_two(20))), "bound-twice")
+    before, now = np.array([0, 4, 6]), np.array([0, 5, 9, 12])
+    mixed = found.changed(frame_rows=np.array([-1, 0, 3, 4, 5]))
+    assert as_grown([mixed], before, now)[0].frame_rows.tolist() == [-1, 0, 3, 5, 6]
+    hosts = found.changed(frame_rows=np.array([-1, 2]))
+    assert as_grown([hosts], before, now)[0] is hosts
+    assert as_grown([mixed], before, np.array([0, 4, 8]))[0] is mixed
 
 
 def test_a_finding_that_is_no_longer_listed_stays_chosen(followed, stream):

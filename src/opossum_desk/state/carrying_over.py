@@ -27,7 +27,8 @@ def as_grown(findings: Sequence[Finding], before: Array, now: Array) -> list[Fin
 
     def grown(finding: Finding) -> Finding:
         rows = np.asarray(finding.frame_rows, np.int64)
-        further = moved[np.searchsorted(before, rows, "right") - 1]
+        peer = np.minimum(np.searchsorted(before, rows, "right") - 1, len(moved) - 1)
+        further = np.where(peer >= 0, moved[peer], 0)  # what lies in no frame stays in none
         return finding.changed(frame_rows=rows + further) if further.any() else finding
 
     return [grown(finding) for finding in findings]
