@@ -104,6 +104,33 @@ def test_what_follows_stands_under_its_root(build: Callable[[Stage], int], conse
     assert told[root] == ""
 
 
+def test_who_strays_from_its_phase_by_itself_too_is_a_story_of_its_own():
+    """Every frame must be one in which the phases came out of order."""
+    for strays, root in ((-1, "order-broken/phase-order"), (150, "")):
+        stage = Stage(phases=("input", "move", "draw"))
+        told = roots(stage.findings(order.what_hangs_on_a_phase_goes_astray_with_it(stage, strays)))
+        assert told == {"order-broken/phase-order": "", "order-broken/wrong-phase": root}
+
+
+@pytest.mark.parametrize("kind", ["nothing", "send", "bind", "arm", "play", "wait", "watch"])
+def test_a_sender_that_did_anything_is_in_the_scene(kind: str):
+    """It needs no spawn: what it set, played or waited for shows it."""
+    stage = Stage()
+    frames = hearing.the_only_sender_never_came(stage)
+    did = {
+        "nothing": lambda: None,
+        "send": lambda: stage.send("sigh", o="guard#9"),
+        "bind": lambda: stage.bind("dusk", "guard#9", "Guard.on_dusk", src="guard#9"),
+        "arm": lambda: stage.arm("delay", "guard#9", "yawn", sec=60.0, loop=False),
+        "play": lambda: stage.play("guard#9", "pace", 1.0, []),
+        "wait": lambda: stage.wait("guard#9", "relief"),
+        "watch": lambda: stage("watch", o="guard#9", name="tired", v=1),
+    }
+    stage.at(3, do=did[kind])
+    found = [one for one in stage.findings(frames) if one.cause == "never-sent" and one.subject.ev == "whistle"]
+    assert len(found) == (kind == "nothing")
+
+
 def test_a_delay_that_ends_its_clip_stands_in_for_no_mark():
     """Its landing stops the clip in the same frame."""
     stage = Stage()

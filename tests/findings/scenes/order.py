@@ -86,14 +86,14 @@ def it_moves_after_it_drew(stage: Stage) -> int:
 
 
 @fault("order-broken", "phase-order", 100, stage={"phases": ("input", "move", "draw")})
-def what_hangs_on_a_phase_goes_astray_with_it(stage: Stage) -> int:
-    """What ran in the wrong phase for that is one story with it, told once."""
+def what_hangs_on_a_phase_goes_astray_with_it(stage: Stage, strays: int = -1) -> int:
+    """What ran in the wrong phase for that is one story with it, told once. `strays`: a frame in which it does so by itself."""
     cart = stage.bind("roll", "cart#1", "Cart.roll")
 
     def phases(number: int) -> None:
         for place, name in enumerate(("draw", "move") if number in (100, 101) else ("move", "draw")):
             stage("phase", name=name)
-            if place == 0:
+            if place == (number == strays):
                 stage.heard("roll", cart, o="road#1")
 
     stage.each(phases)

@@ -21,6 +21,6 @@ EARLY = Cause(
     Severity.RISK,
     find,
     THRESHOLDS,
-    about="A track's cue is sent more than 20 ms and a frame before its place.",
+    about="A track's cue is sent more than 20 ms and a frame before its place. Where at least half of its different cues are, and at least three, they are told as one.",
     quiet="a track begun while the game loads.",
 )

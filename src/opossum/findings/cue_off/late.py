@@ -23,6 +23,6 @@ LATE = Cause(
     find,
     THRESHOLDS,
     springs_from=FROM_A_STALL,
-    about="A track's cue is sent more than 20 ms and a frame after its place.",
+    about="A track's cue is sent more than 20 ms and a frame after its place. Where at least half of its different cues are, and at least three, they are told as one.",
     quiet="a cue that waits for its frame.",
 )

@@ -55,5 +55,5 @@ LATE = Cause(
     (MARK_LATE_FRAMES, MARK_LATE_MS),
     springs_from=FROM_A_STALL,
     about="A mark is sent two or more frames, and more than 20 ms, after its place was reached.",
-    quiet="a frame late; late by the clock on the wall but not by the time the game was told (`dt`), nor by more than it stood still.",
+    quiet="a frame late; late by the clock on the wall but not by the time the game was told (`dt`); late by no more than the game stood still since the clip began.",
 )
