@@ -66,6 +66,20 @@ def test_what_is_known_of_a_pixel_stays_while_one_pans(axis, count, step):
         assert not kept.lowest[~kept.held].any() and not kept.highest[~kept.held].any()
 
 
+def test_small_steps_to_a_side_are_found_at_once(axis, monkeypatch):
+    """With the pixels that come into view those of the next steps, as many as are in view: nothing is sought for them."""
+    firings, width, sought = scattered(2_000), axis.extent[1] / 5, []
+    reach = Firings.reach
+    monkeypatch.setattr(Firings, "reach", lambda own, moments: sought.append(len(moments) - 1) or reach(own, moments))
+    for step in (0, 1, 25, 49, 50, 20, 0):
+        low = axis.extent[1] * 0.4 + step * width / 50
+        reach_of(firings, SteadyPixels(axis, Scale(low, low + width, 0.0, 500.0)))
+    assert sought == [500, 510]
+    low = axis.extent[1] * 0.4 - width / 50
+    reach_of(firings, SteadyPixels(axis, Scale(low, low + width, 0.0, 500.0)))
+    assert sought[2:] == [510]
+
+
 def test_another_zoom_and_another_axis_are_found_anew(axis):
     """Nothing of what was known before is shown."""
     firings = scattered(2_000)

@@ -12,9 +12,12 @@ from opossum.findings.examine import examine
 from opossum_desk.flow.layout.beads import bead_size
 from opossum_desk.flow.layout.frozen import frozen_bands
 from opossum_desk.flow.layout.loom import layout_loom, line_count, line_of_row
-from opossum_desk.flow.layout.strand_levels import MOST_VALUES
+from opossum_desk.flow.layout.strand_levels import FILL_ALPHA, LINE_PX, MOST_VALUES
+from opossum_desk.flow.layout.strand_marks import MOST_ITEMS
 from opossum_desk.flow.layout.strand_rows import gather_strands
-from opossum_desk.flow.layout.strands import MOST_ITEMS, layout_strands
+from opossum_desk.flow.layout.strand_timers import DENSE_TALL_PX, LANE_PX
+from opossum_desk.flow.layout.strand_timers import LINE_PX as LYING_PX
+from opossum_desk.flow.layout.strands import layout_strands
 from opossum_desk.layout.bead import BeadState
 from opossum_desk.layout.heights import HEADER_PX, ROW_PX, STRAND_PX
 from opossum_desk.layout.scale import Scale, grid_marks
@@ -312,7 +315,12 @@ def test_a_timer_is_a_line_with_dots_gaps_and_a_hanging_end():
     assert [(row.kind, row.label) for row in rows] == [("timer", "Cat timer nap")]
     assert dots(picture) == 6
     assert shapes(picture).count("gap") == 1
-    assert shapes(picture, "wrong") == ["dashed"]
+    (gap,) = [stroke for stroke in picture.strokes if stroke.shape == "gap"]
+    (hanging,) = [stroke for stroke in picture.strokes if stroke.state == "wrong"]
+    (lines,) = picture.boxes
+    before, after = ((x, x + width) for x, _, width, _ in lines.boxes.tolist())
+    assert hanging.shape == "dashed"
+    assert (before[1], after[0], after[1]) == pytest.approx((gap.x, gap.x2, hanging.x))
 
 
 def test_a_delay_is_an_arc_that_lands_or_not():
@@ -367,7 +375,59 @@ def test_queues_are_filled_and_values_stepped():
     rows, picture = strands_of(tape.frame())
 
     assert [row.kind for row in rows] == ["queue", "value", "value"]
-    assert {"fill", "step", "rise", "text"} <= set(shapes(picture))
+    assert [(bars.role, bars.alpha) for bars in picture.bars] == [
+        ("via:queue", FILL_ALPHA),
+        ("via:queue", 255),
+        ("via:zone", 255),
+    ]
+    assert "text" in shapes(picture)
+
+
+def level_line(*values_of_frames: tuple[int, ...]):
+    """Return the line of a value that is set anew, perhaps several times a frame, every forty frames."""
+    tape = Tape().frame()
+    for values in values_of_frames:
+        for value in values:
+            tape("watch", o="cat#1", name="purrs", v=value)
+        tape.frames(40)
+    (line,) = strands_of(tape)[1].bars
+    return line
+
+
+def test_a_level_holds_until_the_next():
+    """Lying lines, and an upright where it changes."""
+    line = level_line((0,), (1,), (2,), (4,))
+    foot, unit = STRAND_PX - 5, (STRAND_PX - 10) / 4  # whole, in pixels
+    upright = np.flatnonzero(line.bottoms - line.tops > LINE_PX + 0.1)
+
+    assert np.diff(upright) == pytest.approx([(WIDTH - LABELS) / 4] * 2, abs=4)
+    for level, start, end in zip((0, 1, 2, 4), [-1, *upright], [*upright, len(line.tops)], strict=True):
+        assert line.tops[start + 1 : end] == pytest.approx(foot - level * unit - LINE_PX / 2)
+        assert line.bottoms[start + 1 : end] == pytest.approx(foot - level * unit + LINE_PX / 2)
+    assert line.tops[upright] == pytest.approx(foot - np.array([1, 2, 4]) * unit - LINE_PX / 2)
+    assert line.bottoms[upright] == pytest.approx(foot - np.array([0, 1, 2]) * unit + LINE_PX / 2)
+
+
+def test_of_levels_within_a_pixel_the_extremes_are_seen():
+    """A value that leaps up and back within one frame is not lost."""
+    line = level_line((1,), (1, 7, 0, 1), (1,))
+    (leap,) = np.flatnonzero(line.bottoms - line.tops > LINE_PX + 0.1)
+
+    assert (line.tops[leap], line.bottoms[leap]) == pytest.approx((5 - LINE_PX / 2, STRAND_PX - 5 + LINE_PX / 2))
+    assert len(np.unique(np.delete(line.tops, leap).round(6))) == 1
+
+
+def test_timers_that_live_at_once_lie_beside_each_other():
+    """Four lanes, about the row's middle; one that was cleared leaves its own to the next."""
+    tape = Tape().frame()
+    first, _ = tape.arm("timer", "cat#1", "nap"), tape.arm("timer", "cat#2", "nap")
+    tape.frames(5)("disarm", a=first).frames(5)
+    tape.arm("timer", "cat#3", "nap")
+    _, picture = strands_of(tape.frames(10))
+
+    (lines,) = picture.boxes
+    middles = lines.boxes[:, 1] + lines.boxes[:, 3] / 2 - STRAND_PX / 2
+    assert middles.tolist() == [-LANE_PX / 2, LANE_PX / 2, -LANE_PX / 2]
 
 
 @pytest.mark.parametrize("many", [5, 2 * MOST_VALUES])
@@ -399,7 +459,7 @@ def test_crowds_are_one_quiet_bar_and_strokes_stay_bounded():
     _, picture = strands_of(tape)
 
     assert shapes(picture).count("crowd") == 1
-    assert shapes(picture).count("dense") == 1
+    assert [boxes.boxes[:, 3].tolist() for boxes in picture.boxes] == [[LYING_PX], [DENSE_TALL_PX]]
     assert len(picture.strokes) < WIDTH
 
 

@@ -265,5 +265,5 @@ def test_sends_are_placed_alike_by_column_and_by_moment():
     )
     assert (level.places(dusk, columns) - start).tolist() == by_moment.tolist()
     session.show_all()
-    (row,) = [run for run in drawn(session).dots if run.kind == "send" and len(run.xs) > 100]
+    (row,) = [run for run in drawn(session).things if run.kind == "send" and len(run.xs) > 100]
     assert set(np.asarray(known.take.tables["send"]["ev"])[row.rows].tolist()) == {known.take.code("dusk")}

@@ -16,7 +16,7 @@ from opossum_desk.flow.layout.finding_marks import FindingMarks, finding_marks
 from opossum_desk.flow.layout.loom import LoomPicture, RowLine, is_folded_away, layout_loom, line_count, line_of_row
 from opossum_desk.flow.layout.trail_line import trail_line
 from opossum_desk.flow.loom_labels import LoomLabels
-from opossum_desk.flow.pressing import press_beads, press_density
+from opossum_desk.flow.pressing import press_beads, press_counts, press_density
 from opossum_desk.layout.describing import describe_call, name_call
 from opossum_desk.state.row_index import Row
 from opossum_desk.state.session import Session
@@ -25,7 +25,7 @@ from opossum_desk.views.canvas import AxisCanvas, image_of
 from opossum_desk.views.look import Look
 from opossum_desk.views.plain import plain_tooltip
 from opossum_desk.views.speech import MOST_CHILDREN, Spoken
-from opossum_desk.views.stamps import Stamps
+from opossum_desk.views.stamps import Stamps, TextStamps
 
 
 class LoomView(AxisCanvas):
@@ -35,6 +35,7 @@ class LoomView(AxisCanvas):
         super().__init__(look, tr("Loom"), parent)
         self.picture: LoomPicture | None = None
         self._stamps: Stamps | None = None
+        self._numbers: TextStamps | None = None
         self.labels = LoomLabels(self)
         self.setMinimumSize(320, 120)
         self.setWhatsThis(
@@ -51,7 +52,7 @@ class LoomView(AxisCanvas):
         super().set_session(session)
 
     def restyle(self) -> None:
-        self._stamps = None
+        self._stamps = self._numbers = None
         self.labels.forget()
         super().restyle()
 
@@ -123,7 +124,6 @@ class LoomView(AxisCanvas):
         header_px = picture.heights.header
         self._paint_marks(painter, marks)
         self._paint_names(painter, picture)
-        self._paint_counts(painter, picture)
         paint_frozen(self, painter, picture.frozen)
         self.paint_measure(painter)
         self.labels.paint(painter, session, picture)
@@ -162,7 +162,13 @@ class LoomView(AxisCanvas):
             if self._stamps is None or self._stamps.ratio != ratio:
                 self._stamps = Stamps(self.look, ratio)
             press_beads(picture, picture.beads, session, self._stamps, self.label_px, canvas)
+            press_counts(picture, picture.beads, self._number_stamps(ratio), canvas)
         return image_of(self, canvas, ratio)
+
+    def _number_stamps(self, ratio: float) -> TextStamps:
+        if self._numbers is None or self._numbers.ratio != ratio:
+            self._numbers = TextStamps(self.small_font(2), self.colour("quiet"), ratio)
+        return self._numbers
 
     def _paint_stitches(self, painter: QPainter, picture: LoomPicture) -> None:
         if not len(picture.stitches):
@@ -215,20 +221,6 @@ class LoomView(AxisCanvas):
         for x, y, text in picture.names:
             if x < self.width() and y > picture.heights.header:
                 painter.drawText(QPointF(x, y + 4), text)
-
-    def _paint_counts(self, painter: QPainter, picture: LoomPicture) -> None:
-        """Write how many calls a folded bead carries, where there is room and no name says it."""
-        beads = picture.beads
-        if beads is None or picture.names or picture.bead_px < 9:
-            return
-        painter.setFont(self.small_font(2))
-        painter.setPen(self.colour("quiet"))
-        for index in np.flatnonzero(beads.count > 1)[:300].tolist():
-            y = picture.lines[int(beads.line[index])].top + picture.heights.row / 2
-            if y > picture.heights.header + 6 and picture.scale.per_unit >= 26:
-                painter.drawText(
-                    QPointF(float(beads.x[index]) + picture.bead_px / 2 + 1, y + 4), str(int(beads.count[index]))
-                )
 
     def _paint_header(self, painter: QPainter, picture: LoomPicture) -> None:
         paint_axis_header(self, painter, picture.grid, picture.heights.header)

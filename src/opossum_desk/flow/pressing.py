@@ -12,10 +12,12 @@ from opossum_desk.flow.layout.loom import Density, LoomPicture
 from opossum_desk.state.session import Session
 from opossum_desk.views.canvas import premultiplied
 from opossum_desk.views.look import Look
-from opossum_desk.views.stamps import Stamps
+from opossum_desk.views.stamps import Stamps, TextStamps
 
 REACH_PX = 7.0
 """No mark of many calls reaches further from the middle of its row."""
+COUNTS_FROM_PX, MOST_COUNTS = 26.0, 300
+"""How many calls a bead carries is written from this width of a frame on, at most so often."""
 LOW = 0.45
 """So tall, of what it would be, is a mark of calls that ran for nothing or do not pass the sieve."""
 
@@ -35,6 +37,19 @@ def press_beads(
         via = session.take.text(value // 32 - 1) or "direct"
         stamp = stamps.get(via, value // 4 % 8, picture.bead_px, bool(value & 2), bool(value & 1))
         stamps.press(canvas, stamp, beads.x[mine] * ratio, y[mine] * ratio)
+
+
+def press_counts(picture: LoomPicture, beads: Beads, stamps: TextStamps, canvas: Array) -> None:
+    """Press how many calls a folded bead carries beside it, where there is room and no name says it."""
+    if picture.names or picture.bead_px < 9 or picture.scale.per_unit < COUNTS_FROM_PX:
+        return
+    middles = np.array([line.top for line in picture.lines]) + picture.heights.row / 2
+    several = np.flatnonzero((beads.count > 1) & (middles[beads.line] > picture.heights.header + 6))[:MOST_COUNTS]
+    xs, ys = beads.x[several] + picture.bead_px / 2 + 1, middles[beads.line[several]] + 4
+    counts = beads.count[several]
+    for count in distinct(counts).tolist():
+        mine = counts == count
+        stamps.press(canvas, str(count), xs[mine], ys[mine])
 
 
 def _press_stretches(

@@ -3,46 +3,19 @@
 from __future__ import annotations
 
 import numpy as np
-from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
+from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen
 
 from opossum.words import tr
 from opossum_desk.flow.layout.sounding import Stroke
 from opossum_desk.views.canvas import AxisCanvas
 
-PLAIN_SHAPES = ("line", "step", "rise", "dense")
-"""Shapes that are nothing but a line or a box: there may be thousands, and all of one colour are drawn at once."""
-DENSE_HALF_PX = 2.2
 ROLE_OF_STATE = {"wrong": "rose", "quiet": "quiet"}
 """What has such a state is drawn in that colour, and not in that of its kind."""
 
 
 def _colour_of(view: AxisCanvas, state: str, colour: QColor) -> QColor:
     return view.colour(ROLE_OF_STATE[state]) if state in ROLE_OF_STATE else colour
-
-
-def paint_plain_strokes(view: AxisCanvas, painter: QPainter, strokes: list[tuple[Stroke, QColor]]) -> None:
-    """Draw strokes of plain shapes, each with its colour: lines first, then where firings run together."""
-    lines: dict[tuple[str, int], list[QLineF]] = {}
-    boxes: dict[tuple[str, int], list[QRectF]] = {}
-    colours = {id(colour): colour for _, colour in strokes}
-    width = view.width() + 50.0
-    for stroke, colour in strokes:
-        look = stroke.state if stroke.state in ROLE_OF_STATE else "", id(colour)
-        left, right = (stroke.x if stroke.shape == "rise" else max(stroke.x, -50.0)), min(stroke.x2, width)
-        if stroke.shape == "dense":
-            box = QRectF(left, stroke.y - DENSE_HALF_PX, right - left, 2 * DENSE_HALF_PX)
-            boxes.setdefault(look, []).append(box)
-        else:
-            lines.setdefault(look, []).append(QLineF(left, stroke.y, right, stroke.y2))
-    for (state, colour_id), own in lines.items():
-        painter.setPen(QPen(_colour_of(view, state, colours[colour_id]), 1.4))
-        painter.drawLines(own)
-    painter.setPen(Qt.PenStyle.NoPen)
-    for (state, colour_id), places in boxes.items():
-        painter.setBrush(_colour_of(view, state, colours[colour_id]))
-        painter.drawRects(places)
-    painter.setBrush(Qt.BrushStyle.NoBrush)
 
 
 def paint_stroke(view: AxisCanvas, painter: QPainter, stroke: Stroke, colour: QColor, lit: bool) -> None:
@@ -56,8 +29,6 @@ def paint_stroke(view: AxisCanvas, painter: QPainter, stroke: Stroke, colour: QC
         painter.setPen(QPen(view.colour("quiet"), 1))
         painter.drawLine(QPointF(stroke.x, stroke.y), QPointF(stroke.x, stroke.y2))
     elif stroke.shape == "gap":
-        painter.setPen(QPen(view.colour("paper"), 4))
-        painter.drawLine(QPointF(left, stroke.y), QPointF(right, stroke.y))
         painter.setPen(QPen(colour, 1, Qt.PenStyle.DotLine))
         painter.drawLine(QPointF(left, stroke.y), QPointF(right, stroke.y))
     elif stroke.shape == "dashed":
@@ -79,11 +50,6 @@ def paint_stroke(view: AxisCanvas, painter: QPainter, stroke: Stroke, colour: QC
         else:
             painter.setPen(QPen(view.colour("focus") if lit else colour, 3.2 if lit else 2.4))
             painter.drawLine(QPointF(stroke.x, stroke.y), QPointF(stroke.x, stroke.y2))
-    elif stroke.shape == "fill":
-        wash = QColor(colour)
-        wash.setAlpha(120)
-        painter.fillRect(QRectF(left, stroke.y, max(1.0, right - left), stroke.y2 - stroke.y), wash)
-        painter.fillRect(QRectF(left, stroke.y - 1, max(1.0, right - left), 1.4), colour)
     elif stroke.shape == "crowd":
         wash = QColor(colour)
         wash.setAlpha(60)
@@ -98,7 +64,8 @@ def paint_stroke(view: AxisCanvas, painter: QPainter, stroke: Stroke, colour: QC
         painter.drawLine(QPointF(stroke.x, stroke.y), QPointF(stroke.x, stroke.y2))
     elif stroke.shape == "number":
         painter.setFont(view.small_font(2, bold=True))
-        box = QRectF(stroke.x, stroke.y, painter.fontMetrics().horizontalAdvance(stroke.text) + 4, stroke.y2 - stroke.y)
+        width = painter.fontMetrics().horizontalAdvance(stroke.text) + 4.0
+        box = QRectF(min(stroke.x, view.width() - width), stroke.y, width, stroke.y2 - stroke.y)  # whole, however long
         painter.fillRect(box, view.colour("paper"))
         painter.setPen(view.colour("ink"))
         painter.drawText(box, Qt.AlignmentFlag.AlignVCenter, stroke.text)

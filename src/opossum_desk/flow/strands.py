@@ -14,10 +14,11 @@ from opossum.take.grouping import distinct
 from opossum.words import counted, tr
 from opossum_desk.context_menus import add_call_actions, add_tripwires, sieve
 from opossum_desk.flow.layout.frozen import frozen_bands
+from opossum_desk.flow.layout.strand_marks import VIA_OF_KIND
 from opossum_desk.flow.layout.strand_order import OrderedStrand, order_strands, strands_of
 from opossum_desk.flow.layout.strand_rows import StrandRow, gather_strands
 from opossum_desk.flow.layout.strands import StrandPicture, layout_strands
-from opossum_desk.flow.strand_strokes import PLAIN_SHAPES, paint_plain_strokes, paint_stroke
+from opossum_desk.flow.strand_strokes import paint_stroke
 from opossum_desk.flow.strand_walk import StrandWalk
 from opossum_desk.layout.bead import BeadState
 from opossum_desk.layout.describing import name_send
@@ -25,7 +26,7 @@ from opossum_desk.state.session import Session
 from opossum_desk.views.canvas import WASH_ALPHA, AxisCanvas, image_of, premultiplied, text_cutter
 from opossum_desk.views.label_column import LabelColumn
 from opossum_desk.views.look import Look
-from opossum_desk.views.pixel_bars import press_bars
+from opossum_desk.views.pixel_bars import press_bars, press_boxes
 from opossum_desk.views.plain import plain_tooltip
 from opossum_desk.views.speech import MOST_CHILDREN, Spoken
 from opossum_desk.views.stamps import Stamps
@@ -36,17 +37,6 @@ MOST_TRACKS = 6
 LABEL_MARGIN_PX = 52.0
 MOST_MEASURED = 400
 """So many names are measured to find out how much room labels need."""
-
-_COLOUR_OF_KIND = {
-    "timer": "timer",
-    "delay": "delay",
-    "clip": "clip",
-    "track": "net",
-    "wait": "direct",
-    "queue": "queue",
-    "value": "zone",
-    "log": "tick",
-}
 
 
 class StrandsView(AxisCanvas):
@@ -170,17 +160,15 @@ class StrandsView(AxisCanvas):
         painter.save()
         painter.setClipRect(QRectF(self.label_px - 4, 0, self.width(), self.height()))
         lit, sieved = self._lit_sends(session), session.sieve.active
-        colours = {kind: self.look.via(via) for kind, via in _COLOUR_OF_KIND.items()}
+        colours = {kind: self.look.via(via) for kind, via in VIA_OF_KIND.items()}
         faint = self.colour("faint")
         strokes = [
             (stroke, faint if sieved and self._is_faded(picture, (stroke.y + stroke.y2) / 2) else colours[stroke.kind])
             for stroke in picture.strokes
         ]
-        paint_plain_strokes(self, painter, [pair for pair in strokes if pair[0].shape in PLAIN_SHAPES])
+        painter.drawImage(QPointF(0, 0), self._pressed_image(session, picture, lit))
         for stroke, colour in strokes:
-            if stroke.shape not in PLAIN_SHAPES:
-                paint_stroke(self, painter, stroke, colour, stroke.send in lit)
-        painter.drawImage(QPointF(0, 0), self._dot_image(picture, lit))
+            paint_stroke(self, painter, stroke, colour, stroke.send in lit)
         self.paint_measure(painter)
         painter.restore()
         meant = strands_of(session, [self.ordered[line.place].row for line in picture.lines])
@@ -211,15 +199,20 @@ class StrandsView(AxisCanvas):
         tall = self.heights().strand
         return any(line.top <= y < line.top + tall and self.ordered[line.place].faded for line in picture.lines)
 
-    def _dot_image(self, picture: StrandPicture, lit: frozenset[int]) -> QImage:
-        """Return all dots, pressed by NumPy: there may be thousands."""
+    def _pressed_image(self, session: Session, picture: StrandPicture, lit: frozenset[int]) -> QImage:
+        """Return all lying lines, bars of a pixel's width and dots, pressed by NumPy: there may be thousands."""
         ratio = self.devicePixelRatioF()
         canvas = np.zeros((int(self.height() * ratio), int(self.width() * ratio)), np.uint32)
         if self._stamps is None or self._stamps.ratio != ratio:
             self._stamps = Stamps(self.look, ratio)
+        for boxes in picture.boxes:
+            faded = [self._is_faded(picture, y) for y in boxes.boxes[:, 1].tolist()] if session.sieve.active else []
+            pale = np.array(faded) if any(faded) else np.zeros(len(boxes.boxes), bool)
+            press_boxes(canvas, boxes.boxes[~pale], self._shade(boxes.role, boxes.alpha), ratio)
+            press_boxes(canvas, boxes.boxes[pale], self._shade("faint", boxes.alpha), ratio)
         for bars in picture.bars:
-            shade = np.uint32(premultiplied(self.look.via(bars.role.partition(":")[2]), bars.alpha))
-            press_bars(canvas, bars, shade, ratio)
+            is_pale = self._is_faded(picture, float(bars.bottoms.max(initial=0.0)))
+            press_bars(canvas, bars, self._shade("faint" if is_pale else bars.role, bars.alpha), ratio)
         for kind in dict.fromkeys(run.kind for run in picture.dots):
             # all dots of one look at once: a press costs more than its dots
             runs = [run for run in picture.dots if run.kind == kind]
@@ -230,9 +223,12 @@ class StrandsView(AxisCanvas):
             for is_lit, is_pale in ((False, False), (False, True), (True, False), (True, True)):
                 mine = (chosen == is_lit) & (pale == is_pale)
                 if mine.any():
-                    stamp = self._stamps.get(_COLOUR_OF_KIND[kind], BeadState.DID, DOT_PX, is_pale, is_lit)
+                    stamp = self._stamps.get(VIA_OF_KIND[kind], BeadState.DID, DOT_PX, is_pale, is_lit)
                     self._stamps.press(canvas, stamp, xs[mine] * ratio, ys[mine] * ratio)
         return image_of(self, canvas, ratio)
+
+    def _shade(self, role: str, alpha: int) -> np.uint32:
+        return np.uint32(premultiplied(self.role_colour(role), alpha))
 
     def _lit_sends(self, session: Session) -> frozenset[int]:
         if not session.selection.related:

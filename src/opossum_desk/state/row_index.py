@@ -35,6 +35,15 @@ class Flag(NamedTuple):
     folded: Array
 
 
+class RowTold(NamedTuple):
+    """What is said of a row: owner or class, function and event, how many listeners it stands for, its phase (string code)."""
+
+    owner: str
+    function: str
+    members: int
+    phase: int
+
+
 class RowIndex:
     """All rows of a take over an axis. Building is linear in the calls; asking is not."""
 
@@ -75,7 +84,7 @@ class RowIndex:
 
     def _begin(self, take: Take) -> None:
         self.take = take
-        self._labels: dict[Row, tuple[str, str]] = {}
+        self._told: dict[Row, RowTold] = {}
 
     def counted(self, flags: Array) -> Flag:
         """Return a flag of all calls with its sums; linear in the calls, and fit for any thread."""
@@ -307,11 +316,15 @@ class RowIndex:
         function, event = take.text(int(listeners.function[listener])), take.text(int(listeners.event[listener]))
         return take.peers[int(listeners.peer[listener])].name, owner, function, event
 
+    def told(self, row: Row) -> RowTold:
+        """Return what is said of a row at its left; remembered, for every painting asks."""
+        if row not in self._told:
+            self._told[row] = RowTold(*self._label(row), len(self.listeners_of(row)), self.phase_of_row(row))
+        return self._told[row]
+
     def label(self, row: Row) -> tuple[str, str]:
-        """Return (owner or class, function and event) of a row for its label; remembered, for every painting asks."""
-        if row not in self._labels:
-            self._labels[row] = self._label(row)
-        return self._labels[row]
+        """Return (owner or class, function and event) of a row for its label."""
+        return self.told(row)[:2]
 
     def _label(self, row: Row) -> tuple[str, str]:
         take, listeners = self.take, self.take.listeners

@@ -1,4 +1,4 @@
-"""Pressing bars of a pixel's width into an image by NumPy."""
+"""Pressing bars of a pixel's width, and boxes, into an image by NumPy."""
 
 from __future__ import annotations
 
@@ -13,6 +13,18 @@ SCATTERED_COST = 5
 """A pixel that is written alone costs as much as so many of a block that is written whole."""
 LOW_BARS_PX = 8
 """Bars that are nowhere taller may be written pixel by pixel: a line of all of them at a time."""
+
+
+def press_boxes(canvas: np.ndarray, boxes: Array, shade: np.uint32, ratio: float) -> None:
+    """Press boxes (n, 4), x, y, width and height in px, into a canvas, sharp and at least a pixel wide and tall."""
+    lefts, tops = np.rint(boxes[:, 0] * ratio), np.rint(boxes[:, 1] * ratio)
+    rights = np.maximum(np.rint((boxes[:, 0] + boxes[:, 2]) * ratio), lefts + 1)
+    bottoms = tops + np.maximum(np.rint(boxes[:, 3] * ratio), 1)
+    edges = np.maximum(
+        np.column_stack((tops, bottoms, lefts, rights)), 0
+    )  # what is negative would count from the far end
+    for top, bottom, left, right in np.minimum(edges, max(canvas.shape)).astype(np.int64).tolist():
+        canvas[top:bottom, left:right] = shade
 
 
 def press_bars(canvas: np.ndarray, bars: PixelBars, shade: np.uint32, ratio: float) -> None:

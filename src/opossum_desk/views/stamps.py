@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import QPointF, Qt
-from PySide6.QtGui import QColor, QImage, QPainter, QPen
+from PySide6.QtGui import QColor, QFont, QFontMetricsF, QImage, QPainter, QPen
 
 from opossum.stream.tables import Array
 from opossum_desk.layout.bead import FADED_SIZE, BeadState, shape_of
 from opossum_desk.views.look import Look
+
+MOST_TEXTS = 1000
+"""So many texts are kept; of more, only those that come next."""
 
 
 class Stamps:
@@ -55,6 +58,51 @@ class Stamps:
         # flat arrays of one type: NumPy is four times as quick with them here.  An assignment would not do: of places that
         # are assigned twice only the last counts, and its empty corner would cut its neighbour
         np.maximum.at(canvas.reshape(-1), places.ravel(), np.tile(stamp.ravel(), len(x)))
+
+
+class TextStamps:
+    """Short texts of one font and colour, each drawn once by Qt: hundreds of numbers cost Qt more than all else in view."""
+
+    def __init__(self, font: QFont, colour: QColor, ratio: float) -> None:
+        self._font, self._colour = font, colour
+        self.ratio = ratio
+        self._metrics = QFontMetricsF(font)
+        self._ascent = self._metrics.ascent()
+        self._sheet: dict[str, Array] = {}
+
+    def press(self, canvas: Array, text: str, x: Array, y: Array) -> None:
+        """Write a text from each x (px) on with its foot at y into `canvas`, uint32 (height, width), where it has room.
+
+        Of what is there, the more opaque pixel stays, as with beads.
+        """
+        if text not in self._sheet:
+            if len(self._sheet) >= MOST_TEXTS:
+                self._sheet.clear()
+            self._sheet[text] = self._drawn(text)
+        stamp = self._sheet[text]
+        left, top = np.rint(x * self.ratio).astype(np.int64), np.rint((y - self._ascent) * self.ratio).astype(np.int64)
+        inside = (
+            (left >= 0) & (left <= canvas.shape[1] - stamp.shape[1]) & (top >= 0) & (top <= len(canvas) - len(stamp))
+        )
+        corners = (top * canvas.shape[1] + left)[inside]
+        places = (
+            corners[:, None] + np.add.outer(np.arange(len(stamp)) * canvas.shape[1], np.arange(stamp.shape[1])).ravel()
+        )
+        flat = canvas.reshape(-1)
+        flat[places] = np.maximum(flat[places], stamp.ravel())
+
+    def _drawn(self, text: str) -> Array:
+        width = int(np.ceil((self._metrics.horizontalAdvance(text) + 1) * self.ratio))
+        height = int(np.ceil(self._metrics.height() * self.ratio))
+        image = QImage(width, height, QImage.Format.Format_ARGB32_Premultiplied)
+        image.setDevicePixelRatio(self.ratio)
+        image.fill(Qt.GlobalColor.transparent)
+        painter = QPainter(image)
+        painter.setFont(self._font)
+        painter.setPen(self._colour)
+        painter.drawText(QPointF(0, self._ascent), text)
+        painter.end()
+        return np.frombuffer(image.constBits(), np.uint32).reshape(height, width).copy()
 
 
 def _cropped(stamp: Array) -> Array:

@@ -202,14 +202,13 @@ def _usual_width(axis: Axis, first: int, last: int) -> float:
 
 def _line(session: Session, row: Row, top: float, window: Array) -> RowLine:
     row_index = session.row_index
-    owner, function = row_index.label(row)
-    members = len(row_index.listeners_of(row))
+    told = row_index.told(row)
     level = row_index.level(row)
     start, stop = level.groups.starts[row.number], level.groups.starts[row.number + 1]
     faded = session.sieve.active and level.sums["matched"][stop] == level.sums["matched"][start]
     rests = row_index.rests(row, window)
-    phase = "resting" if rests else session.take.text(row_index.phase_of_row(row))
-    return RowLine(top, row, owner, function, members, phase, bool(faded), rests)
+    phase = "resting" if rests else session.take.text(told.phase)
+    return RowLine(top, row, told.owner, told.function, told.members, phase, bool(faded), rests)
 
 
 def _phase_bands(lines: list[RowLine], row_px: float) -> list[tuple[float, float, str]]:

@@ -1,4 +1,4 @@
-"""What a strand is drawn of, and where a moment lies on it."""
+"""What a strand is drawn of, where a moment lies on it, and how much of it is drawn one by one."""
 
 from __future__ import annotations
 
@@ -8,9 +8,26 @@ import numpy as np
 
 from opossum.stream.tables import Array
 from opossum_desk.flow.layout.sounding import Stroke
-from opossum_desk.layout.row_picture import PixelBars
+from opossum_desk.flow.layout.strand_rows import StrandRow
+from opossum_desk.layout.heights import Band
+from opossum_desk.layout.row_picture import Boxes, PixelBars
 from opossum_desk.layout.scale import Scale
 from opossum_desk.state.session import Session
+
+MOST_ITEMS = 300
+"""Items of one row drawn one by one; beyond, they are drawn as one quiet bar that says how many."""
+
+VIA_OF_KIND = {
+    "timer": "timer",
+    "delay": "delay",
+    "clip": "clip",
+    "track": "net",
+    "wait": "direct",
+    "queue": "queue",
+    "value": "zone",
+    "log": "tick",
+}
+"""Which way of calling a kind of strand shares its colour with."""
 
 
 class DotRun(NamedTuple):
@@ -22,10 +39,22 @@ class DotRun(NamedTuple):
     kind: str = ""
 
 
-Mark = Stroke | DotRun | PixelBars
+Mark = Stroke | DotRun | PixelBars | Boxes
 """What a strand is drawn of."""
 
 
 def x_of(session: Session, scale: Scale, time_ns: float) -> float:
     """Return where a time (ns) lies, in px."""
     return scale.x(float(np.interp(time_ns, session.axis.starts_ns, session.axis.edges)))
+
+
+def visible(row: StrandRow, window: Array) -> Array:
+    """Return the places of the row's items that reach into the window (ns)."""
+    return np.flatnonzero((row.starts_ns <= window[1]) & (row.ends_ns >= window[0]))
+
+
+def crowd(session: Session, scale: Scale, band: Band, row: StrandRow, places: Array) -> list[Mark]:
+    """Return one quiet bar for more items than can be told apart."""
+    end = min(float(row.ends_ns[places].max()), float(session.axis.starts_ns[-1]))
+    x, x2 = x_of(session, scale, float(row.starts_ns[places].min())), x_of(session, scale, end)
+    return [Stroke("crowd", x, band.middle, x2, band.middle, "quiet", f"{len(places):,}", kind=row.kind)]

@@ -1,6 +1,7 @@
 """Pixels that stay the same while one pans: counted from the beginning of the axis, not from the edge of the window.
 
-What is found for a pixel is found once; a step to the side costs the pixels that came into view, and nothing shimmers.
+What is found for a pixel is found once, and with those that come into view some that will be next: a step to the side costs
+next to nothing, and nothing shimmers.
 """
 
 from __future__ import annotations
@@ -28,9 +29,13 @@ class SteadyPixels:
     def __init__(self, axis: Axis, scale: Scale) -> None:
         self.axis, self.per_unit = axis, scale.per_unit
         self.first, self.count = round(scale.low * scale.per_unit), max(1, int(scale.width))
-        places = (self.first + np.arange(self.count + 1)) / self.per_unit
+        self.moments = self.moments_of(self.first, self.first + self.count)
+
+    def moments_of(self, first: int, stop: int) -> Array:
+        """Return the edges (stop - first + 1,) of other pixels of the axis, int64 ns."""
+        places = np.arange(first, stop + 1) / self.per_unit
         # whole, as firings' times are: needles of another type would have NumPy convert all of a row's firings first
-        self.moments: Array = np.ceil(np.interp(places, axis.edges, axis.starts_ns)).astype(np.int64)
+        return np.ceil(np.interp(places, self.axis.edges, self.axis.starts_ns)).astype(np.int64)
 
     def continues(self, other: SteadyPixels) -> bool:
         """Say whether these are pixels of the same axis and of the same width."""
@@ -45,25 +50,53 @@ class Reach(NamedTuple):
     highest: Array
 
 
-_known: WeakKeyDictionary[Firings, tuple[SteadyPixels, Reach]] = WeakKeyDictionary()
+class _Known(NamedTuple):
+    """What was found of the pixels from `first` on, of those that `pixels` are some of."""
+
+    pixels: SteadyPixels
+    first: int
+    reach: Reach
+
+    @property
+    def stop(self) -> int:
+        return self.first + len(self.reach.held)
+
+
+_known: WeakKeyDictionary[Firings, _Known] = WeakKeyDictionary()
+MOST_KNOWN = 8
+"""So many times the pixels in view are kept."""
 
 
 def reach_of(firings: Firings, pixels: SteadyPixels) -> Reach:
-    """Return how far off firings are in each pixel.  Cost: that of `Firings.reach` for the pixels that were not in view before."""
-    count = pixels.count
+    """Return how far off firings are in each pixel.
+
+    Cost: that of `Firings.reach` for the pixels that were not in view before, and for as many again to that side as are in
+    view: the next steps will ask for them.
+    """
+    first, stop = pixels.first, pixels.first + pixels.count
+    known = _known.get(firings)
+    if known is None or not known.pixels.continues(pixels) or first > known.stop or stop < known.first:
+        known = _Known(pixels, first, _found(firings, pixels, first, stop))
+    if first < known.first:
+        start = first - pixels.count
+        own = _found(firings, pixels, start, known.first)
+        known = _Known(pixels, start, _joined(own, known.reach, 0, MOST_KNOWN * pixels.count))
+    if stop > known.stop:
+        own = _found(firings, pixels, known.stop, stop + pixels.count)
+        left_out = max(0, stop + pixels.count - known.first - MOST_KNOWN * pixels.count)
+        known = _Known(pixels, known.first + left_out, _joined(known.reach, own, left_out, None))
+    _known[firings] = known
+    return Reach(*(part[first - known.first : stop - known.first] for part in known.reach))
+
+
+def _found(firings: Firings, pixels: SteadyPixels, first: int, stop: int) -> Reach:
+    """Return how far off firings are in pixels of the axis, from one up to another."""
+    count = stop - first
     reach = Reach(np.zeros(count, bool), np.zeros(count), np.zeros(count))
-    before = _known.get(firings)
-    first = stop = 0  # which of the pixels are known
-    if before is not None and pixels.continues(before[0]):
-        moved = before[0].first - pixels.first
-        first, stop = max(0, moved), min(count, moved + before[0].count)
-        if first < stop:
-            for now, known in zip(reach, before[1], strict=True):
-                now[first:stop] = known[first - moved : stop - moved]
-    for start, end in ((0, first), (stop, count)) if first < stop else ((0, count),):
-        if start < end:
-            places, lowest, highest = firings.reach(pixels.moments[start : end + 1])
-            places += start
-            reach.held[places], reach.lowest[places], reach.highest[places] = True, lowest, highest
-    _known[firings] = pixels, reach
+    places, lowest, highest = firings.reach(pixels.moments_of(first, stop))
+    reach.held[places], reach.lowest[places], reach.highest[places] = True, lowest, highest
     return reach
+
+
+def _joined(left: Reach, right: Reach, first: int, stop: int | None) -> Reach:
+    return Reach(*(np.concatenate(parts)[first:stop] for parts in zip(left, right, strict=True)))

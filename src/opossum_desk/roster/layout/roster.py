@@ -5,6 +5,8 @@ Cost: the rows on screen times the width in pixels, each found by binary search.
 
 from __future__ import annotations
 
+from functools import cache, partial
+
 import numpy as np
 
 from opossum.stream.tables import Array
@@ -230,26 +232,31 @@ class _Drawing:
         pixels = np.flatnonzero(counts)
         if not len(pixels):
             return
-        sends = known.sends.order[start + places[pixels]]
-        # where a pixel holds several, the one nobody heard stands for all
-        mixed = np.flatnonzero(unheard[pixels] > 0)
-        for at in mixed.tolist():
-            pixel = pixels[at]
-            rows = known.sends.order[start + places[pixel] : start + places[pixel + 1]]
-            sends[at] = rows[known.unheard[rows]][0]
-        xs = left + pixels + 0.5
-        heard = unheard[pixels] == 0
+        xs, heard = left + pixels + 0.5, unheard[pixels] == 0
+        asked = cache(partial(self._sends_of, start + places, pixels, np.flatnonzero(~heard)))
         role = "faint" if faded else "ink"
         if int(counts.sum()) <= EXACT_TICKS:
-            xs = self._xs(np.asarray(known.take.tables["send"]["t"], np.int64)[sends])
+            xs = self._xs(np.asarray(known.take.tables["send"]["t"], np.int64)[asked()])
             ticks = xs[heard]
             self._many(role, np.column_stack((ticks, ticks * 0 + y - 6, ticks, ticks * 0 + y + 3)))
         else:
             self._bars.add(role, y + 3, (counts > unheard) * 9.0, layer=CALLED_LAYER)
-        in_finding = self.unheard_in_findings[sends] & ~heard
-        for x, wrong in zip(xs[~heard].tolist(), in_finding[~heard].tolist(), strict=True):
-            self._falling(x, y, "rose" if wrong else "quiet")
-        self.picture.dots.append(Dots("direct", BeadState.DID, xs, np.full(len(xs), y - 1.5), "send", sends, 0.0))
+        if not heard.all():
+            in_finding = self.unheard_in_findings[asked()[~heard]]
+            for x, wrong in zip(xs[~heard].tolist(), in_finding.tolist(), strict=True):
+                self._falling(x, y, "rose" if wrong else "quiet")
+        self.picture.when_asked.append(
+            lambda: [Dots("direct", BeadState.DID, xs, np.full(len(xs), y - 1.5), "send", asked(), 0.0)]
+        )
+
+    def _sends_of(self, places: Array, pixels: Array, mixed: Array) -> Array:
+        """Return (pixels,) the send that stands for each pixel; where one is `mixed`, the first that nobody heard."""
+        known = self.known
+        sends = known.sends.order[places[pixels]]
+        for at in mixed.tolist():
+            rows = known.sends.order[places[pixels[at]] : places[pixels[at] + 1]]
+            sends[at] = rows[known.unheard[rows]][0]
+        return sends
 
     def _falling(self, x: float, y: float, role: str) -> None:
         """Draw a send nobody heard: a hollow head, and a dotted fall."""
@@ -312,17 +319,20 @@ class _Drawing:
             wrong = gone[calls]
         else:
             called = places[1:] > places[:-1]
-            pixels = np.flatnonzero(called)
-            calls = groups.order[places[pixels]]
+
+            def which(called: Array = called) -> list[Dots]:
+                pixels = np.flatnonzero(called)
+                xs, calls = self.scale.left + pixels + 0.5, groups.order[places[pixels]]
+                return [Dots("direct", BeadState.DID, xs, np.full(len(xs), y), "call", calls, 0.0)]
+
+            self.picture.when_asked.append(which)
             sums = level.sums["gone"]  # type: ignore[attr-defined]
             if sums[places[-1]] > sums[places[0]]:
                 gone_before = sums[places]
                 gone_there = gone_before[1:] > gone_before[:-1]
-                called &= ~gone_there
+                called = called & ~gone_there
                 self._bars.add("rose", y + 3, gone_there * 6.0, layer=CALLED_LAYER)
             self._bars.add("faint" if faded else "ink", y + 2, called * 4.0, layer=CALLED_LAYER)
-            xs = self.scale.left + pixels + 0.5
-            self.picture.dots.append(Dots("direct", 0, xs, np.full(len(xs), y), "call", calls, 0.0))
             return
         ys = np.full(len(xs), y)
         for is_wrong, state in ((False, BeadState.DID), (True, BeadState.GONE)):
