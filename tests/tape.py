@@ -12,8 +12,9 @@ Every record comes a microsecond after the one before, unless `ms` moves the clo
 
 from __future__ import annotations
 
-import json
 from typing import Any
+
+import msgspec
 
 from opossum.findings.examine import examine
 from opossum.findings.finding import Finding
@@ -43,9 +44,8 @@ class Tape:
     def __call__(self, k: str, **fields: Any) -> Tape:
         """Write one record."""
         self.now_ns += 1000
-        self.lines.append(
-            json.dumps({"k": k, "t": self.now_ns, **{name: v for name, v in fields.items() if v is not None}})
-        )
+        told = {"k": k, "t": self.now_ns, **{name: v for name, v in fields.items() if v is not None}}
+        self.lines.append(msgspec.json.encode(told).decode())
         return self
 
     def ms(self, milliseconds: float) -> Tape:
@@ -117,7 +117,7 @@ class Tape:
         """Return the stream."""
         lines = list(self.lines)
         if bye:
-            lines.append(json.dumps({"k": "bye", "t": self.now_ns + 1000}))
+            lines.append(msgspec.json.encode({"k": "bye", "t": self.now_ns + 1000}).decode())
         return "".join(line + "\n" for line in lines).encode()
 
     def take(self, bye: bool = True) -> Take:

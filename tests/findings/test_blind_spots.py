@@ -53,7 +53,7 @@ def test_what_is_missing_is_said(kind, said):
     """One sentence each, and what to do."""
     stage = full().run(20)
     gone = {"call": ("call", "ret")}.get(kind, (kind,))
-    stage.lines = [line for line in stage.lines if not any(f'"k": "{name}"' in line for name in gone)]
+    stage.lines = [line for line in stage.lines if not any(f'"k":"{name}"' in line for name in gone)]
     (spot,) = blind_spots(stage.take())
     assert spot == said
 

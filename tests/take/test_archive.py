@@ -92,7 +92,7 @@ def test_any_arrow_library_can_read_the_tables(saved):
 
     assert manifest["format"] == "opossum-take"
     assert manifest["tables"]["send"]["rows"] == 2
-    assert sends["d"].to_pylist() == ['{"who": "cat"}', '{"who": "dog"}']
+    assert sends["d"].to_pylist() == ['{"who":"cat"}', '{"who":"dog"}']
     assert strings[manifest["tables"]["send"]["constants"]["ev"]] == "open"
 
 

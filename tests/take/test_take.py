@@ -85,19 +85,18 @@ def test_two_takes_are_compared_record_by_record(change, where):
 @pytest.mark.parametrize(
     ("old", "new", "where"),
     [
-        ('"o": "oven#1", "name"', '"o": "oven#2", "name"', "`o` of `watch` records"),
-        ('"v": 1.5', '"v": 1.25', "`v` of `watch` records"),
+        ('"o":"oven#1","name"', '"o":"oven#2","name"', "`o` of `watch` records"),
+        ('"v":1.5', '"v":1.25', "`v` of `watch` records"),
         ('"cät"', '"cat"', "`d` of `send` records"),
-        ('"sec": 0.1', '"sec": 0.2', "`sec` of `arm` records"),
-        ('"n": 1', '"n": 7', "`n` of `frame` records"),
-        ('"k": "watch", "t": ', '"k": "watch", "t": 1', "`t` of `watch` records"),
+        ('"sec":0.1', '"sec":0.2', "`sec` of `arm` records"),
+        ('"n":1', '"n":7', "`n` of `frame` records"),
+        ('"k":"watch","t":', '"k":"watch","t":1', "`t` of `watch` records"),
     ],
 )
 def test_a_changed_field_is_a_difference(old, new, where):
     """Texts, JSON, numbers, counts and times alike."""
     tape = small()
     one = tape.bytes().decode()
-    old = old.encode("ascii", "backslashreplace").decode().replace("\\xe4", "\\u00e4")
     assert old in one
     assert first_difference(read(one.encode()), read(one.replace(old, new).encode())) == where
 

@@ -179,29 +179,40 @@ class StreamReader:
         the top name the peers of one merged stream, whose records say their `p`.
         """
         names = [record.p for record in records]
-        heads = [i for i, kind in enumerate(map(type, records)) if kind is self._head_type]
+        heads = _places_of(self._head_type, list(map(type, records)))
         if not heads and names.count(None) == count:
             self._only_heads = False
             return np.full(count, self._default(), np.int64)
         peers = np.empty(count, np.int64)
-        head_rows = set(heads)
-        for row, name in enumerate(names):
-            if row in head_rows:
-                record = records[row]
-                own = name or record.peer or DEFAULT_PEER
-                peers[row] = self._peer_index(own)
-                if self._default_peer is None or (name is None and not self._only_heads):
-                    self._default_peer = int(peers[row])
-                if record.opossum != STREAM_VERSION:
-                    self.damage.add(
-                        "other-version",
-                        f"head says stream version {record.opossum}, this Opossum reads version {STREAM_VERSION}; "
-                        "it was read all the same",
-                    )
-            else:
+        begin = 0
+        for head in [*heads, count]:
+            if begin < head:
+                peers[begin:head] = self._peers_of(names[begin:head])
                 self._only_heads = False
-                peers[row] = self._default() if name is None else self._peer_index(name)
+            if head < count:
+                peers[head] = self._follow_head(records[head], names[head])
+            begin = head + 1
         return peers
+
+    def _follow_head(self, head: Any, name: str | None) -> int:
+        """Return the peer index of a head, which may be the default from now on."""
+        peer = self._peer_index(name or head.peer or DEFAULT_PEER)
+        if self._default_peer is None or (name is None and not self._only_heads):
+            self._default_peer = peer
+        if head.opossum != STREAM_VERSION:
+            self.damage.add(
+                "other-version",
+                f"head says stream version {head.opossum}, this Opossum reads version {STREAM_VERSION}; "
+                "it was read all the same",
+            )
+        return peer
+
+    def _peers_of(self, names: list[str | None]) -> Any:
+        """Return the peer index of records between two heads by what each says of its peer, (names,) or one for all."""
+        if names.count(None) == len(names):
+            return self._default()
+        known = {name: self._default() if name is None else self._peer_index(name) for name in dict.fromkeys(names)}
+        return np.fromiter(map(known.__getitem__, names), np.int64, len(names))
 
     def _without_further_peers(self, records: list[Any], lines: Any, peers: Any) -> tuple[list[Any], Any, Any]:
         """Leave out the records of peers beyond the most that are taken (-1), and say so."""
@@ -318,3 +329,11 @@ def read_streams(
     if reader is None:
         raise StreamError("", "no stream was named")
     return reader.contents()
+
+
+def _places_of(kind: type, kinds: list[type]) -> list[int]:
+    """Return where a kind stands among many; what is rare is sought quicker than all are looked at."""
+    places: list[int] = []
+    for _ in range(kinds.count(kind)):
+        places.append(kinds.index(kind, places[-1] + 1 if places else 0))
+    return places

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
 
 import numpy as np
@@ -104,7 +105,15 @@ def absent_column(field_type: FieldType, count: int) -> Column:
     """Return a column of `count` absent values that takes no memory."""
     if field_type is FieldType.JSON:
         return JsonColumn.absent(count)
+    return _absent_values(field_type, count)
+
+
+@lru_cache(maxsize=256)
+def _absent_values(field_type: FieldType, count: int) -> Array:
     return np.broadcast_to(ABSENT[field_type], (count,))
+
+
+_NARROW = [(dtype, np.iinfo(dtype).min, np.iinfo(dtype).max) for dtype in (np.int8, np.int16, np.int32)]
 
 
 def narrowed(values: Array) -> Array:
@@ -118,9 +127,8 @@ def narrowed(values: Array) -> Array:
     if len(values) == 0:
         return values.astype(np.int8)
     low, high = int(values.min()), int(values.max())
-    for dtype in (np.int8, np.int16, np.int32):
-        info = np.iinfo(dtype)
-        if info.min <= low and high <= info.max:
+    for dtype, least, most in _NARROW:
+        if least <= low and high <= most:
             if low == high and len(values) > 1:
                 return np.broadcast_to(dtype(low), values.shape)
             return values if values.dtype == dtype else values.astype(dtype)
