@@ -8,7 +8,7 @@ from typing import Any
 import msgspec
 import pytest
 
-from findings.scenes import FAULTS, QUIET, Fault, Quiet, built, clips, hearing, order, timing  # noqa: F401  # they register their scenes
+from findings.scenes import FAULTS, QUIET, Fault, Quiet, built, clips, hearing, one_thing_apart, order, timing  # noqa: F401  # they register their scenes
 from findings.scenes.by_hand import TAPES
 from moonrise_bakery import demo_take_path
 from opossum.findings.examine import examine

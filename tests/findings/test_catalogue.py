@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from findings.scenes import FAULTS, QUIET, Fault, Quiet, built, clips, hearing, order, timing  # noqa: F401
+from findings.scenes import FAULTS, QUIET, Fault, Quiet, built, clips, hearing, one_thing_apart, order, timing  # noqa: F401
 from opossum.findings.catalogue import KINDS, answers, weave_of
 from opossum.findings.symptoms import SYMPTOMS
 from tape import Stage

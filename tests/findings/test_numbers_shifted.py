@@ -7,7 +7,7 @@ from typing import Any
 import msgspec
 import pytest
 
-from findings.scenes import FAULTS, Fault, built, clips, hearing, order, timing  # noqa: F401  # they register their scenes
+from findings.scenes import FAULTS, Fault, built, clips, hearing, one_thing_apart, order, timing  # noqa: F401  # they register their scenes
 from opossum.findings.examine import examine
 from opossum.findings.finding import Finding
 from tape import read

@@ -7,7 +7,7 @@ import re
 import msgspec
 import pytest
 
-from findings.scenes import FAULTS, Fault, built, clips, hearing, order, timing  # noqa: F401  # they register their scenes
+from findings.scenes import FAULTS, Fault, built, clips, hearing, one_thing_apart, order, timing  # noqa: F401  # they register their scenes
 from opossum.findings.examine import examine
 from opossum.stream.kinds import KINDS
 from tape import read

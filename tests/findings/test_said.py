@@ -15,7 +15,7 @@ from typing import Any
 import pytest
 
 from findings import scenes
-from findings.scenes import clips, hearing, order, timing  # noqa: F401  # they register their scenes
+from findings.scenes import clips, hearing, one_thing_apart, order, timing  # noqa: F401  # they register their scenes
 from findings.scenes.by_hand import TAPES
 from moonrise_bakery.faults import FAULTS
 from moonrise_bakery.night import record_night
