@@ -12,12 +12,12 @@ from opossum.findings.examine import examine
 from opossum_desk.flow.layout.beads import bead_size
 from opossum_desk.flow.layout.frozen import frozen_bands
 from opossum_desk.flow.layout.loom import layout_loom, line_count, line_of_row
-from opossum_desk.flow.layout.strand_levels import FILL_ALPHA, LINE_PX, MOST_VALUES
+from opossum_desk.flow.layout.strand_levels import FILL_ALPHA, LINE_PX
 from opossum_desk.flow.layout.strand_marks import MOST_ITEMS
 from opossum_desk.flow.layout.strand_rows import gather_strands
 from opossum_desk.flow.layout.strand_timers import DENSE_TALL_PX, LANE_PX
 from opossum_desk.flow.layout.strand_timers import LINE_PX as LYING_PX
-from opossum_desk.flow.layout.strands import layout_strands
+from opossum_desk.flow.layout.strands import MOST_OVERLAID, layout_strands
 from opossum_desk.layout.bead import BeadState
 from opossum_desk.layout.heights import HEADER_PX, ROW_PX, STRAND_PX
 from opossum_desk.layout.scale import Scale, grid_marks
@@ -430,7 +430,7 @@ def test_timers_that_live_at_once_lie_beside_each_other():
     assert middles.tolist() == [-LANE_PX / 2, LANE_PX / 2, -LANE_PX / 2]
 
 
-@pytest.mark.parametrize("many", [5, 2 * MOST_VALUES])
+@pytest.mark.parametrize("many", [5, 8000])
 @pytest.mark.parametrize(("text", "shape"), [("{}", "number"), ("m{}", "text")])
 def test_values_are_drawn_to_the_last_however_many(many, text, shape):
     """What stands at the right is what held last, and more values are no more strokes than pixels."""
@@ -461,6 +461,21 @@ def test_crowds_are_one_quiet_bar_and_strokes_stay_bounded():
     assert shapes(picture).count("crowd") == 1
     assert [boxes.boxes[:, 3].tolist() for boxes in picture.boxes] == [[LYING_PX], [DENSE_TALL_PX]]
     assert len(picture.strokes) < WIDTH
+
+
+@pytest.mark.parametrize("what", ["delay", "wait"])
+@pytest.mark.parametrize(("many", "told"), [(MOST_OVERLAID - 2, None), (MOST_OVERLAID + 3, "crowd")])
+def test_what_lies_over_each_other_is_told_apart_up_to_a_number(what, many, told):
+    """More of them at once are one bar that says how many."""
+    tape = Tape().frame()
+    for number in range(many):
+        if what == "delay":
+            tape.arm("delay", "cat#1", "hop", sec=9)
+        else:
+            tape("wait", w=number + 1, o="cat#1", ev="hop")
+    _, picture = strands_of(tape.frames(200))
+    crowds = [stroke.text for stroke in picture.strokes if stroke.shape == "crowd"]
+    assert crowds == ([f"{many}"] if told else [])
 
 
 def test_pointing_at_a_strand_finds_the_moment():

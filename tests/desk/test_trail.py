@@ -218,6 +218,6 @@ def test_data_and_values_are_told_on_request():
     assert not [row for row in layout_frame(session).rows if row.kind == "data"]
     session.show_data(True)
     rows = layout_frame(session).rows
-    assert [row.text for row in rows if row.kind == "data"] == ['{"coins": 7}', "till#1 sum = 7, set by Till.on_pay"]
+    assert [row.text for row in rows if row.kind == "data"] == ['{"coins":7}', "till#1 sum = 7, set by Till.on_pay"]
     session.select_column(session.column + 1)
     assert layout_frame(session).rows[-1].text == "till#1 sum = 9"

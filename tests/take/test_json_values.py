@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import numpy as np
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from opossum.stream.tables import JsonColumn
-from opossum.take.json_values import json_codes, json_values
+from opossum.take.json_values import json_codes, json_numbers, json_values
 
 
 def column(texts: list[bytes]) -> JsonColumn:
@@ -42,3 +43,21 @@ def test_each_distinct_text_is_read_once():
     found = json_values(column([b'{"a":1}', b"[2", b'{"a":1}', b"", b"3"]), np.arange(5), read)
     assert found == [{"a": 1}, None, {"a": 1}, None, 3]
     assert len(asked) == 4
+
+
+NUMBERS = [b"1", b"-2.5", b"true", b"1e999", b"1" + b"0" * 400, b'"7"', b"null", b"[1,2]", b'{"a":[3]}', b""]
+
+
+@pytest.mark.parametrize("broken", [b"", b"{not", b"1,2", b"[" * 5000, b"\xff"])
+def test_numbers_are_read_many_at_a_time(broken):
+    """What is no number, or none that can be counted with, is NaN; a damaged one takes none of the others along."""
+    texts = [*NUMBERS, broken, b"4"]
+    asked = np.array([11, *range(12), 0])
+    expected = [4.0, 1.0, -2.5, 1.0, *[np.nan] * 8, 4.0, 1.0]
+    assert json_numbers(column(texts), asked) == pytest.approx(expected, nan_ok=True)
+
+
+def test_of_no_values_there_are_no_numbers():
+    """Asked for none, or for such as are absent."""
+    assert json_numbers(column([b"1"]), np.zeros(0, np.int64)).tolist() == []
+    assert np.isnan(json_numbers(JsonColumn.absent(2), np.arange(2))).all()

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import json
+import math
 from collections.abc import Callable
 from typing import TypeVar
 
+import msgspec
 import numpy as np
 
 from opossum.stream.tables import Array, JsonColumn
@@ -51,6 +53,43 @@ def json_values(column: JsonColumn, rows: Array, read: Callable[[object], Value]
     _, first, inverse = np.unique(codes, return_index=True, return_inverse=True)
     values = [read(_parsed(column[int(rows[place])])) for place in first.tolist()]
     return [values[number] for number in inverse.tolist()]
+
+
+def json_numbers(column: JsonColumn, rows: Array) -> Array:
+    """Return float64 (n,): the value of each row (n,) where it is a finite number (true is 1), else NaN.
+
+    All are parsed at once, as one list; one by one only where that fails. Linear in the bytes.
+    """
+    rows = np.asarray(rows, np.int64)
+    numbers = np.full(len(rows), np.nan)
+    offsets = np.asarray(column.offsets, np.int64)
+    lengths = offsets[rows + 1] - offsets[rows]
+    told = np.flatnonzero(lengths > 0)
+    if not len(told):
+        return numbers
+    starts, lengths = offsets[rows[told]], lengths[told]
+    ends = np.cumsum(lengths)
+    rank, place = np.repeat(np.arange(len(told)), lengths), np.arange(ends[-1])
+    listed = np.full(len(place) + len(told), ord(","), np.uint8)
+    listed[place + rank] = np.frombuffer(column.data, np.uint8)[place + (starts - ends + lengths)[rank]]
+    try:
+        values = msgspec.json.decode(b"[" + listed[:-1].tobytes() + b"]")
+    except (msgspec.DecodeError, RecursionError):
+        values = []
+    if len(values) != len(told):
+        values = [_parsed(column[row]) for row in rows[told].tolist()]
+    numbers[told] = [_finite(value) for value in values]
+    return numbers
+
+
+def _finite(value: object) -> float:
+    if isinstance(value, int | float):
+        try:
+            number = float(value)
+        except OverflowError:
+            return math.nan
+        return number if math.isfinite(number) else math.nan
+    return math.nan
 
 
 def _parsed(text: str) -> object:

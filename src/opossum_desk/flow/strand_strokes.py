@@ -1,4 +1,4 @@
-"""Drawing what a strand is made of: lines, arcs, bars with ragged ends, marks, curves and texts."""
+"""Drawing what a strand is made of by Qt: ragged bars, rings, gaps, crowds and texts."""
 
 from __future__ import annotations
 
@@ -8,48 +8,36 @@ from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen
 
 from opossum.words import tr
 from opossum_desk.flow.layout.sounding import Stroke
+from opossum_desk.flow.layout.strand_marks import VIA_OF_KIND
 from opossum_desk.views.canvas import AxisCanvas
 
 ROLE_OF_STATE = {"wrong": "rose", "quiet": "quiet"}
 """What has such a state is drawn in that colour, and not in that of its kind."""
 
 
-def _colour_of(view: AxisCanvas, state: str, colour: QColor) -> QColor:
-    return view.colour(ROLE_OF_STATE[state]) if state in ROLE_OF_STATE else colour
+def role_of(stroke: Stroke, faded: bool, lit: bool) -> str:
+    """Return the role of a stroke's colour; `lit`: it is of the selected call."""
+    if stroke.state in ROLE_OF_STATE:
+        return ROLE_OF_STATE[stroke.state]
+    if lit and stroke.shape == "mark":
+        return "focus"
+    return "faint" if faded else f"via:{VIA_OF_KIND[stroke.kind]}"
 
 
-def paint_stroke(view: AxisCanvas, painter: QPainter, stroke: Stroke, colour: QColor, lit: bool) -> None:
-    """Draw one thing of a strand; `lit`: it is of the selected call."""
-    colour = _colour_of(view, stroke.state, colour)
+def paint_stroke(view: AxisCanvas, painter: QPainter, stroke: Stroke, role: str) -> None:
+    """Draw one thing of a strand that is not pressed: few of them are seen at once."""
+    colour = view.role_colour(role)
     left, right = max(stroke.x, -50.0), min(stroke.x2, view.width() + 50.0)
     painter.setPen(QPen(colour, 1.4))
     painter.setBrush(Qt.BrushStyle.NoBrush)
     middle = (stroke.y + stroke.y2) / 2
-    if stroke.shape == "plan":
-        painter.setPen(QPen(view.colour("quiet"), 1))
-        painter.drawLine(QPointF(stroke.x, stroke.y), QPointF(stroke.x, stroke.y2))
-    elif stroke.shape == "gap":
+    if stroke.shape == "gap":
         painter.setPen(QPen(colour, 1, Qt.PenStyle.DotLine))
-        painter.drawLine(QPointF(left, stroke.y), QPointF(right, stroke.y))
-    elif stroke.shape == "dashed":
-        painter.setPen(QPen(colour, 1.4, Qt.PenStyle.DashLine))
         painter.drawLine(QPointF(left, stroke.y), QPointF(right, stroke.y))
     elif stroke.shape == "ring":
         painter.drawEllipse(QPointF(stroke.x2, stroke.y), 3.2, 3.2)
-    elif stroke.shape == "arc":
-        path = QPainterPath(QPointF(stroke.x, stroke.y))
-        path.quadTo(QPointF((stroke.x + stroke.x2) / 2, 2 * stroke.y2 - stroke.y), QPointF(stroke.x2, stroke.y))
-        if stroke.state == "open":
-            painter.setPen(QPen(view.colour("quiet"), 1.2, Qt.PenStyle.DashLine))
-        painter.drawPath(path)
-    elif stroke.shape in ("bar", "cut", "wave"):
+    elif stroke.shape in ("cut", "wave"):
         _paint_bar(view, painter, stroke, colour, left, right)
-    elif stroke.shape == "mark":
-        if stroke.state == "open":
-            painter.drawRect(QRectF(stroke.x - 1.8, stroke.y, 3.6, stroke.y2 - stroke.y))
-        else:
-            painter.setPen(QPen(view.colour("focus") if lit else colour, 3.2 if lit else 2.4))
-            painter.drawLine(QPointF(stroke.x, stroke.y), QPointF(stroke.x, stroke.y2))
     elif stroke.shape == "crowd":
         wash = QColor(colour)
         wash.setAlpha(60)
@@ -92,6 +80,11 @@ def _paint_bar(view: AxisCanvas, painter: QPainter, stroke: Stroke, colour: QCol
     painter.fillPath(path, wash)
     painter.setPen(QPen(colour, 1))
     painter.drawPath(path)
+    paint_bar_text(view, painter, stroke, left, right)
+
+
+def paint_bar_text(view: AxisCanvas, painter: QPainter, stroke: Stroke, left: float, right: float) -> None:
+    """Write a clip's name on its bar, where there is room."""
     if right - left > 44 and stroke.text:
         painter.setFont(view.small_font(2))
         painter.setPen(view.colour("quiet"))

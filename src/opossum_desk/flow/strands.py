@@ -14,11 +14,13 @@ from opossum.take.grouping import distinct
 from opossum.words import counted, tr
 from opossum_desk.context_menus import add_call_actions, add_tripwires, sieve
 from opossum_desk.flow.layout.frozen import frozen_bands
+from opossum_desk.flow.layout.sounding import Stroke
 from opossum_desk.flow.layout.strand_marks import VIA_OF_KIND
 from opossum_desk.flow.layout.strand_order import OrderedStrand, order_strands, strands_of
 from opossum_desk.flow.layout.strand_rows import StrandRow, gather_strands
 from opossum_desk.flow.layout.strands import StrandPicture, layout_strands
-from opossum_desk.flow.strand_strokes import paint_stroke
+from opossum_desk.flow.strand_pressing import PRESSED_SHAPES, press_strokes
+from opossum_desk.flow.strand_strokes import paint_bar_text, paint_stroke, role_of
 from opossum_desk.flow.strand_walk import StrandWalk
 from opossum_desk.layout.bead import BeadState
 from opossum_desk.layout.describing import name_send
@@ -160,15 +162,19 @@ class StrandsView(AxisCanvas):
         painter.save()
         painter.setClipRect(QRectF(self.label_px - 4, 0, self.width(), self.height()))
         lit, sieved = self._lit_sends(session), session.sieve.active
-        colours = {kind: self.look.via(via) for kind, via in VIA_OF_KIND.items()}
-        faint = self.colour("faint")
         strokes = [
-            (stroke, faint if sieved and self._is_faded(picture, (stroke.y + stroke.y2) / 2) else colours[stroke.kind])
+            (
+                stroke,
+                role_of(stroke, sieved and self._is_faded(picture, (stroke.y + stroke.y2) / 2), stroke.send in lit),
+            )
             for stroke in picture.strokes
         ]
-        painter.drawImage(QPointF(0, 0), self._pressed_image(session, picture, lit))
-        for stroke, colour in strokes:
-            paint_stroke(self, painter, stroke, colour, stroke.send in lit)
+        painter.drawImage(QPointF(0, 0), self._pressed_image(session, picture, strokes, lit))
+        for stroke, role in strokes:
+            if stroke.shape == "bar":
+                paint_bar_text(self, painter, stroke, max(stroke.x, -50.0), min(stroke.x2, self.width() + 50.0))
+            elif stroke.shape not in PRESSED_SHAPES:
+                paint_stroke(self, painter, stroke, role)
         self.paint_measure(painter)
         painter.restore()
         meant = strands_of(session, [self.ordered[line.place].row for line in picture.lines])
@@ -199,8 +205,10 @@ class StrandsView(AxisCanvas):
         tall = self.heights().strand
         return any(line.top <= y < line.top + tall and self.ordered[line.place].faded for line in picture.lines)
 
-    def _pressed_image(self, session: Session, picture: StrandPicture, lit: frozenset[int]) -> QImage:
-        """Return all lying lines, bars of a pixel's width and dots, pressed by NumPy: there may be thousands."""
+    def _pressed_image(
+        self, session: Session, picture: StrandPicture, strokes: list[tuple[Stroke, str]], lit: frozenset[int]
+    ) -> QImage:
+        """Return all that there may be thousands of, pressed by NumPy: lines, bars of a pixel's width, arcs, marks, dots."""
         ratio = self.devicePixelRatioF()
         canvas = np.zeros((int(self.height() * ratio), int(self.width() * ratio)), np.uint32)
         if self._stamps is None or self._stamps.ratio != ratio:
@@ -213,6 +221,7 @@ class StrandsView(AxisCanvas):
         for bars in picture.bars:
             is_pale = self._is_faded(picture, float(bars.bottoms.max(initial=0.0)))
             press_bars(canvas, bars, self._shade("faint" if is_pale else bars.role, bars.alpha), ratio)
+        press_strokes(self, canvas, [own for own in strokes if own[0].shape in PRESSED_SHAPES], ratio)
         for kind in dict.fromkeys(run.kind for run in picture.dots):
             # all dots of one look at once: a press costs more than its dots
             runs = [run for run in picture.dots if run.kind == kind]

@@ -14,9 +14,10 @@ import numpy as np
 from opossum.stream.tables import Array
 from opossum.take.indexes.objects import NEVER
 from opossum.take.marks import marks_of
+from opossum.take.take import Take
 from opossum_desk.flow.layout.sounding import Stroke, sounding
 from opossum_desk.flow.layout.strand_levels import layout_queue, layout_values
-from opossum_desk.flow.layout.strand_marks import MOST_ITEMS, DotRun, Mark, crowd, visible, x_of
+from opossum_desk.flow.layout.strand_marks import MOST_ITEMS, DotRun, Mark, crowd, visible
 from opossum_desk.flow.layout.strand_rows import StrandRow
 from opossum_desk.flow.layout.strand_timers import layout_timers
 from opossum_desk.layout.heights import STRAND_PX, Band
@@ -27,6 +28,10 @@ from opossum_desk.state.session import Session
 MARK_REACH_NS = 500e6
 """A mark's send within this of its planned place is that mark's, and not another one's of the same name."""
 
+MOST_OVERLAID = 24
+"""So many things of a row may lie over each other, on the average of what is in view."""
+MOST_MARKS = 60
+"""So many marks of one play are drawn."""
 REACH_PX = 7.0
 LOG_TEXT_PX = 60.0
 
@@ -107,29 +112,47 @@ def layout_strands(
     return picture
 
 
-def _dot(x: float, y: float, send: int) -> DotRun:
-    return DotRun(np.array([x]), y, np.array([send]))
-
-
 def _delays(session: Session, row: StrandRow, scale: Scale, band: Band, window: Array) -> list[Mark]:
     take = session.take
     places = visible(row, window)
     if len(places) > MOST_ITEMS:
         return crowd(session, scale, band, row, places)
-    strokes: list[Mark] = []
+    arms, firings = row.items[places], take.arms.firings
+    ends = row.ends_ns[places].astype(np.float64)
+    lasts = np.array([span.last_t for span in take.peers], np.float64)
+    stops = np.where(ends == NEVER, lasts[np.asarray(take.tables["arm"]["p"])[arms]], ends)
+    xs, x2s = _pixels(session, scale, row.starts_ns[places]), _pixels(session, scale, stops)
+    if _too_many_lie_over_each_other(xs, x2s, scale):
+        return crowd(session, scale, band, row, places)
+    after = firings.starts[arms + 1]
+    landed = after > firings.starts[arms]
     base, peak = band.bottom - 6, band.top + 4
-    for place in places.tolist():
-        arm = int(row.items[place])
-        end = float(row.ends_ns[place])
-        hanging = end == NEVER
-        stop = float(take.peers[int(take.tables["arm"]["p"][arm])].last_t) if hanging else end
-        x, x2 = x_of(session, scale, float(row.starts_ns[place])), x_of(session, scale, stop)
-        fired = take.arms.firings.rows(arm)
-        landed = len(fired) > 0
-        strokes.append(Stroke("arc", x, base, x2, peak, "ok" if landed else "open"))
-        if landed:
-            strokes.append(_dot(x2, base, int(fired[-1])))
-    return strokes
+    marks: list[Mark] = [
+        Stroke("arc", x, base, x2, peak, "ok" if has_landed else "open", kind="delay")
+        for x, x2, has_landed in zip(xs.tolist(), x2s.tolist(), landed.tolist(), strict=True)
+    ]
+    if landed.any():
+        marks.append(DotRun(x2s[landed], base, firings.order[after[landed] - 1]))
+    return marks
+
+
+def _too_many_lie_over_each_other(xs: Array, x2s: Array, scale: Scale) -> bool:
+    """Say whether so many things lie over each other that none can be told apart, and all would take long to draw."""
+    right = scale.left + scale.width
+    return bool((np.clip(x2s, scale.left, right) - np.clip(xs, scale.left, right)).sum() > MOST_OVERLAID * scale.width)
+
+
+def _pixels(session: Session, scale: Scale, times_ns: Array) -> Array:
+    return scale.xs(session.axis.positions(times_ns))
+
+
+class _MarkSeen(NamedTuple):
+    """A mark of a play: its name, when it was due and when it came (ns), and the send it came with, -1 where it did not."""
+
+    name: str
+    due_ns: float
+    came_ns: float
+    send: int
 
 
 def _clips(session: Session, row: StrandRow, scale: Scale, band: Band, window: Array) -> list[Mark]:
@@ -137,38 +160,53 @@ def _clips(session: Session, row: StrandRow, scale: Scale, band: Band, window: A
     places = visible(row, window)
     if len(places) > MOST_ITEMS:
         return crowd(session, scale, band, row, places)
-    table, stops, sends = take.tables["play"], take.tables["stop"], take.tables["send"]
+    clips, hows = take.tables["play"]["clip"], take.tables["stop"]["how"]
     strokes: list[Mark] = []
-    for place in places.tolist():
-        play = int(row.items[place])
-        start, end = float(row.starts_ns[place]), float(row.ends_ns[place])
-        x, x2 = x_of(session, scale, start), x_of(session, scale, end)
+    seen: list[_MarkSeen] = []
+    xs, x2s = _pixels(session, scale, row.starts_ns[places]), _pixels(session, scale, row.ends_ns[places])
+    for place, x, x2 in zip(places.tolist(), xs.tolist(), x2s.tolist(), strict=True):
+        play, end = int(row.items[place]), float(row.ends_ns[place])
         stop = int(take.plays.stop[play])
-        how = take.text(int(stops["how"][stop])) if stop >= 0 else ""
+        how = take.text(int(hows[stop])) if stop >= 0 else ""
         shape = "wave" if row.kind == "track" else "bar" if how in ("end", "") else "cut"
-        strokes.append(Stroke(shape, x, band.top + 5, x2, band.bottom - 5, "ok", take.text(int(table["clip"][play]))))
+        name = take.text(int(clips[play]))
+        strokes.append(Stroke(shape, x, band.top + 5, x2, band.bottom - 5, "ok", name, kind=row.kind))
         if row.kind == "track":
             strokes += sounding(session, play, scale, (x, x2), band)
-        fired: dict[str, list[int]] = {}
-        for send in take.plays.fired.rows(play).tolist():
-            fired.setdefault(take.text(int(sends["mark"][send])), []).append(send)
-        rate = float(table["rate"][play])
-        rate = rate if rate > 0 else 1.0
-        begin = float(table["from"][play])
-        begin = begin if begin == begin else 0.0
-        for name, seconds in marks_of(take, play)[:60]:
-            moment = start + (seconds - begin) / rate * 1e9
-            if seconds < begin:
-                continue
-            due = x_of(session, scale, moment)
-            mine = [send for send in fired.get(name, []) if abs(sends["t"][send] - moment) < MARK_REACH_NS]
-            if mine:
-                # planned place as a fine line, real place as a strong one: they part where a mark came late
-                real = x_of(session, scale, float(sends["t"][mine[0]]))
-                strokes.append(Stroke("plan", due, band.top + 2, due, band.bottom - 2, "quiet", name))
-                strokes.append(Stroke("mark", real, band.top + 4, real, band.bottom - 4, "ok", name, send=mine[0]))
-            elif moment <= end or how in ("cut", "blend"):
-                strokes.append(Stroke("mark", due, band.top + 4, due, band.bottom - 4, "open", name))
+        marks = _marks_of_play(take, play, float(row.starts_ns[place]))
+        seen += [mark for mark in marks if mark.send >= 0 or mark.due_ns <= end or how in ("cut", "blend")]
+    return strokes + _mark_strokes(session, seen, scale, band, row.kind)
+
+
+def _marks_of_play(take: Take, play: int, start_ns: float) -> list[_MarkSeen]:
+    """Return the marks of a play that began at a time, of the part that it played."""
+    table, sends = take.tables["play"], take.tables["send"]
+    fired: dict[str, list[int]] = {}
+    for send in take.plays.fired.rows(play).tolist():
+        fired.setdefault(take.text(int(sends["mark"][send])), []).append(send)
+    rate, begin = float(table["rate"][play]), float(table["from"][play])
+    rate, begin = rate if rate > 0 else 1.0, begin if begin == begin else 0.0
+    marks = []
+    for name, seconds in marks_of(take, play)[:MOST_MARKS]:
+        if seconds < begin:
+            continue
+        due = start_ns + (seconds - begin) / rate * 1e9
+        mine = [send for send in fired.get(name, ()) if abs(sends["t"][send] - due) < MARK_REACH_NS]
+        marks.append(_MarkSeen(name, due, float(sends["t"][mine[0]]) if mine else due, mine[0] if mine else -1))
+    return marks
+
+
+def _mark_strokes(session: Session, seen: list[_MarkSeen], scale: Scale, band: Band, kind: str) -> list[Mark]:
+    """Return marks: the planned place as a fine line, the real one as a strong one; they part where a mark came late."""
+    dues, cames = (
+        _pixels(session, scale, np.array(times)) for times in ([m.due_ns for m in seen], [m.came_ns for m in seen])
+    )
+    strokes: list[Mark] = []
+    for mark, due, came in zip(seen, dues.tolist(), cames.tolist(), strict=True):
+        if mark.send >= 0:
+            strokes.append(Stroke("plan", due, band.top + 2, due, band.bottom - 2, "quiet", mark.name, kind=kind))
+        state = "ok" if mark.send >= 0 else "open"
+        strokes.append(Stroke("mark", came, band.top + 4, came, band.bottom - 4, state, mark.name, mark.send, kind))
     return strokes
 
 
@@ -177,19 +215,21 @@ def _waits(session: Session, row: StrandRow, scale: Scale, band: Band, window: A
     places = visible(row, window)
     if len(places) > MOST_ITEMS:
         return crowd(session, scale, band, row, places)
-    met_table = take.tables["met"]
-    strokes: list[Mark] = []
-    for place in places.tolist():
-        wait = int(row.items[place])
-        x, x2 = x_of(session, scale, float(row.starts_ns[place])), x_of(session, scale, float(row.ends_ns[place]))
-        met = int(take.waits.met[wait])
-        strokes.append(Stroke("dashed", x, y, x2, y, "ok" if met >= 0 else "quiet"))
-        if met >= 0:
-            send = int(take.send_ids.rows(met_table["p"][met : met + 1], met_table["s"][met : met + 1])[0])
-            strokes.append(_dot(x2, y, send))
-        else:
-            strokes.append(Stroke("ring", x2, y, x2, y, "quiet" if take.waits.quit[wait] else "open"))
-    return strokes
+    waits = row.items[places]
+    met, has_quit = np.asarray(take.waits.met)[waits], np.asarray(take.waits.quit)[waits]
+    xs, x2s = _pixels(session, scale, row.starts_ns[places]), _pixels(session, scale, row.ends_ns[places])
+    if _too_many_lie_over_each_other(xs, x2s, scale):
+        return crowd(session, scale, band, row, places)
+    marks: list[Mark] = []
+    for x, x2, is_met, quits in zip(xs.tolist(), x2s.tolist(), (met >= 0).tolist(), has_quit.tolist(), strict=True):
+        marks.append(Stroke("dashed", x, y, x2, y, "ok" if is_met else "quiet", kind="wait"))
+        if not is_met:
+            marks.append(Stroke("ring", x2, y, x2, y, "quiet" if quits else "open", kind="wait"))
+    if (met >= 0).any():
+        table, came = take.tables["met"], met[met >= 0]
+        sends = take.send_ids.rows(np.asarray(table["p"])[came], np.asarray(table["s"])[came])
+        marks.append(DotRun(x2s[met >= 0], y, sends))
+    return marks
 
 
 def _log(session: Session, row: StrandRow, scale: Scale, band: Band, window: Array) -> list[Mark]:
