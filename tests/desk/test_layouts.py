@@ -18,6 +18,7 @@ from opossum_desk.flow.layout.strand_rows import gather_strands
 from opossum_desk.flow.layout.strand_timers import DENSE_TALL_PX, LANE_PX
 from opossum_desk.flow.layout.strand_timers import LINE_PX as LYING_PX
 from opossum_desk.flow.layout.strands import MOST_OVERLAID, layout_strands
+from opossum_desk.flow.layout.strokes import Stroke
 from opossum_desk.layout.bead import BeadState
 from opossum_desk.layout.heights import HEADER_PX, ROW_PX, STRAND_PX
 from opossum_desk.layout.scale import Scale, grid_marks
@@ -296,9 +297,19 @@ def dots(picture) -> int:
     return sum(len(run.xs) for run in picture.dots)
 
 
+def strokes_of(picture) -> list[Stroke]:
+    """Return all strokes of a picture, those of its runs one by one."""
+    runs = [
+        Stroke(run.shape, *ends, run.state, kind=run.kind, send=send)
+        for run in picture.runs
+        for ends, send in zip(run.ends.tolist(), run.sends.tolist() or [-1] * len(run.ends), strict=True)
+    ]
+    return [*picture.strokes, *runs]
+
+
 def shapes(picture, state: str | None = None) -> list[str]:
     """Return the shapes of a picture's strokes."""
-    return [stroke.shape for stroke in picture.strokes if state is None or stroke.state == state]
+    return [stroke.shape for stroke in strokes_of(picture) if state is None or stroke.state == state]
 
 
 def test_a_timer_is_a_line_with_dots_gaps_and_a_hanging_end():
@@ -315,8 +326,8 @@ def test_a_timer_is_a_line_with_dots_gaps_and_a_hanging_end():
     assert [(row.kind, row.label) for row in rows] == [("timer", "Cat timer nap")]
     assert dots(picture) == 6
     assert shapes(picture).count("gap") == 1
-    (gap,) = [stroke for stroke in picture.strokes if stroke.shape == "gap"]
-    (hanging,) = [stroke for stroke in picture.strokes if stroke.state == "wrong"]
+    (gap,) = [stroke for stroke in strokes_of(picture) if stroke.shape == "gap"]
+    (hanging,) = [stroke for stroke in strokes_of(picture) if stroke.state == "wrong"]
     (lines,) = picture.boxes
     before, after = ((x, x + width) for x, _, width, _ in lines.boxes.tolist())
     assert hanging.shape == "dashed"
@@ -330,7 +341,7 @@ def test_a_delay_is_an_arc_that_lands_or_not():
     tape.frames(3).heard("wake", via="delay", a=landed)
     _, picture = strands_of(tape.frame())
 
-    assert sorted(stroke.state for stroke in picture.strokes if stroke.shape == "arc") == ["ok", "open"]
+    assert sorted(stroke.state for stroke in strokes_of(picture) if stroke.shape == "arc") == ["ok", "open"]
     assert dots(picture) == 1
     assert lost
 
@@ -346,10 +357,10 @@ def test_a_clip_is_a_bar_with_marks_and_a_ragged_end_when_cut():
 
     assert [row.kind for row in rows] == ["clip", "track"]
     assert {"cut", "wave"} <= set(shapes(picture))
-    assert [(stroke.text, stroke.state) for stroke in picture.strokes if stroke.shape == "mark"] == [
-        ("press", "ok"),
-        ("fold", "open"),
-    ]
+    (press, fold) = (stroke for stroke in strokes_of(picture) if stroke.shape == "mark")
+    assert (press.state, press.send) == ("ok", 0) and (fold.state, fold.send) == ("open", -1)
+    (bar,) = (stroke for stroke in strokes_of(picture) if stroke.shape == "cut")
+    assert bar.x < press.x < bar.x2 < fold.x
 
 
 def test_a_wait_ends_in_what_met_it_or_in_nothing():
@@ -362,7 +373,7 @@ def test_a_wait_ends_in_what_met_it_or_in_nothing():
     _, picture = strands_of(tape.frame())
 
     assert shapes(picture).count("dashed") == 3
-    assert sorted(stroke.state for stroke in picture.strokes if stroke.shape == "ring") == ["open", "quiet"]
+    assert sorted(stroke.state for stroke in strokes_of(picture) if stroke.shape == "ring") == ["open", "quiet"]
 
 
 def test_queues_are_filled_and_values_stepped():
@@ -439,7 +450,7 @@ def test_values_are_drawn_to_the_last_however_many(many, text, shape):
         value = text.format(number)
         tape.frame()("watch", o="cat#1", name="purrs", v=number if shape == "number" else value)
     _, picture = strands_of(tape.frame())
-    drawn = [stroke for stroke in picture.strokes if stroke.shape == shape]
+    drawn = [stroke for stroke in strokes_of(picture) if stroke.shape == shape]
 
     assert len(picture.strokes) <= 2 * WIDTH
     if shape == "number":
@@ -474,7 +485,7 @@ def test_what_lies_over_each_other_is_told_apart_up_to_a_number(what, many, told
         else:
             tape("wait", w=number + 1, o="cat#1", ev="hop")
     _, picture = strands_of(tape.frames(200))
-    crowds = [stroke.text for stroke in picture.strokes if stroke.shape == "crowd"]
+    crowds = [stroke.text for stroke in strokes_of(picture) if stroke.shape == "crowd"]
     assert crowds == ([f"{many}"] if told else [])
 
 

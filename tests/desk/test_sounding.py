@@ -63,16 +63,16 @@ def test_planned_cues_are_fine_lines(waltz):
     session.sounds.give("waltz", Sound(read_waveform(waltz)))
     session.sounds.give("waltz", Sound(cues=(Cue(0.5, "before"), Cue(2.0, "verse"), Cue(9.0, "after"))))
     picture = drawn(session)
-    plans = [(stroke.text, stroke.x) for stroke in picture.strokes if stroke.shape == "plan"]
-    assert [name for name, _ in plans] == ["verse"] and len(picture.bars) == 1
-    assert plans[0][1] == pytest.approx(picture.scale.x(60 + 60), abs=1.5)
+    (plans,) = [run.ends for run in picture.runs if run.shape == "plan"]
+    assert len(picture.bars) == 1
+    assert plans[:, 0].tolist() == pytest.approx([picture.scale.x(60 + 60)], abs=1.5)
 
 
 def test_of_very_many_cues_the_last_are_drawn_too(waltz):
     """One line a pixel at most, wherever in the file they stand."""
     session = Session(concert().take())
     session.sounds.give("waltz", Sound(cues=tuple(Cue(1.0 + n / 2000, str(n)) for n in range(5000))))
-    xs = [stroke.x for stroke in drawn(session).strokes if stroke.shape == "plan"]
+    (xs,) = [run.ends[:, 0].tolist() for run in drawn(session).runs if run.shape == "plan"]
     scale = drawn(session).scale
     assert len(xs) == len({int(x) for x in xs}) > 200
     assert min(xs) == pytest.approx(scale.x(60), abs=1.5) and max(xs) == pytest.approx(scale.x(60 + 150), abs=1.5)

@@ -2,36 +2,56 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-
 import numpy as np
 
 from opossum.stream.tables import Array
-from opossum_desk.flow.layout.sounding import Stroke
+from opossum_desk.flow.layout.strokes import StrokeRun
 from opossum_desk.views.canvas import AxisCanvas, premultiplied
 from opossum_desk.views.pixel_bars import press_boxes
 from opossum_desk.views.pixel_curves import SHADES, press_arcs, press_dashed
 
-PRESSED_SHAPES = ("bar", "plan", "arc", "dashed", "mark")
-"""Shapes that are pressed, those that lie lowest first."""
+PRESSED_SHAPES = ("wave", "bar", "cut", "plan", "arc", "dashed", "mark")
+"""The shapes of runs, those that lie lowest first."""
+TEETH, TOOTH_PX = 5, 3.0
+"""The end of a bar that was cut is ragged."""
 BAR_ALPHA = 52
 LINE_PX, MARK_PX, LIT_MARK_PX, HOLLOW_PX = 1.4, 2.4, 3.2, 3.6
 
 
-def press_strokes(view: AxisCanvas, canvas: np.ndarray, strokes: Iterable[tuple[Stroke, str]], ratio: float) -> None:
-    """Press strokes of pressed shapes, each with the role of its colour, into a canvas, uint32 (height, width)."""
-    looks: dict[tuple[int, str, bool], list[tuple[float, float, float, float]]] = {}
-    for stroke, role in strokes:
-        look = (PRESSED_SHAPES.index(stroke.shape), role, stroke.state == "open")
-        looks.setdefault(look, []).append((stroke.x, stroke.y, stroke.x2, stroke.y2))
-    for (shape, role, is_open), ends in sorted(looks.items()):
-        _PRESS[PRESSED_SHAPES[shape]](view, canvas, np.array(ends), role, is_open, ratio)
+def press_runs(view: AxisCanvas, canvas: np.ndarray, runs: list[tuple[StrokeRun, str]], ratio: float) -> None:
+    """Press runs of strokes, each with the role of its colour, into a canvas, uint32 (height, width)."""
+    looks: dict[tuple[int, str, bool], list[Array]] = {}
+    for run, role in runs:
+        look = (PRESSED_SHAPES.index(run.shape), role, run.state == "open")
+        looks.setdefault(look, []).append(run.ends)
+    for (shape, role, is_open), ends in sorted(looks.items(), key=lambda item: item[0]):
+        _PRESS[PRESSED_SHAPES[shape]](view, canvas, np.concatenate(ends), role, is_open, ratio)
 
 
 def _bars(view: AxisCanvas, canvas: np.ndarray, ends: Array, role: str, is_open: bool, ratio: float) -> None:
     boxes = np.column_stack((ends[:, :2], ends[:, 2:] - ends[:, :2]))
     press_boxes(canvas, boxes, _shade(view, role, BAR_ALPHA), ratio)
     press_boxes(canvas, _frames(boxes), _shade(view, role), ratio)
+
+
+def _cut_bars(view: AxisCanvas, canvas: np.ndarray, ends: Array, role: str, is_open: bool, ratio: float) -> None:
+    x, y, x2, y2 = ends.T
+    tooth = np.minimum(TOOTH_PX, x2 - x)
+    boxes = np.column_stack((x, y, x2 - x - tooth, y2 - y))
+    press_boxes(canvas, boxes, _shade(view, role, BAR_ALPHA), ratio)
+    edge, tall = np.ones(len(x)), (y2 - y) / TEETH
+    sides = [(x, y, x2 - x, edge), (x, y2 - 1, x2 - x, edge), (x, y, edge, y2 - y)]
+    for number in range(TEETH):
+        right = x2 - 1 - (tooth if number % 2 else 0.0)
+        sides.append((right, y + number * tall, edge, tall))
+        if not number % 2:  # what stands out is filled, too
+            press_boxes(
+                canvas,
+                np.column_stack((x2 - tooth, y + number * tall, tooth, tall)),
+                _shade(view, role, BAR_ALPHA),
+                ratio,
+            )
+    press_boxes(canvas, np.concatenate([np.column_stack(side) for side in sides]), _shade(view, role), ratio)
 
 
 def _plans(view: AxisCanvas, canvas: np.ndarray, ends: Array, role: str, is_open: bool, ratio: float) -> None:
@@ -54,7 +74,15 @@ def _dashed(view: AxisCanvas, canvas: np.ndarray, ends: Array, role: str, is_ope
     press_dashed(canvas, ends[:, [0, 2, 1]], LINE_PX, _shades(view, role), ratio)
 
 
-_PRESS = {"bar": _bars, "plan": _plans, "arc": _arcs, "dashed": _dashed, "mark": _marks}
+_PRESS = {
+    "wave": _bars,
+    "bar": _bars,
+    "cut": _cut_bars,
+    "plan": _plans,
+    "arc": _arcs,
+    "dashed": _dashed,
+    "mark": _marks,
+}
 
 
 def _upright(ends: Array, width: float) -> Array:

@@ -1,27 +1,24 @@
-"""Drawing what a strand is made of by Qt: ragged bars, rings, gaps, crowds and texts."""
+"""Drawing by Qt what a strand has few of: rings, gaps, crowds and texts."""
 
 from __future__ import annotations
 
-import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen
+from PySide6.QtGui import QColor, QPainter, QPen
 
 from opossum.words import tr
-from opossum_desk.flow.layout.sounding import Stroke
 from opossum_desk.flow.layout.strand_marks import VIA_OF_KIND
+from opossum_desk.flow.layout.strokes import Stroke
 from opossum_desk.views.canvas import AxisCanvas
 
+LEAST_NAME_PX = 30.0
+"""A name is not written into less room."""
 ROLE_OF_STATE = {"wrong": "rose", "quiet": "quiet"}
 """What has such a state is drawn in that colour, and not in that of its kind."""
 
 
-def role_of(stroke: Stroke, faded: bool, lit: bool) -> str:
-    """Return the role of a stroke's colour; `lit`: it is of the selected call."""
-    if stroke.state in ROLE_OF_STATE:
-        return ROLE_OF_STATE[stroke.state]
-    if lit and stroke.shape == "mark":
-        return "focus"
-    return "faint" if faded else f"via:{VIA_OF_KIND[stroke.kind]}"
+def role_of(kind: str, state: str, faded: bool) -> str:
+    """Return the role of the colour of a kind of strand in a state."""
+    return ROLE_OF_STATE.get(state) or ("faint" if faded else f"via:{VIA_OF_KIND[kind]}")
 
 
 def paint_stroke(view: AxisCanvas, painter: QPainter, stroke: Stroke, role: str) -> None:
@@ -36,8 +33,13 @@ def paint_stroke(view: AxisCanvas, painter: QPainter, stroke: Stroke, role: str)
         painter.drawLine(QPointF(left, stroke.y), QPointF(right, stroke.y))
     elif stroke.shape == "ring":
         painter.drawEllipse(QPointF(stroke.x2, stroke.y), 3.2, 3.2)
-    elif stroke.shape in ("cut", "wave"):
-        _paint_bar(view, painter, stroke, colour, left, right)
+    elif stroke.shape == "name":
+        painter.setFont(view.small_font(2))
+        painter.setPen(view.colour("quiet"))
+        start = max(left, view.label_px)
+        box = QRectF(start + 5, stroke.y, right - start - 8, stroke.y2 - stroke.y)
+        if box.width() > LEAST_NAME_PX:
+            painter.drawText(box, Qt.AlignmentFlag.AlignVCenter, stroke.text)
     elif stroke.shape == "crowd":
         wash = QColor(colour)
         wash.setAlpha(60)
@@ -62,32 +64,3 @@ def paint_stroke(view: AxisCanvas, painter: QPainter, stroke: Stroke, role: str)
         painter.drawText(
             QRectF(stroke.x, stroke.y, 160, stroke.y2 - stroke.y), Qt.AlignmentFlag.AlignVCenter, stroke.text
         )
-
-
-def _paint_bar(view: AxisCanvas, painter: QPainter, stroke: Stroke, colour: QColor, left: float, right: float) -> None:
-    wash = QColor(colour)
-    wash.setAlpha(52)
-    path = QPainterPath(QPointF(left, stroke.y))
-    path.lineTo(right, stroke.y)
-    if stroke.shape == "cut":  # the end is ragged
-        steps = np.linspace(stroke.y, stroke.y2, 6)
-        for number, y in enumerate(steps.tolist()):
-            path.lineTo(right - (3 if number % 2 else 0), y)
-    else:
-        path.lineTo(right, stroke.y2)
-    path.lineTo(left, stroke.y2)
-    path.closeSubpath()
-    painter.fillPath(path, wash)
-    painter.setPen(QPen(colour, 1))
-    painter.drawPath(path)
-    paint_bar_text(view, painter, stroke, left, right)
-
-
-def paint_bar_text(view: AxisCanvas, painter: QPainter, stroke: Stroke, left: float, right: float) -> None:
-    """Write a clip's name on its bar, where there is room."""
-    if right - left > 44 and stroke.text:
-        painter.setFont(view.small_font(2))
-        painter.setPen(view.colour("quiet"))
-        box = QRectF(max(left, view.label_px) + 5, stroke.y, right - max(left, view.label_px) - 8, stroke.y2 - stroke.y)
-        if box.width() > 30:
-            painter.drawText(box, Qt.AlignmentFlag.AlignVCenter, stroke.text)

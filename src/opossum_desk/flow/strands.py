@@ -14,13 +14,13 @@ from opossum.take.grouping import distinct
 from opossum.words import counted, tr
 from opossum_desk.context_menus import add_call_actions, add_tripwires, sieve
 from opossum_desk.flow.layout.frozen import frozen_bands
-from opossum_desk.flow.layout.sounding import Stroke
 from opossum_desk.flow.layout.strand_marks import VIA_OF_KIND
 from opossum_desk.flow.layout.strand_order import OrderedStrand, order_strands, strands_of
 from opossum_desk.flow.layout.strand_rows import StrandRow, gather_strands
 from opossum_desk.flow.layout.strands import StrandPicture, layout_strands
-from opossum_desk.flow.strand_pressing import PRESSED_SHAPES, press_strokes
-from opossum_desk.flow.strand_strokes import paint_bar_text, paint_stroke, role_of
+from opossum_desk.flow.layout.strokes import StrokeRun
+from opossum_desk.flow.strand_pressing import press_runs
+from opossum_desk.flow.strand_strokes import paint_stroke, role_of
 from opossum_desk.flow.strand_walk import StrandWalk
 from opossum_desk.layout.bead import BeadState
 from opossum_desk.layout.describing import name_send
@@ -162,19 +162,10 @@ class StrandsView(AxisCanvas):
         painter.save()
         painter.setClipRect(QRectF(self.label_px - 4, 0, self.width(), self.height()))
         lit, sieved = self._lit_sends(session), session.sieve.active
-        strokes = [
-            (
-                stroke,
-                role_of(stroke, sieved and self._is_faded(picture, (stroke.y + stroke.y2) / 2), stroke.send in lit),
-            )
-            for stroke in picture.strokes
-        ]
-        painter.drawImage(QPointF(0, 0), self._pressed_image(session, picture, strokes, lit))
-        for stroke, role in strokes:
-            if stroke.shape == "bar":
-                paint_bar_text(self, painter, stroke, max(stroke.x, -50.0), min(stroke.x2, self.width() + 50.0))
-            elif stroke.shape not in PRESSED_SHAPES:
-                paint_stroke(self, painter, stroke, role)
+        painter.drawImage(QPointF(0, 0), self._pressed_image(session, picture, lit))
+        for stroke in picture.strokes:
+            is_faded = sieved and self._is_faded(picture, (stroke.y + stroke.y2) / 2)
+            paint_stroke(self, painter, stroke, role_of(stroke.kind, stroke.state, is_faded))
         self.paint_measure(painter)
         painter.restore()
         meant = strands_of(session, [self.ordered[line.place].row for line in picture.lines])
@@ -205,9 +196,7 @@ class StrandsView(AxisCanvas):
         tall = self.heights().strand
         return any(line.top <= y < line.top + tall and self.ordered[line.place].faded for line in picture.lines)
 
-    def _pressed_image(
-        self, session: Session, picture: StrandPicture, strokes: list[tuple[Stroke, str]], lit: frozenset[int]
-    ) -> QImage:
+    def _pressed_image(self, session: Session, picture: StrandPicture, lit: frozenset[int]) -> QImage:
         """Return all that there may be thousands of, pressed by NumPy: lines, bars of a pixel's width, arcs, marks, dots."""
         ratio = self.devicePixelRatioF()
         canvas = np.zeros((int(self.height() * ratio), int(self.width() * ratio)), np.uint32)
@@ -221,7 +210,7 @@ class StrandsView(AxisCanvas):
         for bars in picture.bars:
             is_pale = self._is_faded(picture, float(bars.bottoms.max(initial=0.0)))
             press_bars(canvas, bars, self._shade("faint" if is_pale else bars.role, bars.alpha), ratio)
-        press_strokes(self, canvas, [own for own in strokes if own[0].shape in PRESSED_SHAPES], ratio)
+        press_runs(self, canvas, self._runs_with_roles(picture, lit), ratio)
         for kind in dict.fromkeys(run.kind for run in picture.dots):
             # all dots of one look at once: a press costs more than its dots
             runs = [run for run in picture.dots if run.kind == kind]
@@ -235,6 +224,17 @@ class StrandsView(AxisCanvas):
                     stamp = self._stamps.get(VIA_OF_KIND[kind], BeadState.DID, DOT_PX, is_pale, is_lit)
                     self._stamps.press(canvas, stamp, xs[mine] * ratio, ys[mine] * ratio)
         return image_of(self, canvas, ratio)
+
+    def _runs_with_roles(self, picture: StrandPicture, lit: frozenset[int]) -> list[tuple[StrokeRun, str]]:
+        """Return the runs of a picture with the role of each one's colour; marks of the selected call are runs of their own."""
+        runs = []
+        for run in picture.runs:
+            role = role_of(run.kind, run.state, self._is_faded(picture, float(run.ends[0, 1] + run.ends[0, 3]) / 2))
+            chosen = np.isin(run.sends, list(lit)) if lit and len(run.sends) else np.zeros(len(run.ends), bool)
+            for mine, own in ((~chosen, role), (chosen, "focus")):
+                if mine.any():
+                    runs.append((run._replace(ends=run.ends[mine]), own))
+        return runs
 
     def _shade(self, role: str, alpha: int) -> np.uint32:
         return np.uint32(premultiplied(self.role_colour(role), alpha))

@@ -7,23 +7,38 @@ from functools import lru_cache
 import numpy as np
 
 from opossum.stream.tables import Array
+from opossum.take.grouping import distinct
 from opossum_desk.layout.row_picture import PixelBars
 
 SCATTERED_COST = 5
 """A pixel that is written alone costs as much as so many of a block that is written whole."""
+MOST_NARROW_PX = 6
+"""Boxes up to so many pixels wide are pressed many at once."""
 LOW_BARS_PX = 8
 """Bars that are nowhere taller may be written pixel by pixel: a line of all of them at a time."""
 
 
 def press_boxes(canvas: np.ndarray, boxes: Array, shade: np.uint32, ratio: float) -> None:
-    """Press boxes (n, 4), x, y, width and height in px, into a canvas, sharp and at least a pixel wide and tall."""
+    """Press boxes (n, 4), x, y, width and height in px, into a canvas, sharp and at least a pixel wide and tall.
+
+    Narrow ones of one size are pressed at once, others one by one.
+    """
+    height, width = canvas.shape
     lefts, tops = np.rint(boxes[:, 0] * ratio), np.rint(boxes[:, 1] * ratio)
     rights = np.maximum(np.rint((boxes[:, 0] + boxes[:, 2]) * ratio), lefts + 1)
     bottoms = tops + np.maximum(np.rint(boxes[:, 3] * ratio), 1)
-    edges = np.maximum(
-        np.column_stack((tops, bottoms, lefts, rights)), 0
-    )  # what is negative would count from the far end
-    for top, bottom, left, right in np.minimum(edges, max(canvas.shape)).astype(np.int64).tolist():
+    # what is negative would count from the far end
+    lefts, rights = (np.clip(edge, 0, width).astype(np.int64) for edge in (lefts, rights))
+    tops, bottoms = (np.clip(edge, 0, height).astype(np.int64) for edge in (tops, bottoms))
+    wide, tall = rights - lefts, bottoms - tops
+    narrow = (wide <= MOST_NARROW_PX) & (wide > 0) & (tall > 0)
+    corners, sizes = tops * width + lefts, wide * (height + 1) + tall
+    for size in distinct(sizes[narrow]).tolist():
+        across, down = divmod(size, height + 1)
+        within = np.add.outer(np.arange(down) * width, np.arange(across)).ravel()
+        canvas.reshape(-1)[corners[narrow & (sizes == size)][:, None] + within] = shade
+    edges = np.column_stack((tops, bottoms, lefts, rights))[~narrow]
+    for top, bottom, left, right in edges.tolist():
         canvas[top:bottom, left:right] = shade
 
 

@@ -2,36 +2,18 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple
-
 import numpy as np
 
+from opossum_desk.flow.layout.strokes import StrokeRun
 from opossum_desk.layout.heights import Band
 from opossum_desk.layout.row_picture import PixelBars, pixel_times
 from opossum_desk.layout.scale import Scale
 from opossum_desk.state.session import Session
 
 
-class Stroke(NamedTuple):
-    """One thing to draw: `shape` says how; from x to x2 at height y (y2 where it has two); `text` beside it.
-
-    `state`: ``ok``, ``wrong`` (rose), ``open`` (hollow) or ``quiet``. `send`: row of the send it stands for, or -1.
-    """
-
-    shape: str
-    x: float
-    y: float
-    x2: float
-    y2: float
-    state: str = "ok"
-    text: str = ""
-    send: int = -1
-    kind: str = ""
-
-
 def sounding(
     session: Session, play: int, scale: Scale, reach: tuple[float, float], band: Band
-) -> list[Stroke | PixelBars]:
+) -> list[StrokeRun | PixelBars]:
     """Return what a play's strand is drawn of besides its bar, from x to x (`reach`). Cost: the pixels it takes."""
     take = session.take
     table = take.tables["play"]
@@ -41,7 +23,7 @@ def sounding(
     rate, begin = float(table["rate"][play]), float(table["from"][play])
     rate, begin = rate if rate > 0 else 1.0, begin if begin == begin else 0.0
     start = float(table["t"][play])
-    drawn: list[Stroke | PixelBars] = []
+    drawn: list[StrokeRun | PixelBars] = []
     if sound.waveform is not None:
         first = int(max(0.0, np.floor(reach[0] - scale.left)))
         last = int(min(scale.width, np.ceil(reach[1] - scale.left)))
@@ -57,7 +39,8 @@ def sounding(
     seen = np.flatnonzero((seconds >= begin) & (xs >= reach[0]) & (xs <= reach[1]))
     # of those on one pixel the first stands for all
     _, leading = np.unique(xs[seen].astype(np.int64), return_index=True)
-    for place in seen[leading].tolist():
-        x = float(xs[place])
-        drawn.append(Stroke("plan", x, band.top + 2, x, band.bottom - 2, "quiet", sound.cues[place].name))
+    at = xs[np.sort(seen[leading])]
+    if len(at):
+        ends = np.column_stack((at, np.full(len(at), band.top + 2), at, np.full(len(at), band.bottom - 2)))
+        drawn.append(StrokeRun("plan", ends, "track", "quiet"))
     return drawn

@@ -9,9 +9,9 @@ import numpy as np
 from opossum.stream.tables import Array
 from opossum.take.grouping import distinct
 from opossum.take.json_values import json_numbers
-from opossum_desk.flow.layout.sounding import Stroke
 from opossum_desk.flow.layout.strand_marks import VIA_OF_KIND, Mark, x_of
 from opossum_desk.flow.layout.strand_rows import StrandRow
+from opossum_desk.flow.layout.strokes import Stroke
 from opossum_desk.layout.heights import Band
 from opossum_desk.layout.row_picture import PixelBars, pixel_times
 from opossum_desk.layout.scale import Scale

@@ -7,8 +7,8 @@ from typing import NamedTuple
 import numpy as np
 
 from opossum.stream.tables import Array
-from opossum_desk.flow.layout.sounding import Stroke
 from opossum_desk.flow.layout.strand_rows import StrandRow
+from opossum_desk.flow.layout.strokes import Stroke, StrokeRun
 from opossum_desk.layout.heights import Band
 from opossum_desk.layout.row_picture import Boxes, PixelBars
 from opossum_desk.layout.scale import Scale
@@ -39,13 +39,18 @@ class DotRun(NamedTuple):
     kind: str = ""
 
 
-Mark = Stroke | DotRun | PixelBars | Boxes
+Mark = Stroke | StrokeRun | DotRun | PixelBars | Boxes
 """What a strand is drawn of."""
 
 
 def x_of(session: Session, scale: Scale, time_ns: float) -> float:
     """Return where a time (ns) lies, in px."""
     return scale.x(float(np.interp(time_ns, session.axis.starts_ns, session.axis.edges)))
+
+
+def pixels_of(session: Session, scale: Scale, times_ns: Array) -> Array:
+    """Return where times (n,), in ns, lie in px."""
+    return scale.xs(session.axis.positions(times_ns))
 
 
 def visible(row: StrandRow, window: Array) -> Array:

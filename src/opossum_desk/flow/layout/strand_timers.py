@@ -11,9 +11,9 @@ import numpy as np
 
 from opossum.stream.tables import Array
 from opossum.take.pauses import paused_stretches
-from opossum_desk.flow.layout.sounding import Stroke
 from opossum_desk.flow.layout.strand_marks import MOST_ITEMS, VIA_OF_KIND, DotRun, Mark, crowd, visible, x_of
 from opossum_desk.flow.layout.strand_rows import StrandRow
+from opossum_desk.flow.layout.strokes import Stroke, StrokeRun
 from opossum_desk.layout.heights import Band
 from opossum_desk.layout.row_picture import Boxes
 from opossum_desk.layout.scale import Scale
@@ -57,9 +57,10 @@ def layout_timers(session: Session, placed: list[tuple[StrandRow, Band]], scale:
     # what was set by one that is gone is no line, but a wrong
     ends = np.where(np.isnan(lives.gone_ns), until, lives.gone_ns)
     lefts, rights, lasts = np.split(scale.xs(axis.positions(np.concatenate((lives.starts_ns, ends, until)))), 3)
-    for place in np.flatnonzero(~np.isnan(lives.gone_ns)).tolist():
-        x, x2, y = float(rights[place]), float(lasts[place]), float(lives.ys[place])
-        marks.append(Stroke("dashed", x, y, x2, y, "wrong", kind="timer"))
+    orphaned = ~np.isnan(lives.gone_ns)
+    if orphaned.any():
+        hanging = np.column_stack((rights, lives.ys, lasts, lives.ys))[orphaned]
+        marks.append(StrokeRun("dashed", hanging, "timer", "wrong"))
     gaps, lines = _paused(session, lives, scale, lefts, rights)
     return [*marks, *gaps, lying(lines, LINE_PX, ROLE), *_firings(session, lives, scale, window)]
 

@@ -13,25 +13,19 @@ import numpy as np
 
 from opossum.stream.tables import Array
 from opossum.take.indexes.objects import NEVER
-from opossum.take.marks import marks_of
-from opossum.take.take import Take
-from opossum_desk.flow.layout.sounding import Stroke, sounding
+from opossum_desk.flow.layout.strand_clips import layout_clips
 from opossum_desk.flow.layout.strand_levels import layout_queue, layout_values
-from opossum_desk.flow.layout.strand_marks import MOST_ITEMS, DotRun, Mark, crowd, visible
+from opossum_desk.flow.layout.strand_marks import MOST_ITEMS, DotRun, Mark, crowd, pixels_of, visible
 from opossum_desk.flow.layout.strand_rows import StrandRow
 from opossum_desk.flow.layout.strand_timers import layout_timers
+from opossum_desk.flow.layout.strokes import Stroke, StrokeRun
 from opossum_desk.layout.heights import STRAND_PX, Band
 from opossum_desk.layout.row_picture import Boxes, PixelBars
 from opossum_desk.layout.scale import Scale
 from opossum_desk.state.session import Session
 
-MARK_REACH_NS = 500e6
-"""A mark's send within this of its planned place is that mark's, and not another one's of the same name."""
-
 MOST_OVERLAID = 24
 """So many things of a row may lie over each other, on the average of what is in view."""
-MOST_MARKS = 60
-"""So many marks of one play are drawn."""
 REACH_PX = 7.0
 LOG_TEXT_PX = 60.0
 
@@ -52,6 +46,7 @@ class StrandPicture:
     scale: Scale
     lines: list[StrandLine]
     strokes: list[Stroke] = field(default_factory=list)
+    runs: list[StrokeRun] = field(default_factory=list)
     dots: list[DotRun] = field(default_factory=list)
     bars: list[PixelBars] = field(default_factory=list)
     boxes: list[Boxes] = field(default_factory=list)
@@ -63,6 +58,8 @@ class StrandPicture:
                 self.bars.append(mark)
             elif isinstance(mark, Boxes):
                 self.boxes.append(mark)
+            elif isinstance(mark, StrokeRun):
+                self.runs.append(mark)
             elif isinstance(mark, DotRun):
                 self.dots.append(mark if mark.kind else mark._replace(kind=kind))
             else:
@@ -71,17 +68,19 @@ class StrandPicture:
     def hit(self, x: float, y: float) -> int:
         """Return the send (row) of the dot or mark nearest to a point, within reach; -1 where there is none."""
         best, distance = -1, REACH_PX
-        for stroke in self.strokes:
-            if stroke.send >= 0:
-                away = max(abs(stroke.x - x), abs((stroke.y + stroke.y2) / 2 - y) - 8)
+        for run in self.runs:
+            if len(run.sends):
+                middles = (run.ends[:, 1] + run.ends[:, 3]) / 2
+                aways = np.maximum(np.abs(run.ends[:, 0] - x), np.abs(middles - y) - 8)
+                nearest = int(np.argmin(aways))
+                if aways[nearest] < distance and run.sends[nearest] >= 0:
+                    best, distance = int(run.sends[nearest]), float(aways[nearest])
+        for dots in self.dots:
+            if abs(dots.y - y) < REACH_PX and len(dots.xs):
+                nearest = int(np.argmin(np.abs(dots.xs - x)))
+                away = max(abs(float(dots.xs[nearest]) - x), abs(dots.y - y))
                 if away < distance:
-                    best, distance = stroke.send, away
-        for run in self.dots:
-            if abs(run.y - y) < REACH_PX and len(run.xs):
-                nearest = int(np.argmin(np.abs(run.xs - x)))
-                away = max(abs(float(run.xs[nearest]) - x), abs(run.y - y))
-                if away < distance:
-                    best, distance = int(run.sends[nearest]), away
+                    best, distance = int(dots.sends[nearest]), away
         return best
 
 
@@ -121,15 +120,17 @@ def _delays(session: Session, row: StrandRow, scale: Scale, band: Band, window: 
     ends = row.ends_ns[places].astype(np.float64)
     lasts = np.array([span.last_t for span in take.peers], np.float64)
     stops = np.where(ends == NEVER, lasts[np.asarray(take.tables["arm"]["p"])[arms]], ends)
-    xs, x2s = _pixels(session, scale, row.starts_ns[places]), _pixels(session, scale, stops)
+    xs, x2s = pixels_of(session, scale, row.starts_ns[places]), pixels_of(session, scale, stops)
     if _too_many_lie_over_each_other(xs, x2s, scale):
         return crowd(session, scale, band, row, places)
     after = firings.starts[arms + 1]
     landed = after > firings.starts[arms]
     base, peak = band.bottom - 6, band.top + 4
+    ends_px = np.column_stack((xs, np.full(len(xs), base), x2s, np.full(len(xs), peak)))
     marks: list[Mark] = [
-        Stroke("arc", x, base, x2, peak, "ok" if has_landed else "open", kind="delay")
-        for x, x2, has_landed in zip(xs.tolist(), x2s.tolist(), landed.tolist(), strict=True)
+        StrokeRun("arc", ends_px[mine], "delay", state)
+        for mine, state in ((landed, "ok"), (~landed, "open"))
+        if mine.any()
     ]
     if landed.any():
         marks.append(DotRun(x2s[landed], base, firings.order[after[landed] - 1]))
@@ -142,74 +143,6 @@ def _too_many_lie_over_each_other(xs: Array, x2s: Array, scale: Scale) -> bool:
     return bool((np.clip(x2s, scale.left, right) - np.clip(xs, scale.left, right)).sum() > MOST_OVERLAID * scale.width)
 
 
-def _pixels(session: Session, scale: Scale, times_ns: Array) -> Array:
-    return scale.xs(session.axis.positions(times_ns))
-
-
-class _MarkSeen(NamedTuple):
-    """A mark of a play: its name, when it was due and when it came (ns), and the send it came with, -1 where it did not."""
-
-    name: str
-    due_ns: float
-    came_ns: float
-    send: int
-
-
-def _clips(session: Session, row: StrandRow, scale: Scale, band: Band, window: Array) -> list[Mark]:
-    take = session.take
-    places = visible(row, window)
-    if len(places) > MOST_ITEMS:
-        return crowd(session, scale, band, row, places)
-    clips, hows = take.tables["play"]["clip"], take.tables["stop"]["how"]
-    strokes: list[Mark] = []
-    seen: list[_MarkSeen] = []
-    xs, x2s = _pixels(session, scale, row.starts_ns[places]), _pixels(session, scale, row.ends_ns[places])
-    for place, x, x2 in zip(places.tolist(), xs.tolist(), x2s.tolist(), strict=True):
-        play, end = int(row.items[place]), float(row.ends_ns[place])
-        stop = int(take.plays.stop[play])
-        how = take.text(int(hows[stop])) if stop >= 0 else ""
-        shape = "wave" if row.kind == "track" else "bar" if how in ("end", "") else "cut"
-        name = take.text(int(clips[play]))
-        strokes.append(Stroke(shape, x, band.top + 5, x2, band.bottom - 5, "ok", name, kind=row.kind))
-        if row.kind == "track":
-            strokes += sounding(session, play, scale, (x, x2), band)
-        marks = _marks_of_play(take, play, float(row.starts_ns[place]))
-        seen += [mark for mark in marks if mark.send >= 0 or mark.due_ns <= end or how in ("cut", "blend")]
-    return strokes + _mark_strokes(session, seen, scale, band, row.kind)
-
-
-def _marks_of_play(take: Take, play: int, start_ns: float) -> list[_MarkSeen]:
-    """Return the marks of a play that began at a time, of the part that it played."""
-    table, sends = take.tables["play"], take.tables["send"]
-    fired: dict[str, list[int]] = {}
-    for send in take.plays.fired.rows(play).tolist():
-        fired.setdefault(take.text(int(sends["mark"][send])), []).append(send)
-    rate, begin = float(table["rate"][play]), float(table["from"][play])
-    rate, begin = rate if rate > 0 else 1.0, begin if begin == begin else 0.0
-    marks = []
-    for name, seconds in marks_of(take, play)[:MOST_MARKS]:
-        if seconds < begin:
-            continue
-        due = start_ns + (seconds - begin) / rate * 1e9
-        mine = [send for send in fired.get(name, ()) if abs(sends["t"][send] - due) < MARK_REACH_NS]
-        marks.append(_MarkSeen(name, due, float(sends["t"][mine[0]]) if mine else due, mine[0] if mine else -1))
-    return marks
-
-
-def _mark_strokes(session: Session, seen: list[_MarkSeen], scale: Scale, band: Band, kind: str) -> list[Mark]:
-    """Return marks: the planned place as a fine line, the real one as a strong one; they part where a mark came late."""
-    dues, cames = (
-        _pixels(session, scale, np.array(times)) for times in ([m.due_ns for m in seen], [m.came_ns for m in seen])
-    )
-    strokes: list[Mark] = []
-    for mark, due, came in zip(seen, dues.tolist(), cames.tolist(), strict=True):
-        if mark.send >= 0:
-            strokes.append(Stroke("plan", due, band.top + 2, due, band.bottom - 2, "quiet", mark.name, kind=kind))
-        state = "ok" if mark.send >= 0 else "open"
-        strokes.append(Stroke("mark", came, band.top + 4, came, band.bottom - 4, state, mark.name, mark.send, kind))
-    return strokes
-
-
 def _waits(session: Session, row: StrandRow, scale: Scale, band: Band, window: Array) -> list[Mark]:
     take, y = session.take, band.middle
     places = visible(row, window)
@@ -217,14 +150,18 @@ def _waits(session: Session, row: StrandRow, scale: Scale, band: Band, window: A
         return crowd(session, scale, band, row, places)
     waits = row.items[places]
     met, has_quit = np.asarray(take.waits.met)[waits], np.asarray(take.waits.quit)[waits]
-    xs, x2s = _pixels(session, scale, row.starts_ns[places]), _pixels(session, scale, row.ends_ns[places])
+    xs, x2s = pixels_of(session, scale, row.starts_ns[places]), pixels_of(session, scale, row.ends_ns[places])
     if _too_many_lie_over_each_other(xs, x2s, scale):
         return crowd(session, scale, band, row, places)
-    marks: list[Mark] = []
-    for x, x2, is_met, quits in zip(xs.tolist(), x2s.tolist(), (met >= 0).tolist(), has_quit.tolist(), strict=True):
-        marks.append(Stroke("dashed", x, y, x2, y, "ok" if is_met else "quiet", kind="wait"))
-        if not is_met:
-            marks.append(Stroke("ring", x2, y, x2, y, "quiet" if quits else "open", kind="wait"))
+    level = np.full(len(xs), y)
+    ends = np.column_stack((xs, level, x2s, level))
+    marks: list[Mark] = [
+        StrokeRun("dashed", ends[mine], "wait", state)
+        for mine, state in ((met >= 0, "ok"), (met < 0, "quiet"))
+        if mine.any()
+    ]
+    for x2, quits in zip(x2s[met < 0].tolist(), has_quit[met < 0].tolist(), strict=True):
+        marks.append(Stroke("ring", x2, y, x2, y, "quiet" if quits else "open", kind="wait"))
     if (met >= 0).any():
         table, came = take.tables["met"], met[met >= 0]
         sends = take.send_ids.rows(np.asarray(table["p"])[came], np.asarray(table["s"])[came])
@@ -255,8 +192,8 @@ def _log(session: Session, row: StrandRow, scale: Scale, band: Band, window: Arr
 
 _LAYOUTS = {
     "delay": _delays,
-    "clip": _clips,
-    "track": _clips,
+    "clip": layout_clips,
+    "track": layout_clips,
     "wait": _waits,
     "queue": layout_queue,
     "value": layout_values,

@@ -1,0 +1,88 @@
+"""Clips and tracks as strands: a bar for each play, ragged where it was cut, its marks where they were planned and where they came."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from opossum.stream.tables import Array
+from opossum.take.grouping import distinct
+from opossum_desk.flow.layout.sounding import sounding
+from opossum_desk.flow.layout.strand_marks import MOST_ITEMS, Mark, crowd, pixels_of, visible
+from opossum_desk.flow.layout.strand_rows import StrandRow
+from opossum_desk.flow.layout.strokes import Stroke, StrokeRun
+from opossum_desk.layout.heights import Band
+from opossum_desk.layout.scale import Scale
+from opossum_desk.state.session import Session
+
+NAME_FROM_PX = 44.0
+"""A bar as wide as this has its clip's name written on it."""
+MARGIN_PX = 8.0
+
+
+def layout_clips(session: Session, row: StrandRow, scale: Scale, band: Band, window: Array) -> list[Mark]:
+    """Return what a row of clips, or of tracks, is drawn of. Cost: the plays in view and their marks, in NumPy."""
+    take = session.take
+    places = visible(row, window)
+    if len(places) > MOST_ITEMS:
+        return crowd(session, scale, band, row, places)
+    if not len(places):
+        return []
+    plays = row.items[places]
+    hows = np.append(np.asarray(take.tables["stop"]["how"], np.int64), -1)[take.plays.stop[plays]]
+    is_cut = np.isin(hows, [take.code("cut"), take.code("blend")]) & (hows >= 0)
+    xs, x2s = pixels_of(session, scale, row.starts_ns[places]), pixels_of(session, scale, row.ends_ns[places])
+    is_ragged = (hows >= 0) & (hows != take.code("end"))
+    shapes = np.where(row.kind == "track", "wave", np.where(is_ragged, "cut", "bar"))
+    top, bottom = np.full(len(xs), band.top + 5), np.full(len(xs), band.bottom - 5)
+    ends = np.column_stack((xs, top, x2s, bottom))
+    marks: list[Mark] = []
+    for shape in distinct(shapes).tolist():
+        marks.append(StrokeRun(str(shape), ends[shapes == shape], row.kind))
+    if row.kind == "track":
+        for play, x, x2 in zip(plays.tolist(), xs.tolist(), x2s.tolist(), strict=True):
+            marks += sounding(session, play, scale, (x, x2), band)
+    clips = take.tables["play"]["clip"]
+    for place in np.flatnonzero(x2s - xs > NAME_FROM_PX).tolist():
+        name = take.text(int(clips[plays[place]]))
+        marks.append(Stroke("name", xs[place], band.top + 5, x2s[place], band.bottom - 5, "ok", name, kind=row.kind))
+    return marks + _marks_of_plays(session, row, places, is_cut, scale, band)
+
+
+def _marks_of_plays(
+    session: Session, row: StrandRow, places: Array, is_cut: Array, scale: Scale, band: Band
+) -> list[Mark]:
+    """Return the marks of plays: the planned place as a fine line, the real one as a strong one; they part where one came late.
+
+    One that did not come is hollow, where its clip reached it or was cut off before.
+    """
+    take, known = session.take, session.take.marks
+    if not len(known.play):
+        return []
+    plays = row.items[places]
+    first, stop = np.searchsorted(known.play, plays), np.searchsorted(known.play, plays, "right")
+    counts = stop - first
+    of_play = np.repeat(np.arange(len(plays)), counts)
+    rows = np.arange(len(of_play)) + np.repeat(first - np.cumsum(counts) + counts, counts)
+    begin = np.asarray(take.tables["play"]["from"], np.float64)[plays]
+    due = row.starts_ns[places][of_play] + (known.due_ns[rows] - known.begin_ns[plays][of_play])
+    sends = known.send[rows].astype(np.int64)
+    reached = (sends >= 0) | (due <= row.ends_ns[places][of_play]) | is_cut[of_play]
+    kept = reached & ~(known.seconds[rows] < np.nan_to_num(begin)[of_play])
+    due, sends = due[kept], sends[kept]
+    times = np.append(np.asarray(take.tables["send"]["t"], np.int64), 0)
+    dues, cames = pixels_of(session, scale, due), pixels_of(session, scale, np.where(sends >= 0, times[sends], due))
+    right = scale.left + scale.width + MARGIN_PX
+    marks: list[Mark] = []
+    for came, shape, state, xs in (
+        (True, "plan", "quiet", dues), (True, "mark", "ok", cames), (False, "mark", "open", cames),
+    ):  # fmt: skip
+        seen = np.flatnonzero(((sends >= 0) == came) & (xs > scale.left - MARGIN_PX) & (xs < right))
+        # of those on one pixel the first stands for all
+        seen = seen[np.unique(np.round(xs[seen]), return_index=True)[1]]
+        inset = 2 if shape == "plan" else 4
+        if len(seen):
+            at, tall = xs[seen], np.full(len(seen), band.bottom - inset)
+            ends = np.column_stack((at, np.full(len(seen), band.top + inset), at, tall))
+            own = sends[seen] if shape == "mark" else np.full(len(seen), -1)
+            marks.append(StrokeRun(shape, ends, row.kind, state, own))
+    return marks

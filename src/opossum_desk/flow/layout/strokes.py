@@ -1,0 +1,36 @@
+"""The strokes that strands are drawn of: single ones, and many of one look at once."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+
+from opossum.stream.tables import Array
+
+
+class Stroke(NamedTuple):
+    """One thing to draw: `shape` says how; from x to x2 at height y (y2 where it has two); `text` beside it.
+
+    `state`: ``ok``, ``wrong`` (rose), ``open`` (hollow) or ``quiet``. `send`: row of the send it stands for, or -1.
+    """
+
+    shape: str
+    x: float
+    y: float
+    x2: float
+    y2: float
+    state: str = "ok"
+    text: str = ""
+    send: int = -1
+    kind: str = ""
+
+
+class StrokeRun(NamedTuple):
+    """Many strokes of one strand, shape and state: `ends` (n, 4) are x, y, x2, y2 in px; `sends` (n,) as of a `Stroke`, or none."""
+
+    shape: str
+    ends: Array
+    kind: str
+    state: str = "ok"
+    sends: Array = np.zeros(0, np.int64)
