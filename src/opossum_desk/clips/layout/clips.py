@@ -1,6 +1,6 @@
 """The layout of Clips: plays laid over each other, x is the place within the clip.
 
-Cost: what belongs to the clips on screen, reduced to at most a few dots a pixel.
+Cost: the pixels of the clips on screen, and the marks of those plays that are in view.
 """
 
 from __future__ import annotations
@@ -12,6 +12,7 @@ import numpy as np
 from opossum.findings.finding import Finding
 from opossum.stream.tables import Array
 from opossum.words import counted, tr
+from opossum_desk.clips.layout.pixels import ClipPixels, pixels_of_clip
 from opossum_desk.clips.layout.plays import Overlaid, OverlaidClip, owners_told
 from opossum_desk.clips.layout.rows import ClipRow, Sort
 from opossum_desk.layout.bead import BeadState
@@ -22,9 +23,6 @@ from opossum_desk.state.session import Session
 
 CLIP_PX, GRID_PX = 66.0, 20.0
 BAR_PX = 15.0
-LANES = 7
-"""Plays stand a little above or below each other, in so many lanes, so that they do not hide each other."""
-LANE_PX = 2.4
 MARGIN_PX = 24.0
 LEAST_COLUMN_PX, MOST_COLUMN_PX = 64.0, 150.0
 ARC_STEPS = 16
@@ -64,6 +62,7 @@ def layout_clips(
     for row in rows:
         key = row.clip.peer, row.clip.cls
         longest[key] = max(longest.get(key, 0.0), row.clip.seconds)
+    seen = plays_in_view(known, session)
     for place, top, height in stack.seen(view):
         row = rows[place]
         picture.scale = Scale(0.0, longest[row.clip.peer, row.clip.cls], left, room)
@@ -71,7 +70,7 @@ def layout_clips(
         if row.sort is Sort.CLASS:
             _draw_seconds(picture, top, height)
         elif row.sort is Sort.CLIP:
-            _draw_clip(picture, known, session, row, top + height / 2 + 4)
+            _draw_clip(picture, known, seen, row, top + height / 2 + 4)
         elif row.sort is Sort.GRID_HEAD:
             _draw_grid_head(picture, known, row, top + height / 2)
         elif row.sort is Sort.GRID:
@@ -93,7 +92,14 @@ def _label(known: Overlaid, row: ClipRow, place: int, top: float, height: float,
 
 
 def clip_remark(known: Overlaid, row: ClipRow) -> tuple[str, str]:
-    """Return (how often it played and what is wrong with it, in lines; the colour)."""
+    """Return (how often it played and what is wrong with it, in lines; the colour); remembered, for every painting asks."""
+    key = id(row.clip.plays), tuple((finding.id, finding.count) for finding in row.findings)
+    if key not in known.remarks:
+        known.remarks[key] = _clip_remark(known, row)
+    return known.remarks[key]
+
+
+def _clip_remark(known: Overlaid, row: ClipRow) -> tuple[str, str]:
     clip, marks = row.clip, known.take.marks
     plays = tr("{plays} of {owners_told}", plays=counted(len(clip.plays), "play"), owners_told=owners_told(known, clip))
     if row.findings:
@@ -128,7 +134,7 @@ def _draw_seconds(picture: RowPicture, top: float, height: float) -> None:
 # --- one clip ------------------------------------------------------------------------------------------
 
 
-def _draw_clip(picture: RowPicture, known: Overlaid, session: Session, row: ClipRow, y: float) -> None:
+def _draw_clip(picture: RowPicture, known: Overlaid, seen: Array, row: ClipRow, y: float) -> None:
     clip, scale = row.clip, picture.scale
     role = "via:net" if clip.is_track else "via:clip"
     x2 = scale.x(clip.seconds)
@@ -137,10 +143,10 @@ def _draw_clip(picture: RowPicture, known: Overlaid, session: Session, row: Clip
     picture.lines.append(Lines(role, np.array(edges), 1.0))
     _draw_waits(picture, known, clip, y)
     _draw_planned(picture, known, clip, y)
-    seen = plays_in_view(known, session)
-    _draw_marks(picture, known, clip, y, seen, row)
-    _draw_cuts(picture, known, clip, y, seen)
-    _draw_delays(picture, known, clip, y, seen, row)
+    pixels = pixels_of_clip(known, clip, scale)
+    _draw_marks(picture, known, pixels, y, seen, row)
+    _draw_cuts(picture, pixels, y)
+    _draw_delays(picture, known, pixels, y, row)
 
 
 def plays_in_view(known: Overlaid, session: Session) -> Array:
@@ -148,11 +154,6 @@ def plays_in_view(known: Overlaid, session: Session) -> Array:
     window = np.interp([session.low, session.high], session.axis.edges, session.axis.starts_ns)
     begins = np.asarray(known.take.tables["play"]["t"], np.float64)
     return (begins <= window[1]) & (known.take.plays.end_ns >= window[0])
-
-
-def _lanes(plays: Array, y: float) -> Array:
-    """Return float64 (n,): the height of each play's dots."""
-    return y + (plays % LANES - (LANES - 1) / 2) * LANE_PX
 
 
 def _draw_planned(picture: RowPicture, known: Overlaid, clip: OverlaidClip, y: float) -> None:
@@ -170,76 +171,49 @@ def _draw_planned(picture: RowPicture, known: Overlaid, clip: OverlaidClip, y: f
         picture.lines.append(Lines("focus", np.array(ends), 1.8))
 
 
-def _draw_marks(picture: RowPicture, known: Overlaid, clip: OverlaidClip, y: float, seen: Array, row: ClipRow) -> None:
-    """Draw each mark as a dot where it really came, hollow where it was passed and never came."""
-    marks, scale = known.take.marks, picture.scale
-    rows = clip.marks
-    if not len(rows):
-        return
-    plays, came = marks.play[rows], known.came_at[rows]
-    late = {finding.cause for finding in row.findings if finding.kind == "mark-late"}
-    fired = np.isfinite(came)
-    xs = scale.xs(np.where(fired, came, marks.seconds[rows]))
-    ys = _lanes(plays, y)
-    missed = ~fired & marks.passed[rows]
-    for mask, via, state in (
-        (fired, "direct", BeadState.DID),
-        (missed, "wrong" if late or row.findings else "direct", BeadState.IDLE),
+def _draw_marks(picture: RowPicture, known: Overlaid, pixels: ClipPixels, y: float, seen: Array, row: ClipRow) -> None:
+    """Draw each mark as a dot where it really came, hollow where it was passed and never came; pale where its play is not in view."""
+    sends = known.take.marks.send
+    for dots, via, state, size in (
+        (pixels.came, "direct", BeadState.DID, 4.6),
+        (pixels.missed, "wrong" if row.findings else "direct", BeadState.IDLE, 8.0),
     ):
-        for in_view in (False, True):
-            mine = np.flatnonzero(mask & (seen[plays] == in_view))
-            mine = mine[_one_a_pixel(xs[mine], ys[mine])]
-            if len(mine):
-                sends = np.where(fired[mine], marks.send[rows[mine]], -1)
-                size = 4.6 if state is BeadState.DID else 8.0
-                picture.dots.append(Dots(via, state, xs[mine], ys[mine], "send", sends, size, not in_view))
+        shown, stands = dots.in_view(seen)
+        pale = np.ones(len(dots.xs), bool)
+        pale[shown] = False
+        for which, rows, is_pale in ((np.flatnonzero(pale), dots.first[pale], True), (shown, stands, False)):
+            if len(which):
+                picture.dots.append(
+                    Dots(via, state, dots.xs[which], y + dots.lanes[which], "send", sends[rows], size, is_pale)
+                )
 
 
-def _one_a_pixel(xs: Array, ys: Array) -> Array:
-    """Return the places (ascending) of one dot for each pixel and lane."""
-    key = np.round(xs).astype(np.int64) * 4096 + np.round(ys).astype(np.int64) % 4096
-    order = np.argsort(key, kind="stable")
-    first = np.concatenate(([True], np.diff(key[order]) != 0)) if len(key) else np.zeros(0, bool)
-    return np.sort(order[first])
-
-
-def _draw_cuts(picture: RowPicture, known: Overlaid, clip: OverlaidClip, y: float, seen: Array) -> None:
+def _draw_cuts(picture: RowPicture, pixels: ClipPixels, y: float) -> None:
     """Draw where plays were cut, ragged; rose where a mark was still to come."""
-    scale = picture.scale
-    plays = clip.plays[known.cut[clip.plays]]
-    reached = known.take.marks.reached[plays]
-    for wrong in (False, True):
-        xs = scale.xs(reached[known.lost[plays] == wrong])
-        xs = xs[_one_a_pixel(xs, np.zeros(len(xs)))][:MOST_CUTS]
+    steps = [(0.0, -9.0, 3.0, -5.0), (3.0, -5.0, -1.0, 0.0), (-1.0, 0.0, 3.0, 5.0), (3.0, 5.0, 0.0, 9.0)]
+    for role, cuts in (("quiet", pixels.cuts), ("rose", pixels.lost)):
+        xs = cuts[:MOST_CUTS]
         if len(xs):
-            steps = [(0.0, -9.0, 3.0, -5.0), (3.0, -5.0, -1.0, 0.0), (-1.0, 0.0, 3.0, 5.0), (3.0, 5.0, 0.0, 9.0)]
             ends = np.concatenate(
                 [np.column_stack((xs + a, xs * 0 + y + b, xs + c, xs * 0 + y + d)) for a, b, c, d in steps]
             )
-            picture.lines.append(Lines("rose" if wrong else "quiet", ends, 1.3))
+            picture.lines.append(Lines(role, ends, 1.3))
 
 
-def _draw_delays(picture: RowPicture, known: Overlaid, clip: OverlaidClip, y: float, seen: Array, row: ClipRow) -> None:
+def _draw_delays(picture: RowPicture, known: Overlaid, pixels: ClipPixels, y: float, row: ClipRow) -> None:
     """Draw delays that acted beside the clip: an arc for each event from where it was set, a dot where each landed."""
-    landed, scale = known.landed, picture.scale
-    if not len(clip.landed):
-        return
     told = {finding.subject.ev for finding in row.findings if finding.subject.ev}
-    events = landed.event[clip.landed]
-    for number, event in enumerate(dict.fromkeys(events.tolist())):
-        mine = clip.landed[events == event]
-        wrong = known.take.text(event) in told
-        x, x2 = (float(np.median(scale.xs(part[mine]))) for part in (landed.set_at, landed.landed_at))
+    for number, delays in enumerate(pixels.delays):
+        wrong = known.take.text(delays.event) in told
+        x, x2 = delays.set_x, delays.landed_x
         if number < MOST_ARCS:
             share = np.linspace(0.0, 1.0, ARC_STEPS + 1)
             height = min(22.0, max(8.0, (x2 - x) * 0.2))
             ax, ay = x + (x2 - x) * share, y - BAR_PX / 2 - height * 4 * share * (1 - share)
             ends = np.column_stack((ax[:-1], ay[:-1], ax[1:], ay[1:]))
             picture.lines.append(Lines("rose" if wrong else "via:delay", ends, 1.4))
-        xs, ys = scale.xs(landed.landed_at[mine]), np.full(len(mine), y - BAR_PX / 2)
-        keep = _one_a_pixel(xs, ys)
-        via = "wrong" if wrong else "delay"
-        picture.dots.append(Dots(via, BeadState.DID, xs[keep], ys[keep], "send", landed.send[mine][keep], 6.0))
+        ys, via = np.full(len(delays.xs), y - BAR_PX / 2), "wrong" if wrong else "delay"
+        picture.dots.append(Dots(via, BeadState.DID, delays.xs, ys, "send", delays.sends, 6.0))
 
 
 def _draw_waits(picture: RowPicture, known: Overlaid, clip: OverlaidClip, y: float) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 
@@ -65,6 +65,10 @@ class Overlaid:
     def __init__(self, take: Take) -> None:
         self.take = take
         self.scene = Scene(take)
+        self.remarks: dict[tuple[int, tuple[tuple[str, int], ...]], tuple[str, str]] = {}
+        """By clip and what is found of it, what is said of it (`clip_remark`)."""
+        self.pixels: dict[tuple[int, Any], Any] = {}
+        """By clip and scale, what stands on which pixel: kept for the next painting (`pixels_of_clip`)."""
         table, marks = take.tables["play"], take.marks
         known = self.scene.once(clips)
         rate, first = (np.asarray(table[name], np.float64) for name in ("rate", "from"))

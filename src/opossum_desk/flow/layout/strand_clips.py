@@ -12,6 +12,7 @@ from opossum_desk.flow.layout.strand_rows import StrandRow
 from opossum_desk.flow.layout.strokes import Stroke, StrokeRun
 from opossum_desk.layout.heights import Band
 from opossum_desk.layout.scale import Scale
+from opossum_desk.layout.wording import LETTER_PX
 from opossum_desk.state.session import Session
 
 NAME_FROM_PX = 44.0
@@ -41,10 +42,14 @@ def layout_clips(session: Session, row: StrandRow, scale: Scale, band: Band, win
     if row.kind == "track":
         for play, x, x2 in zip(plays.tolist(), xs.tolist(), x2s.tolist(), strict=True):
             marks += sounding(session, play, scale, (x, x2), band)
-    clips = take.tables["play"]["clip"]
+    clips, free = take.tables["play"]["clip"], -np.inf
     for place in np.flatnonzero(x2s - xs > NAME_FROM_PX).tolist():
-        name = take.text(int(clips[plays[place]]))
-        marks.append(Stroke("name", xs[place], band.top + 5, x2s[place], band.bottom - 5, "ok", name, kind=row.kind))
+        # of bars that lie over each other the first is named
+        x, x2 = float(xs[place]), float(x2s[place])
+        if max(x, scale.left) >= free:
+            name = take.text(int(clips[plays[place]]))
+            marks.append(Stroke("name", x, band.top + 5, x2, band.bottom - 5, "ok", name, kind=row.kind))
+            free = min(max(x, scale.left) + LETTER_PX * len(name), x2)
     return marks + _marks_of_plays(session, row, places, is_cut, scale, band)
 
 
