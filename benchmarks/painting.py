@@ -120,20 +120,43 @@ def p95(values: list[float]) -> float:
     return statistics.quantiles(values, n=20)[-1]
 
 
-def painting(table: Table, large: Path, small: Path) -> None:
-    """Painting each weave while panning and zooming; then what a key, a word of the sieve and a weave cost."""
-    from PySide6.QtGui import QImage
-
+def desks(*paths: Path) -> list[Desk]:
+    """Return a desk for each take."""
     from opossum_desk.application import dress, make_application
-    from opossum_desk.state.stepping import step_finding
     from opossum_desk.views.look import Look
-    from opossum_desk.weaves import WEAVES
 
     application = make_application()
     look = Look("day")
     dress(application, look)
+    return [Desk(application, look, path) for path in paths]
+
+
+def dense_strands(table: Table, large: Path, small: Path, usual: Path) -> None:
+    """Painting takes full of values, delays, clips and waits: a long one beside a short one, and beside a usual take."""
+    from PySide6.QtGui import QImage
+
+    many, few, other = desks(large, small, usual)
     image = QImage(*SIZE, QImage.Format.Format_ARGB32_Premultiplied)
-    few, many = Desk(application, look, small), Desk(application, look, large)
+    for weave, title in (("flow", "Flow"), ("clips", "Clips")):
+        large_ms, small_ms, usual_ms = panned([many, few, other], weave, image)
+        told = f"{large_ms:.1f} ms / {small_ms:.1f} ms (aim: at most 8 ms)"
+        table.row(f"painting {title}, dense strands, long take / short one", large_ms / small_ms, 1.1, told)
+        if weave == "flow":
+            told = f"{small_ms:.1f} ms / {usual_ms:.1f} ms"
+            table.row("painting Flow, dense strands / usual ones", small_ms / usual_ms, 2.5, told)
+    for desk in (many, few, other):
+        desk.close()
+
+
+def painting(table: Table, large: Path, small: Path) -> None:
+    """Painting each weave while panning and zooming; then what a key, a word of the sieve and a weave cost."""
+    from PySide6.QtGui import QImage
+
+    from opossum_desk.state.stepping import step_finding
+    from opossum_desk.weaves import WEAVES
+
+    few, many = desks(small, large)
+    image = QImage(*SIZE, QImage.Format.Format_ARGB32_Premultiplied)
     for weave in WEAVES:
         large_ms, small_ms = panned([many, few], weave.name, image)
         told = f"{large_ms:.1f} ms / {small_ms:.1f} ms (aim: at most 8 ms)"

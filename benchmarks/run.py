@@ -29,6 +29,7 @@ import games
 import live
 import painting
 import recorders
+from dense_strands import write_dense_strands
 from hard_traffic import SORTS, write_hard_traffic
 from opossum.findings.examine import examine
 from opossum.stream.kinds import KINDS
@@ -41,6 +42,8 @@ from traffic import write_traffic
 SMALL_RECORDS = 20_000
 FEW_CALLS, MANY_CALLS = 100_000, 1_000_000
 """Calls of a stream of hard traffic; with their sends and returns some three times as many records."""
+DENSE_FRAMES, DENSE_SHARE = 60_000, 40
+"""Length of the long take of dense strands, and how many times that of the short one it is."""
 ROUNDS = 5
 STARTS = 15
 """Processes scatter more than loops do."""
@@ -282,6 +285,12 @@ def main() -> int:
             for source, target in ((large, saved), (small, saved_small)):
                 save_take(indexed(source), target)
             painting.painting(table, saved, saved_small)
+            dense, dense_small = Path(folder) / "dense.take", Path(folder) / "dense_small.take"
+            for target, frames in ((dense, DENSE_FRAMES), (dense_small, DENSE_FRAMES // DENSE_SHARE)):
+                source = target.with_suffix(".flow.jsonl")
+                write_dense_strands(source, frames)
+                save_take(indexed(source), target)
+            painting.dense_strands(table, dense, dense_small, saved_small)
         if arguments.only in (None, "starting"):
             starting(table)
         if arguments.only in (None, "recording"):
