@@ -10,6 +10,7 @@ from typing import NamedTuple
 import numpy as np
 
 from opossum.stream.tables import Array
+from opossum.take.grouping import factorised
 from opossum_desk.clips.layout.plays import Overlaid, OverlaidClip
 from opossum_desk.layout.scale import Scale
 
@@ -98,7 +99,7 @@ def _found(known: Overlaid, clip: OverlaidClip, scale: Scale) -> ClipPixels:
 def _dots(known: Overlaid, rows: Array, xs: Array) -> MarkDots:
     plays = np.asarray(known.take.marks.play)[rows]
     key = np.round(xs).astype(np.int64) * LANES + plays % LANES
-    _, first, dot = np.unique(key, return_index=True, return_inverse=True)
+    dot, first = factorised(key)
     lanes = (plays[first] % LANES - (LANES - 1) / 2) * LANE_PX
     return MarkDots(rows, plays, dot, xs[first], lanes, rows[first])
 
@@ -117,4 +118,4 @@ def _delays(known: Overlaid, clip: OverlaidClip, scale: Scale) -> list[LandedDel
 
 def first_of_pixels(xs: Array) -> Array:
     """Return the places (ascending) of the first thing on each pixel."""
-    return np.sort(np.unique(np.round(xs), return_index=True)[1])
+    return np.sort(factorised(np.round(xs).astype(np.int64))[1])

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from opossum.take.grouping import factorised
 from opossum_desk.flow.layout.strokes import StrokeRun
 from opossum_desk.layout.heights import Band
 from opossum_desk.layout.row_picture import PixelBars, pixel_times
@@ -38,7 +39,7 @@ def sounding(
     xs = scale.xs(session.axis.positions(start + (seconds - begin) / rate * 1e9))
     seen = np.flatnonzero((seconds >= begin) & (xs >= reach[0]) & (xs <= reach[1]))
     # of those on one pixel the first stands for all
-    _, leading = np.unique(xs[seen].astype(np.int64), return_index=True)
+    _, leading = factorised(xs[seen].astype(np.int64))
     at = xs[np.sort(seen[leading])]
     if len(at):
         ends = np.column_stack((at, np.full(len(at), band.top + 2), at, np.full(len(at), band.bottom - 2)))

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from opossum.stream.tables import Array
-from opossum.take.grouping import distinct
+from opossum.take.grouping import distinct, factorised
 from opossum_desk.flow.layout.sounding import sounding
 from opossum_desk.flow.layout.strand_marks import MOST_ITEMS, Mark, crowd, pixels_of, visible
 from opossum_desk.flow.layout.strand_rows import StrandRow
@@ -83,7 +83,7 @@ def _marks_of_plays(
     ):  # fmt: skip
         seen = np.flatnonzero(((sends >= 0) == came) & (xs > scale.left - MARGIN_PX) & (xs < right))
         # of those on one pixel the first stands for all
-        seen = seen[np.unique(np.round(xs[seen]), return_index=True)[1]]
+        seen = seen[factorised(np.round(xs[seen]).astype(np.int64))[1]]
         inset = 2 if shape == "plan" else 4
         if len(seen):
             at, tall = xs[seen], np.full(len(seen), band.bottom - inset)

@@ -6,6 +6,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from opossum.take.grouping import distinct
 from opossum.take.moment import last_line, values_at
 from opossum.words import counted, number, tr
 from opossum_desk.layout.wording import short_time
@@ -106,7 +107,7 @@ def layout_frame(session: Session) -> FramePicture:
     start_ns = float(take.frames.start_ns[row])
     call_lines = take.tables["call"]["line"]
     late = _late_phases(session, row)
-    called = {take.text(int(phase)) for phase in np.unique(take.phase_of_call[calls])}
+    called = {take.text(int(phase)) for phase in distinct(take.phase_of_call[calls]).tolist()}
     between = [(line, FrameRow("say", text)) for line, text in _says_of_frame(session, row)]
     between += [(line, _late_phase(name)) for name, line in late.items() if name not in called]
     between.sort(key=lambda item: item[0])
