@@ -1,7 +1,9 @@
-"""What is told of a game does not hang on which of its names or records came first: both are numbered from 0 inside."""
+"""What is told of a game does not hang on which of its names or records came first, nor on another that has the same: all are numbers inside."""
 
 from __future__ import annotations
 
+import json
+import re
 from typing import Any
 
 import msgspec
@@ -27,6 +29,10 @@ FIRST = [
 """One of everything, that comes and goes in order before anything else does."""
 
 
+SELDOM_FIRST = ("src", "to", "err", "edge", "how", "key", "mark", "q", "net")
+"""Fields of which few records tell, and the first of a stream never."""
+
+
 def records_of(scene: Fault) -> list[dict[str, Any]]:
     stage, frames = built(scene.build, scene.stage)
     return [msgspec.json.decode(line) for line in stage.run(frames).bytes().splitlines()]
@@ -47,10 +53,11 @@ def told(findings: list[Finding], first: int = 0) -> list[dict[str, Any]]:
 
 @pytest.mark.parametrize("scene", FAULTS, ids=lambda scene: scene.build.__name__)
 def test_a_game_may_be_called_as_what_it_is_about(scene: Fault) -> None:
-    """Its name is the first text of all."""
+    """Its name is the first text of all: that of an object, an event, a function, or of how something comes about."""
     head, *records = records_of(scene)
     found = found_in([head, *records])
     about = {name for finding in found for name in finding.subject.as_dict().values() if isinstance(name, str)}
+    about |= {record[field] for record in records for field in SELDOM_FIRST if isinstance(record.get(field), str)}
     for name in sorted(about):
         assert told(found_in([{**head, "game": name}, *records])) == told(found)
 
@@ -61,3 +68,28 @@ def test_others_may_have_come_and_gone_before(scene: Fault) -> None:
     head, *records = records_of(scene)
     before = [{**record, "t": head["t"]} for record in FIRST]
     assert told(found_in([head, *before, *records]), len(FIRST)) == told(found_in([head, *records]))
+
+
+@pytest.mark.parametrize("scene", FAULTS, ids=lambda scene: scene.build.__name__)
+def test_two_that_play_the_same_are_told_of_one_by_one(scene: Fault) -> None:
+    """Whatever has the same name, number and time on both: each is told of what is its own."""
+    records = records_of(scene)
+    both = [
+        {**record, "p": peer} | ({"peer": peer} if record["k"] == "head" else {})
+        for record in records
+        for peer in ("one", "other")
+    ]
+    alone = [_of_no_peer(finding) for finding in found_in(records)]
+    found = found_in(both)
+    for peer in ("one", "other"):
+        assert [_of_no_peer(finding) for finding in found if finding.subject.peer == peer] == alone
+    assert len(found) == 2 * len(alone)
+
+
+def _of_no_peer(finding: Finding) -> dict[str, Any]:
+    """Return all that is told but whose peer it is, in ids too, and by which lines it is proved."""
+    told_of = finding.as_dict()
+    told_of["evidence"] = [(proof["k"], proof["note"]) for proof in told_of["evidence"]]
+    told_of["subject"].pop("peer", None)
+    text = json.dumps(told_of)
+    return json.loads(re.sub("/(one|other)\\b", "", text))

@@ -32,6 +32,11 @@ def within_its_frames(scene: Scene, finding: Finding, root: Finding) -> bool:
     return len(finding.frame_rows) > 0 and bool(np.isin(finding.frame_rows, root.frame_rows).all())
 
 
+def of_one_peer(finding: Finding, root: Finding) -> bool:
+    """Say whether two findings are of the same peer: what has the same name on another is another thing."""
+    return finding.subject.peer == root.subject.peer
+
+
 FROM_STALE_CALLS = (Spring("stale-listener", shares_calls),)
 """What a stale listener's calls also show: its consequence, whatever it is."""
 

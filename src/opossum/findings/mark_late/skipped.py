@@ -10,6 +10,7 @@ from opossum.findings.clips import clips
 from opossum.findings.declaring import Cause, Spring
 from opossum.findings.finding import Finding, Found, Severity
 from opossum.findings.frame_times import frame_times
+from opossum.findings.links import of_one_peer
 from opossum.findings.mark_late.coming import FROM_A_STALL, coming
 from opossum.findings.marks_told import by_mark, tell
 from opossum.findings.scene import Scene
@@ -66,7 +67,8 @@ def _stepped_over(scene: Scene) -> Array:
 
 def waited_for(scene: Scene, finding: Finding, root: Finding) -> bool:
     """Say whether the root tells that this very mark is waited for in vain: that is the story, this is why."""
-    return finding.subject.mark == root.subject.ev and finding.subject.cls == root.subject.cls
+    is_it = finding.subject.mark == root.subject.ev and finding.subject.cls == root.subject.cls
+    return is_it and of_one_peer(finding, root)
 
 
 SKIPPED = Cause(

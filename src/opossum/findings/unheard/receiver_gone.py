@@ -9,6 +9,7 @@ import numpy as np
 
 from opossum.findings.declaring import Cause, Spring
 from opossum.findings.finding import Finding, Found, Severity
+from opossum.findings.links import of_one_peer
 from opossum.findings.listening import listening
 from opossum.findings.scene import Scene
 from opossum.findings.unheard.hearing import bearing, by_event, senders, told
@@ -121,7 +122,7 @@ def _tell(scene: Scene, sends: Array, why: str, binds: Array | None) -> Found:
 
 def of_one_event(scene: Scene, finding: Finding, root: Finding) -> bool:
     """Say whether the root is about the same event."""
-    return bool(finding.subject.ev) and finding.subject.ev == root.subject.ev
+    return bool(finding.subject.ev) and finding.subject.ev == root.subject.ev and of_one_peer(finding, root)
 
 
 RECEIVER_GONE = Cause(

@@ -10,6 +10,7 @@ import numpy as np
 from opossum.findings.clips import clips, open_waits
 from opossum.findings.declaring import Spring
 from opossum.findings.finding import Finding, Found, Subject
+from opossum.findings.links import of_one_peer
 from opossum.findings.scene import Scene
 from opossum.findings.wording import listed, with_place
 from opossum.stream.tables import Array
@@ -97,7 +98,8 @@ def told(scene: Scene, waits: Array, frames: Array, why: str, advice: str) -> It
 
 def _of_its_mark(scene: Scene, finding: Finding, root: Finding) -> bool:
     """Say whether the root tells of the mark that is waited for, of the same class."""
-    return finding.subject.ev == root.subject.mark and finding.subject.cls == root.subject.cls
+    is_it = finding.subject.ev == root.subject.mark and finding.subject.cls == root.subject.cls
+    return is_it and of_one_peer(finding, root)
 
 
 FROM_THE_MARK = (Spring("missing-mark", _of_its_mark), Spring("cut-before-mark", _of_its_mark))

@@ -7,7 +7,7 @@ from typing import NamedTuple
 import numpy as np
 
 from opossum.stream.tables import Array
-from opossum.take.grouping import Runs, distinct, factorised
+from opossum.take.grouping import Runs, factorised
 from opossum.take.ids import IdIndex
 from opossum.take.index import Index
 from opossum.take.indexes.holds import HOLDS, Holds
@@ -198,8 +198,9 @@ def _places_told(came: Array, told: Array, groups: int) -> Array:
 
 
 def mark_names(marks: Marks, rows: Array) -> list[str]:
-    """Return the names of marks (rows), each once."""
-    return [marks.text_of(int(name)) for name in distinct(marks.name[rows])]
+    """Return the names of marks (rows), each once, in the order of their places in the clip."""
+    in_place = marks.name[rows][np.argsort(marks.seconds[rows], kind="stable")]
+    return [marks.text_of(name) for name in dict.fromkeys(in_place.tolist())]
 
 
 MARKS = Index("marks", build_marks, (HOLDS, PLAYS, PLAY_IDS))
