@@ -31,11 +31,21 @@ def _told(hours: int, **how: Any) -> list[str]:
     return [finding.cause for finding in stage.found() if finding.kind == "threshold-missed"]
 
 
-def _played(hours: int, frames: int, *, early: int = 0, brought: bool = False, past: float = 0.0) -> tuple[Stage, int]:
+def _played(
+    hours: int,
+    frames: int,
+    *,
+    early: int = 0,
+    brought: bool = False,
+    past: float = 0.0,
+    via: str = "",
+    inside: bool = False,
+) -> tuple[Stage, int]:
     """Play a bell that strikes so many full hours until the clock is set past one; return the frame in which that is.
 
     `early`: how often it strikes besides, a `past` share of an hour after a full one; `brought`: in the middle of it all the
-    clock is set past an hour, and the bell strikes at once.
+    clock is set past an hour, and the bell strikes at once. `via`: how each strike comes about; `inside`: what comes about so
+    is another event, and the bell's is sent by who hears that.
     """
     stage = Stage(hz=60)
     bell = stage.bind("strike", "bell#1", "Bell.swing")
@@ -43,8 +53,17 @@ def _played(hours: int, frames: int, *, early: int = 0, brought: bool = False, p
     set_past: list[int] = []
     step = RATE / 60
 
-    def strike() -> None:
-        stage.heard("strike", bell, o="tower#1", d={"at": clock["v"]})
+    rope = stage.bind("pull", "rope#1", "Rope.on_pull")
+
+    def strike(c: int | None = None) -> None:
+        how = {"via": via} if via and not inside else {}
+        stage.heard("strike", bell, o="tower#1", d={"at": clock["v"]}, c=c, **how)
+
+    def come() -> None:
+        if inside:
+            stage.inside(stage.send("pull", via=via), rope, strike)
+        else:
+            strike()
 
     def turn(number: int) -> None:
         before = clock["v"]
@@ -58,7 +77,7 @@ def _played(hours: int, frames: int, *, early: int = 0, brought: bool = False, p
             strike()
             clock["left"] -= 1
         elif clock["left"] and hour:
-            strike()
+            come()
             clock["left"] -= 1
         elif clock["left"] == 0 and number % 24 == 18:
             clock["v"] = (clock["v"] // 3600 + 1.4) * 3600
@@ -91,6 +110,22 @@ def test_what_comes_soon_after_its_time_comes_for_it(past, learnt):
     """However often: it is late, or comes twice."""
     assert 5 / 24 < FARTHEST_ASTRAY < 8 / 24
     assert ("doubled" in _told(11, early=3, past=past)) is learnt
+
+
+@pytest.mark.parametrize("inside", [False, True])
+@pytest.mark.parametrize(
+    ("via", "learnt"),
+    [
+        ("", True),
+        ("life", True),
+        *[(via, False) for via in ("timer", "delay", "input", "zone", "clip")],
+        ("tick", None),
+    ],
+)
+def test_what_comes_by_something_else_than_the_clock_follows_none_of_its_times(via, learnt, inside):
+    """A timer, a key, a zone or a clip, also at one remove; of ticks only what they bring about may come by the clock."""
+    learnt = inside if learnt is None else learnt
+    assert ("jumped" in _told(6, via=via, inside=inside)) is learnt
 
 
 def test_what_a_jump_of_the_clock_brings_comes_at_any_time():
