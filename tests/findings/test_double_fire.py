@@ -153,15 +153,16 @@ def test_one_event_from_different_senders_is_quiet():
     assert routes("sale", second_sender="till#2").found() == []
 
 
-def test_two_events_of_one_timer_firing():
-    """One firing of a timer that sends two events to one function is one cause."""
+@pytest.mark.parametrize("what", ["timer", "delay"])
+def test_two_events_of_one_firing(what):
+    """One firing of a timer, or of a delay, that sends two events to one function is one cause."""
     tape = started()
     tick = tape.bind("tick_a", "clock#1", "Clock.on_beat")
     tock = tape.bind("tick_b", "clock#1", "Clock.on_beat")
-    a = tape.arm("timer", "clock#1", "beat")
+    a = tape.arm(what, "clock#1", "beat")
     tape.frame()
-    tape.heard("tick_a", tick, via="timer", a=a)
-    tape.heard("tick_b", tock, via="timer", a=a)
+    tape.heard("tick_a", tick, via=what, a=a)
+    tape.heard("tick_b", tock, via=what, a=a)
 
     assert only(tape.found(), "two-routes").frames == [2]
 

@@ -17,6 +17,17 @@ def a_slow_clip_is_blended_away_before_its_mark(stage: Stage) -> int:
     return 260
 
 
+@fault("cut-before-mark", "cut", 120, clip="reach", mark="grip", cls="Cook", o="cook#1")
+def a_clip_is_cut_before_a_mark_that_is_listened_to(stage: Stage) -> int:
+    """Nobody waits for it, but somebody would have heard it."""
+    stage.spawn("cook#1", "Cook")
+    stage.bind("grip", "cook#1", "Cook.on_grip")
+    made: dict[str, int] = {}
+    stage.at(100, do=lambda: made.update(y=stage.play("cook#1", "reach", 0.9, [["grip", 0.6]])))
+    stage.at(120, do=lambda: stage("stop", y=made["y"], how="cut", pos=0.33))
+    return 200
+
+
 @fault("cue-off", "drifts", 238, "risk", clip="waltz", cls="Radio")
 def cues_run_ahead(stage: Stage) -> int:
     """Ever earlier: the track is told to be ahead."""

@@ -17,8 +17,6 @@ from opossum_desk.layout.scale import Scale
 LANES = 7
 """Plays stand a little above or below each other, in so many lanes, so that they do not hide each other."""
 LANE_PX = 2.4
-MOST_KEPT = 1000
-"""So many clips are kept, of all widths that were asked for."""
 
 
 class MarkDots(NamedTuple):
@@ -70,13 +68,13 @@ class ClipPixels(NamedTuple):
 
 
 def pixels_of_clip(known: Overlaid, clip: OverlaidClip, scale: Scale) -> ClipPixels:
-    """Return what stands where at a scale of seconds within the clip."""
-    key = id(clip.plays), scale
-    if key not in known.pixels:
-        if len(known.pixels) >= MOST_KEPT:
-            known.pixels.clear()
-        known.pixels[key] = _found(known, clip, scale)
-    return known.pixels[key]
+    """Return what stands where at a scale of seconds within the clip; that of the last scale is kept."""
+    kept = known.pixels.get(id(clip.plays))
+    if kept is None or kept[0] != scale:
+        kept = scale, _found(known, clip, scale)
+        known.pixels[id(clip.plays)] = kept
+    pixels: ClipPixels = kept[1]
+    return pixels
 
 
 def _found(known: Overlaid, clip: OverlaidClip, scale: Scale) -> ClipPixels:

@@ -67,8 +67,8 @@ class Overlaid:
         self.scene = Scene(take)
         self.remarks: dict[tuple[int, tuple[tuple[str, int], ...]], tuple[str, str]] = {}
         """By clip and what is found of it, what is said of it (`clip_remark`)."""
-        self.pixels: dict[tuple[int, Any], Any] = {}
-        """By clip and scale, what stands on which pixel: kept for the next painting (`pixels_of_clip`)."""
+        self.pixels: dict[int, tuple[Any, Any]] = {}
+        """By clip, at which scale what stands on which pixel: kept for the next painting (`pixels_of_clip`)."""
         table, marks = take.tables["play"], take.marks
         known = self.scene.once(clips)
         rate, first = (np.asarray(table[name], np.float64) for name in ("rate", "from"))
