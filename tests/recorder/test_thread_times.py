@@ -201,6 +201,9 @@ def test_a_stretch_is_told_as_fields(times):
     assert set(told) <= {"cpu", "ready"} and 0 < told["cpu"] < 10**9
 
 
+TRIES = 4
+
+
 @pytest.mark.skipif(shutil.which("cc") is None, reason="there is no C compiler")
 @pytest.mark.skipif("halves.os.environ.get('OPOSSUM_PURE')", reason="the half in Python was asked for")
 def test_the_half_in_c_tells_what_the_one_in_python_tells():
@@ -208,11 +211,14 @@ def test_the_half_in_c_tells_what_the_one_in_python_tells():
     assert halves.ThreadTimes.__module__ == "opossum_recorder._thread_times"
     in_c, in_python = halves.ThreadTimes(), thread_times.ThreadTimes()
     for stretch in (lambda: burn(30), lambda: time.sleep(0.03), lambda: (burn(10), time.sleep(0.01))):
-        # the one within the other: what the outer one tells can only be more
-        in_python.begin(), in_c.begin()
-        stretch()
-        inner, outer = in_c.end(), in_python.end()
-        assert inner[0] <= outer[0] and inner[1] <= outer[1]
-        assert outer[0] - inner[0] < 10 * 10**6 and outer[1] - inner[1] < 100 * 10**6
-        assert abs(outer[2] - inner[2]) < 100 * 10**6
+        apart = []
+        for _ in range(TRIES):  # between the one's end and the other's the machine may be taken away
+            # the one within the other: what the outer one tells can only be more
+            in_python.begin(), in_c.begin()
+            stretch()
+            inner, outer = in_c.end(), in_python.end()
+            assert inner[0] <= outer[0] and inner[1] <= outer[1]
+            apart.append([abs(mine - other) for mine, other in zip(outer, inner, strict=True)])
+        ran, waited, rest = (min(column) for column in zip(*apart, strict=True))
+        assert ran < 10 * 10**6 and waited < 100 * 10**6 and rest < 100 * 10**6
     in_c.close(), in_python.close()
