@@ -42,7 +42,7 @@ def opened(desk: DeskWindow, qtbot, path: Path | str) -> DeskWindow:
             pytest.fail(f"the take could not be examined: {desk.property('trouble')}")
         return desk.session is not None and desk.session.examined and not desk.opening.is_opening
 
-    qtbot.waitUntil(ready, timeout=20_000)
+    qtbot.waitUntil(ready, timeout=60_000)
     return desk
 
 
