@@ -143,10 +143,14 @@ def test_of_a_long_frame_the_hosts_part_is_the_machines(tmp_path, monkeypatch, p
     after = '"' + AFTER[host].replace("\n", "\\n") + '"'
     told = {"frame": str(LONG_FRAME), "stat": str(stat), "after": after, "seconds": str(busy_ms / 1000)}
 
-    for _ in range(PLAYS):
-        passed, ran, waited = longest_frame(play(tmp_path, told))
-        if passed >= LOOKED_INTO_MS or waited <= 0.6 * passed:
+    for turn in range(PLAYS):
+        folder = tmp_path / f"play {turn}"
+        folder.mkdir()
+        passed, ran, waited = longest_frame(play(folder, told))
+        if busy_ms >= LOOKED_INTO_MS or (passed < LOOKED_INTO_MS and waited <= 0.6 * passed):
             break  # else this machine itself let the game wait, as other tests have it do
+    if busy_ms < LOOKED_INTO_MS <= passed:
+        pytest.skip("this machine is too busy to play a short frame")
     assert passed >= busy_ms
     # this machine may have a host of its own, that takes of it: then neither is told of that part
     assert ran + waited <= passed + CLOCKS_APART_MS
