@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import numpy as np
 import pytest
 
 from moonrise_bakery import demo_take_path
@@ -11,7 +12,6 @@ from opossum.findings.catalogue import KINDS
 from opossum.findings.examine import examine
 from opossum.take.checks import check_take
 from opossum.take.indexes.objects import NEVER
-from opossum.take.marks import marks_of
 from opossum.take.opening import open_any
 
 
@@ -100,20 +100,11 @@ def test_a_delay_can_be_counted_in_frames(night):
 def test_marks_come_at_their_place_in_the_clip(night):
     """Within a frame of it."""
     take = night()
-    sends = take.tables["send"]
-    fired = 0
-    for play in range(len(take.tables["play"])):
-        planned = dict(marks_of(take, play))
-        for send in take.plays.fired.rows(play):
-            mark = take.text(int(sends["mark"][send]))
-            if (
-                list(dict.fromkeys(marks_of(take, play)))
-                and mark in planned
-                and take.text(int(take.tables["play"]["what"][play])) == "anim"
-            ):
-                assert abs(sends["pos"][send] - planned[mark]) < 0.02
-                fired += 1
-    assert fired > 20
+    marks = take.marks
+    is_clip = np.asarray(take.tables["play"]["what"])[marks.play] == take.code("anim")
+    came = np.flatnonzero((marks.send >= 0) & is_clip)
+    assert len(came) > 20
+    assert np.abs(take.tables["send"]["pos"][marks.send[came]] - marks.seconds[came]).max() < 0.02
 
 
 def test_things_that_left_have_cleaned_up(night):

@@ -10,7 +10,7 @@ from opossum_desk.layout.scale import Scale
 from opossum_desk.pacing.layout.crowded import CrowdedRow, draw_crowded
 from opossum_desk.pacing.layout.firings import Firings
 from opossum_desk.pacing.layout.recurring import Recurring
-from opossum_desk.pacing.layout.steady_pixels import SteadyPixels, reach_of
+from opossum_desk.pacing.layout.steady_pixels import MOST_KNOWN, SteadyPixels, _known, reach_of
 from opossum_desk.pacing.layout.verdict import right_bounds_ns
 from opossum_desk.state.axis import Axis
 from opossum_desk.state.session import Session
@@ -78,6 +78,21 @@ def test_small_steps_to_a_side_are_found_at_once(axis, monkeypatch):
     low = axis.extent[1] * 0.4 - width / 50
     reach_of(firings, SteadyPixels(axis, Scale(low, low + width, 0.0, 500.0)))
     assert sought[2:] == [510]
+
+
+@pytest.mark.parametrize("step", [0.5, -0.5])
+def test_what_is_known_of_pixels_is_bounded_however_far_one_pans(axis, step):
+    """Those that were left long ago are forgotten, and found anew."""
+    firings, width = scattered(2_000), axis.extent[1] / 40
+    low = axis.extent[1] * (0.1 if step > 0 else 0.9)
+    for number in range(40):
+        pixels = SteadyPixels(axis, Scale(low + number * step * width, low + (number * step + 1) * width, 0.0, 200.0))
+        kept = reach_of(firings, pixels)
+        there, lowest, _ = firings.reach(pixels.moments)
+        assert np.flatnonzero(kept.held).tolist() == there.tolist() and np.array_equal(kept.lowest[there], lowest)
+        known = len(_known[firings].reach.held)
+        assert known <= MOST_KNOWN * pixels.count
+    assert known > (MOST_KNOWN - 2) * pixels.count
 
 
 def test_another_zoom_and_another_axis_are_found_anew(axis):

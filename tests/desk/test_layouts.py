@@ -9,10 +9,11 @@ import pytest
 from test_session import shop
 
 from opossum.findings.examine import examine
+from opossum.take.json_values import json_numbers
 from opossum_desk.flow.layout.beads import bead_size
 from opossum_desk.flow.layout.frozen import frozen_bands
 from opossum_desk.flow.layout.loom import layout_loom, line_count, line_of_row
-from opossum_desk.flow.layout.strand_levels import FILL_ALPHA, LINE_PX
+from opossum_desk.flow.layout.strand_levels import BLOCK, FILL_ALPHA, LINE_PX
 from opossum_desk.flow.layout.strand_marks import MOST_ITEMS
 from opossum_desk.flow.layout.strand_rows import gather_strands
 from opossum_desk.flow.layout.strand_timers import DENSE_TALL_PX, LANE_PX
@@ -299,11 +300,7 @@ def dots(picture) -> int:
 
 def strokes_of(picture) -> list[Stroke]:
     """Return all strokes of a picture, those of its runs one by one."""
-    runs = [
-        Stroke(run.shape, *ends, run.state, kind=run.kind, send=send)
-        for run in picture.runs
-        for ends, send in zip(run.ends.tolist(), run.sends.tolist() or [-1] * len(run.ends), strict=True)
-    ]
+    runs = [Stroke(run.shape, *ends, run.state, kind=run.kind) for run in picture.runs for ends in run.ends.tolist()]
     return [*picture.strokes, *runs]
 
 
@@ -358,7 +355,8 @@ def test_a_clip_is_a_bar_with_marks_and_a_ragged_end_when_cut():
     assert [row.kind for row in rows] == ["clip", "track"]
     assert {"cut", "wave"} <= set(shapes(picture))
     (press, fold) = (stroke for stroke in strokes_of(picture) if stroke.shape == "mark")
-    assert (press.state, press.send) == ("ok", 0) and (fold.state, fold.send) == ("open", -1)
+    assert (press.state, fold.state) == ("ok", "open")
+    assert [run.sends.tolist() for run in picture.runs if run.shape == "mark"] == [[0], [-1]]
     (bar,) = (stroke for stroke in strokes_of(picture) if stroke.shape == "cut")
     assert bar.x < press.x < bar.x2 < fold.x
 
@@ -428,6 +426,42 @@ def test_of_levels_within_a_pixel_the_extremes_are_seen():
     assert len(np.unique(np.delete(line.tops, leap).round(6))) == 1
 
 
+@pytest.mark.parametrize(("more", "seen"), [(-1, True), (0, True), (1, False)])
+def test_of_very_many_values_the_last_of_each_pixel_is_seen(monkeypatch, more, seen):
+    """Parsing all would take long: what leaps up and back within a pixel shows nearer by."""
+    tape = Tape().frame()
+    for number in range(600):
+        for value in (3, 9, 3) if number == 300 else (3,):
+            tape("watch", o="cat#1", name="purrs", v=value)
+        tape.frame()
+    rows = gather_strands(tape.take())
+    monkeypatch.setattr("opossum_desk.flow.layout.strand_levels.MOST_VALUES", len(rows[0].items) - more)
+    (line,) = strands_of(tape)[1].bars
+    assert bool((line.bottoms - line.tops > LINE_PX + 1).any()) is seen
+    assert len(line.tops) > 0.95 * (WIDTH - LABELS)
+
+
+def test_a_value_is_parsed_once_however_often_it_is_painted(monkeypatch):
+    """In blocks, as far as they are in view, and of no more rows than are seen."""
+    asked: list[int] = []
+    monkeypatch.setattr(
+        "opossum_desk.flow.layout.strand_levels.json_numbers",
+        lambda column, rows: asked.append(len(rows)) or json_numbers(column, rows),
+    )
+    tape = Tape().frame()
+    for number in range(2 * BLOCK + 10):
+        tape("watch", o="cat#1", name="purrs", v=number)
+        if number % 100 == 0:
+            tape.frame()
+    session = examined(tape)
+    rows = gather_strands(session.take)
+    last = session.axis.extent[1]
+    for low, high in ((0, last / 4), (0, last / 3), (0, last), (0, last), (last / 2, last)):
+        session.set_window(low, high)
+        layout_strands(session, rows, WIDTH, 900, 0, LABELS)
+    assert asked == [BLOCK, BLOCK, 10]
+
+
 def test_timers_that_live_at_once_lie_beside_each_other():
     """Four lanes, about the row's middle; one that was cleared leaves its own to the next."""
     tape = Tape().frame()
@@ -484,9 +518,15 @@ def test_what_lies_over_each_other_is_told_apart_up_to_a_number(what, many, told
             tape.arm("delay", "cat#1", "hop", sec=9)
         else:
             tape("wait", w=number + 1, o="cat#1", ev="hop")
-    _, picture = strands_of(tape.frames(200))
+    tape.frames(199)
+    if what == "delay":
+        tape.heard("hop", via="delay", a=1)
+    else:
+        tape("met", w=1, s=tape.send("hop"))
+    _, picture = strands_of(tape.frame())
     crowds = [stroke.text for stroke in strokes_of(picture) if stroke.shape == "crowd"]
-    assert crowds == ([f"{many}"] if told else [])
+    assert crowds == ([f"{many} over each other"] if told else [])
+    assert dots(picture) == 1  # what came of one is seen in both
 
 
 def test_pointing_at_a_strand_finds_the_moment():

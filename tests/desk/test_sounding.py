@@ -11,10 +11,12 @@ from opossum.sound.waveform import read_waveform
 from opossum.take.archive import save_take
 from opossum_desk.flow.layout.strand_rows import gather_strands
 from opossum_desk.flow.layout.strands import layout_strands
+from opossum_desk.flow.strands import StrandsView
 from opossum_desk.layout.heights import STRAND_PX
 from opossum_desk.memory import Memory
 from opossum_desk.state.session import Session
 from opossum_desk.state.sounds import Sound
+from opossum_desk.views.look import Look
 from sound.test_waveform import RATE, written
 from tape import Stage
 
@@ -126,3 +128,29 @@ def test_what_was_given_is_remembered_for_the_take(desk, qtbot, monkeypatch, wal
     assert sound.waveform.seconds == 4.0 and sound.cues == ()
     # what else is said meanwhile, of the take that was opened, may come after it
     qtbot.waitUntil(lambda: any("waltz.txt: cannot be read" in text for text in said), timeout=10_000)
+
+
+@pytest.mark.parametrize("scheme", ["day", "night"])
+def test_the_sound_is_seen_on_its_bar(qtbot, waltz, scheme):
+    """The ground of the bar does not hide it, and it does not hide the planned cues."""
+    look = Look(scheme)
+    view = StrandsView(look)
+    qtbot.addWidget(view)
+    view.resize(800, 200)
+    session = Session(concert().take())
+    view.set_session(session)
+    session.sounds.give("waltz", Sound(read_waveform(waltz), (Cue(2.5, "verse"),)))
+    picture = view.current()
+    image = view.grab().toImage()
+    (bars,) = picture.bars
+    (plans,) = [run.ends for run in picture.runs if run.shape == "plan"]
+    loud, middle = int(np.argmax(bars.bottoms - bars.tops)), STRAND_PX / 2
+
+    def at(x: float, y: float) -> str:
+        return image.pixelColor(round(x), round(y)).name()
+
+    quiet = at(bars.left + 20, middle - 4)
+    assert quiet != at(bars.left - 20, middle - 4)  # the bar's ground
+    half_way = (bars.tops[loud] + bars.bottoms[loud]) / 2
+    assert at(bars.left + loud, half_way) not in (quiet, at(bars.left - 20, middle - 4))
+    assert at(plans[0, 0] - 0.5, middle) == look.colours.quiet.lower()

@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from opossum.stream.tables import JsonColumn
-from opossum.take.json_values import json_codes, json_numbers, json_values
+from opossum.take.json_values import LONGEST_NUMBER, json_codes, json_numbers, json_values
 
 
 def column(texts: list[bytes]) -> JsonColumn:
@@ -55,6 +55,18 @@ def test_numbers_are_read_many_at_a_time(broken):
     asked = np.array([11, *range(12), 0])
     expected = [4.0, 1.0, -2.5, 1.0, *[np.nan] * 8, 4.0, 1.0]
     assert json_numbers(column(texts), asked) == pytest.approx(expected, nan_ok=True)
+
+
+@pytest.mark.parametrize(
+    ("digits", "is_one"), [(LONGEST_NUMBER - 1, True), (LONGEST_NUMBER, True), (LONGEST_NUMBER + 1, False)]
+)
+def test_no_number_is_longer_than_a_float_can_hold(digits, is_one):
+    """However many digits it has behind the point; longer ones, and what begins as none does, are not even parsed."""
+    text = b"0." + b"25".ljust(digits - 2, b"0")
+    assert len(text) == digits
+    assert json_numbers(column([text, b'"' + b"7" * 10_000_000 + b'"']), np.arange(2)) == pytest.approx(
+        [0.25 if is_one else np.nan, np.nan], nan_ok=True
+    )
 
 
 def test_of_no_values_there_are_no_numbers():

@@ -8,7 +8,6 @@ import pytest
 from opossum.take.indexes.marks import SAME_PLACE_S
 from opossum.take.indexes.objects import ALIVE, GONE, NEVER, UNKNOWN
 from opossum.take.lives import Lives
-from opossum.take.marks import marks_of
 from opossum.take.pauses import paused_stretches
 from tape import Tape
 
@@ -114,7 +113,8 @@ def test_clips_know_their_marks_firings_and_how_they_stopped():
     s = tape.send("press", via="clip", y=1, mark="press", pos=0.41)
     take = tape.ms(500)("stop", y=1, how="cut", pos=0.5).take(bye=False)
 
-    assert marks_of(take, 0) == [("press", 0.4), ("fold", 1.2)]
+    marks = take.marks
+    assert list(zip(map(marks.text_of, marks.name), marks.seconds, strict=True)) == [("press", 0.4), ("fold", 1.2)]
     assert take.plays.fired.rows(0).tolist() == [take.send_ids.rows(np.array([0]), np.array([s]))[0]]
     assert take.text(int(take.tables["stop"]["how"][take.plays.stop[0]])) == "cut"
     assert take.plays.end_ns[0] == take.tables["stop"]["t"][0]

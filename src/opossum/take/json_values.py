@@ -17,6 +17,11 @@ WORD_BYTES = 8
 
 Value = TypeVar("Value")
 
+NUMBER_BEGINS = np.frombuffer(b"-0123456789tf", np.uint8)
+"""A number's first byte, or that of true and false, which count as 1 and 0."""
+LONGEST_NUMBER = 400
+"""Bytes; a float holds no whole number that is longer."""
+
 
 def json_codes(column: JsonColumn, rows: Array) -> Array:
     """Return int64 (n,): a number for the text of each row (n,), equal for equal texts; absent ones are alike.
@@ -58,20 +63,25 @@ def json_values(column: JsonColumn, rows: Array, read: Callable[[object], Value]
 def json_numbers(column: JsonColumn, rows: Array) -> Array:
     """Return float64 (n,): the value of each row (n,) where it is a finite number (true is 1), else NaN.
 
-    All are parsed at once, as one list; one by one only where that fails. Linear in the bytes.
+    What begins as no number does, or is longer than any, is not parsed; the others are parsed at once, as one list, one by one
+    only where that fails. Linear in their bytes, of which some twenty times as much is taken meanwhile: ask for thousands.
     """
     rows = np.asarray(rows, np.int64)
     numbers = np.full(len(rows), np.nan)
     offsets = np.asarray(column.offsets, np.int64)
     lengths = offsets[rows + 1] - offsets[rows]
-    told = np.flatnonzero(lengths > 0)
+    if not len(column.data):
+        return numbers
+    data = np.frombuffer(column.data, np.uint8)
+    begins = np.isin(data[np.minimum(offsets[rows], len(data) - 1)], NUMBER_BEGINS)
+    told = np.flatnonzero((lengths > 0) & (lengths <= LONGEST_NUMBER) & begins)
     if not len(told):
         return numbers
     starts, lengths = offsets[rows[told]], lengths[told]
     ends = np.cumsum(lengths)
     rank, place = np.repeat(np.arange(len(told)), lengths), np.arange(ends[-1])
     listed = np.full(len(place) + len(told), ord(","), np.uint8)
-    listed[place + rank] = np.frombuffer(column.data, np.uint8)[place + (starts - ends + lengths)[rank]]
+    listed[place + rank] = data[place + (starts - ends + lengths)[rank]]
     try:
         values = msgspec.json.decode(b"[" + listed[:-1].tobytes() + b"]")
     except (msgspec.DecodeError, RecursionError):

@@ -10,7 +10,9 @@ from opossum_desk.views.canvas import AxisCanvas, premultiplied
 from opossum_desk.views.pixel_bars import press_boxes
 from opossum_desk.views.pixel_curves import SHADES, press_arcs, press_dashed
 
-PRESSED_SHAPES = ("wave", "bar", "cut", "plan", "arc", "dashed", "mark")
+GROUNDS = ("wave", "bar", "cut")
+"""Bars of clips and tracks: a track's sound lies on them, and all else over that."""
+PRESSED_SHAPES = (*GROUNDS, "plan", "arc", "dashed", "mark")
 """The shapes of runs, those that lie lowest first."""
 TEETH, TOOTH_PX = 5, 3.0
 """The end of a bar that was cut is ragged."""

@@ -5,7 +5,6 @@ from __future__ import annotations
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QPainter, QPen
 
-from opossum.words import tr
 from opossum_desk.flow.layout.strand_marks import VIA_OF_KIND
 from opossum_desk.flow.layout.strokes import Stroke
 from opossum_desk.views.canvas import AxisCanvas
@@ -46,10 +45,7 @@ def paint_stroke(view: AxisCanvas, painter: QPainter, stroke: Stroke, role: str)
         painter.fillRect(QRectF(left, middle - 5, right - left, 10), wash)
         painter.drawRect(QRectF(left, middle - 5, right - left, 10))
         painter.setPen(view.colour("quiet"))
-        painter.drawText(
-            QPointF(max(left, view.label_px) + 6, middle + 4),
-            tr("{stroke} – zoom in to tell them apart", stroke=stroke.text),
-        )
+        painter.drawText(QPointF(max(left, view.label_px) + 6, middle + 4), stroke.text)
     elif stroke.shape == "tick":
         painter.drawLine(QPointF(stroke.x, stroke.y), QPointF(stroke.x, stroke.y2))
     elif stroke.shape == "number":

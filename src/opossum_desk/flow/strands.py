@@ -19,7 +19,7 @@ from opossum_desk.flow.layout.strand_order import OrderedStrand, order_strands, 
 from opossum_desk.flow.layout.strand_rows import StrandRow, gather_strands
 from opossum_desk.flow.layout.strands import StrandPicture, layout_strands
 from opossum_desk.flow.layout.strokes import StrokeRun
-from opossum_desk.flow.strand_pressing import press_runs
+from opossum_desk.flow.strand_pressing import GROUNDS, press_runs
 from opossum_desk.flow.strand_strokes import paint_stroke, role_of
 from opossum_desk.flow.strand_walk import StrandWalk
 from opossum_desk.layout.bead import BeadState
@@ -202,6 +202,8 @@ class StrandsView(AxisCanvas):
         canvas = np.zeros((int(self.height() * ratio), int(self.width() * ratio)), np.uint32)
         if self._stamps is None or self._stamps.ratio != ratio:
             self._stamps = Stamps(self.look, ratio)
+        runs = self._runs_with_roles(picture, lit)
+        press_runs(self, canvas, [own for own in runs if own[0].shape in GROUNDS], ratio)
         for boxes in picture.boxes:
             faded = [self._is_faded(picture, y) for y in boxes.boxes[:, 1].tolist()] if session.sieve.active else []
             pale = np.array(faded) if any(faded) else np.zeros(len(boxes.boxes), bool)
@@ -210,14 +212,14 @@ class StrandsView(AxisCanvas):
         for bars in picture.bars:
             is_pale = self._is_faded(picture, float(bars.bottoms.max(initial=0.0)))
             press_bars(canvas, bars, self._shade("faint" if is_pale else bars.role, bars.alpha), ratio)
-        press_runs(self, canvas, self._runs_with_roles(picture, lit), ratio)
+        press_runs(self, canvas, [own for own in runs if own[0].shape not in GROUNDS], ratio)
         for kind in dict.fromkeys(run.kind for run in picture.dots):
             # all dots of one look at once: a press costs more than its dots
-            runs = [run for run in picture.dots if run.kind == kind]
-            xs, sends = np.concatenate([run.xs for run in runs]), np.concatenate([run.sends for run in runs])
-            ys = np.repeat([run.y for run in runs], [len(run.xs) for run in runs])
+            dots = [run for run in picture.dots if run.kind == kind]
+            xs, sends = np.concatenate([run.xs for run in dots]), np.concatenate([run.sends for run in dots])
+            ys = np.repeat([run.y for run in dots], [len(run.xs) for run in dots])
             chosen = np.isin(sends, list(lit)) if lit else np.zeros(len(sends), bool)
-            pale = np.repeat([self._is_faded(picture, run.y) for run in runs], [len(run.xs) for run in runs])
+            pale = np.repeat([self._is_faded(picture, run.y) for run in dots], [len(run.xs) for run in dots])
             for is_lit, is_pale in ((False, False), (False, True), (True, False), (True, True)):
                 mine = (chosen == is_lit) & (pale == is_pale)
                 if mine.any():

@@ -20,7 +20,7 @@ NAME_FROM_PX = 44.0
 MARGIN_PX = 8.0
 
 
-def layout_clips(session: Session, row: StrandRow, scale: Scale, band: Band, window: Array) -> list[Mark]:
+def layout_plays(session: Session, row: StrandRow, scale: Scale, band: Band, window: Array) -> list[Mark]:
     """Return what a row of clips, or of tracks, is drawn of. Cost: the plays in view and their marks, in NumPy."""
     take = session.take
     places = visible(row, window)
@@ -32,7 +32,7 @@ def layout_clips(session: Session, row: StrandRow, scale: Scale, band: Band, win
     hows = np.append(np.asarray(take.tables["stop"]["how"], np.int64), -1)[take.plays.stop[plays]]
     is_cut = np.isin(hows, [take.code("cut"), take.code("blend")]) & (hows >= 0)
     xs, x2s = pixels_of(session, scale, row.starts_ns[places]), pixels_of(session, scale, row.ends_ns[places])
-    is_ragged = (hows >= 0) & (hows != take.code("end"))
+    is_ragged = ~np.isin(hows, [-1, take.code("end"), take.code("")])
     shapes = np.where(row.kind == "track", "wave", np.where(is_ragged, "cut", "bar"))
     top, bottom = np.full(len(xs), band.top + 5), np.full(len(xs), band.bottom - 5)
     ends = np.column_stack((xs, top, x2s, bottom))

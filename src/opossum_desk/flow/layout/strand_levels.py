@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from typing import NamedTuple
 from weakref import WeakKeyDictionary
 
 import numpy as np
@@ -22,37 +23,69 @@ TEXT_PX, MOST_LETTERS = 40, 24
 """Words of values stand no closer than this, and are no longer."""
 LINE_PX = 2.0
 FILL_ALPHA = 120
+MOST_VALUES = 50_000
+"""So many values of a row in view are parsed, once; of more, the last of each pixel: what comes and goes within one shows nearer by."""
+BLOCK, MOST_BLOCKS = 4096, 64
+"""Values are parsed, and their numbers kept, so many at a time; so many such blocks of a row are kept."""
 
 
-_numbers: WeakKeyDictionary[StrandRow, Array] = WeakKeyDictionary()
+class _Levels(NamedTuple):
+    """What holds from each of some moments on: times in ns, ascending, and values (both (n,))."""
+
+    times_ns: Array
+    values: Array
+
+
+_numbers: WeakKeyDictionary[StrandRow, dict[int, Array]] = WeakKeyDictionary()
 
 
 def layout_queue(session: Session, row: StrandRow, scale: Scale, band: Band, window: Array) -> list[Mark]:
     """Return the filled curve of a queue's length."""
-    if row not in _numbers:
-        _numbers[row] = session.take.queues.length[row.items].astype(np.float64)
-    return _steps(session, row, _numbers[row], scale, band, window, is_filled=True)
+    seen = slice(*_around(row.starts_ns, window))
+    lengths = session.take.queues.length[row.items[seen]].astype(np.float64)
+    return _steps(session, row, _Levels(row.starts_ns[seen], lengths), scale, band, window, is_filled=True)
 
 
 def layout_values(session: Session, row: StrandRow, scale: Scale, band: Band, window: Array) -> list[Mark]:
     """Return the stepped line of a value that is a number, or the words of one that is not."""
-    column = session.take.tables["watch"].json("v")
-    if row not in _numbers:
-        # once a row, for every painting asks
-        _numbers[row] = json_numbers(column, row.items)
     first, stop = _around(row.starts_ns, window)
-    if not np.isnan(_numbers[row][first:stop]).any():
-        return _steps(session, row, _numbers[row], scale, band, window, is_filled=False)
-    return _texts(session, row, scale, band, (first, stop))
+    if stop - first > MOST_VALUES:
+        places = _last_of_pixels(session, row, scale, (first, stop))
+        numbers = json_numbers(session.take.tables["watch"].json("v"), row.items[places])
+    else:
+        places = np.arange(first, stop)
+        numbers = _numbers_of(session, row, first, stop)
+    if np.isnan(numbers).any():
+        return _texts(session, row, scale, band, (first, stop))
+    return _steps(session, row, _Levels(row.starts_ns[places], numbers), scale, band, window, is_filled=False)
+
+
+def _numbers_of(session: Session, row: StrandRow, first: int, stop: int) -> Array:
+    """Return a row's values from one place up to another as numbers, NaN for what is none; parsed once, for every painting asks."""
+    column = session.take.tables["watch"].json("v")
+    known = _numbers.setdefault(row, {})
+    if len(known) > MOST_BLOCKS:
+        known.clear()
+    begin, end = first // BLOCK, -(-stop // BLOCK)
+    for block in range(begin, end):
+        if block not in known:
+            known[block] = json_numbers(column, row.items[block * BLOCK : (block + 1) * BLOCK])
+    parts = [known[block] for block in range(begin, end)]
+    return np.concatenate(parts)[first - begin * BLOCK : stop - begin * BLOCK] if parts else np.zeros(0)
+
+
+def _last_of_pixels(session: Session, row: StrandRow, scale: Scale, places: tuple[int, int]) -> Array:
+    """Return of a row's values from one place up to another the last that comes in, or holds through, each pixel."""
+    first, stop = places
+    moments = np.ceil(pixel_times(session.axis.edges, session.axis.starts_ns, scale)).astype(np.int64)
+    last = np.searchsorted(row.starts_ns[first:stop], moments[1:]) + first - 1
+    return distinct(last[last >= first])
 
 
 def _texts(session: Session, row: StrandRow, scale: Scale, band: Band, places: tuple[int, int]) -> list[Mark]:
     """Return words where there is room for them, of values from one place up to another: of each pixel its last."""
     column = session.take.tables["watch"].json("v")
-    first, stop = places
-    moments = np.ceil(pixel_times(session.axis.edges, session.axis.starts_ns, scale)).astype(np.int64)
-    last = np.searchsorted(row.starts_ns[first:stop], moments[1:]) + first - 1
-    told = distinct(last[last >= first])
+    told = _last_of_pixels(session, row, scale, places)
     xs = scale.xs(session.axis.positions(row.starts_ns[told]))
     strokes: list[Mark] = []
     last_x = -np.inf
@@ -71,17 +104,15 @@ def _around(times: Array, window: Array) -> tuple[int, int]:
 
 
 def _steps(
-    session: Session, row: StrandRow, values: Array, scale: Scale, band: Band, window: Array, is_filled: bool
+    session: Session, row: StrandRow, levels: _Levels, scale: Scale, band: Band, window: Array, is_filled: bool
 ) -> list[Mark]:
-    """Return a row's `values` (items,), each held from its moment to the next, as a line of steps, its extremes a pixel.
+    """Return what is in view of a row as a line of steps, each level held to the next, its extremes a pixel.
 
-    A filled one stands on 0; another on the least in view. Cost: the values in view and the pixels, all in NumPy.
+    A filled one stands on 0; another on the least in view. Cost: the levels and the pixels, all in NumPy.
     """
-    axis = session.axis
-    first, stop = _around(row.starts_ns, window)
-    if first == stop:
+    axis, (times, values) = session.axis, levels
+    if not len(times):
         return []
-    times, values = row.starts_ns[first:stop], values[first:stop]
     bottom = 0.0 if is_filled else float(values.min())
     span = max(float(values.max()) - bottom, 1e-9)
     base = band.bottom - 5

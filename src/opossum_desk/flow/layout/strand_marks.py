@@ -7,6 +7,7 @@ from typing import NamedTuple
 import numpy as np
 
 from opossum.stream.tables import Array
+from opossum.words import tr
 from opossum_desk.flow.layout.strand_rows import StrandRow
 from opossum_desk.flow.layout.strokes import Stroke, StrokeRun
 from opossum_desk.layout.heights import Band
@@ -58,8 +59,15 @@ def visible(row: StrandRow, window: Array) -> Array:
     return np.flatnonzero((row.starts_ns <= window[1]) & (row.ends_ns >= window[0]))
 
 
-def crowd(session: Session, scale: Scale, band: Band, row: StrandRow, places: Array) -> list[Mark]:
-    """Return one quiet bar for more items than can be told apart."""
+def crowd(
+    session: Session, scale: Scale, band: Band, row: StrandRow, places: Array, at_once: bool = False
+) -> list[Mark]:
+    """Return one quiet bar for more items than can be told apart; `at_once`: they lie over each other, near by, too."""
     end = min(float(row.ends_ns[places].max()), float(session.axis.starts_ns[-1]))
     x, x2 = x_of(session, scale, float(row.starts_ns[places].min())), x_of(session, scale, end)
-    return [Stroke("crowd", x, band.middle, x2, band.middle, "quiet", f"{len(places):,}", kind=row.kind)]
+    count = len(places)
+    if at_once:
+        text = tr("{count:,} over each other", count=count)
+    else:
+        text = tr("{count:,} – zoom in to tell them apart", count=count)
+    return [Stroke("crowd", x, band.middle, x2, band.middle, "quiet", text, kind=row.kind)]

@@ -13,7 +13,7 @@ import numpy as np
 
 from opossum.stream.tables import Array
 from opossum.take.indexes.objects import NEVER
-from opossum_desk.flow.layout.strand_clips import layout_clips
+from opossum_desk.flow.layout.strand_clips import layout_plays
 from opossum_desk.flow.layout.strand_levels import layout_queue, layout_values
 from opossum_desk.flow.layout.strand_marks import MOST_ITEMS, DotRun, Mark, crowd, pixels_of, visible
 from opossum_desk.flow.layout.strand_rows import StrandRow
@@ -121,17 +121,17 @@ def _delays(session: Session, row: StrandRow, scale: Scale, band: Band, window: 
     lasts = np.array([span.last_t for span in take.peers], np.float64)
     stops = np.where(ends == NEVER, lasts[np.asarray(take.tables["arm"]["p"])[arms]], ends)
     xs, x2s = pixels_of(session, scale, row.starts_ns[places]), pixels_of(session, scale, stops)
-    if _too_many_lie_over_each_other(xs, x2s, scale):
-        return crowd(session, scale, band, row, places)
     after = firings.starts[arms + 1]
     landed = after > firings.starts[arms]
     base, peak = band.bottom - 6, band.top + 4
-    ends_px = np.column_stack((xs, np.full(len(xs), base), x2s, np.full(len(xs), peak)))
-    marks: list[Mark] = [
-        StrokeRun("arc", ends_px[mine], "delay", state)
-        for mine, state in ((landed, "ok"), (~landed, "open"))
-        if mine.any()
-    ]
+    marks: list[Mark] = []
+    if _too_many_lie_over_each_other(xs, x2s, scale):
+        marks += crowd(session, scale, band, row, places, at_once=True)
+    else:
+        ends_px = np.column_stack((xs, np.full(len(xs), base), x2s, np.full(len(xs), peak)))
+        for mine, state in ((landed, "ok"), (~landed, "open")):
+            if mine.any():
+                marks.append(StrokeRun("arc", ends_px[mine], "delay", state))
     if landed.any():
         marks.append(DotRun(x2s[landed], base, firings.order[after[landed] - 1]))
     return marks
@@ -151,15 +151,15 @@ def _waits(session: Session, row: StrandRow, scale: Scale, band: Band, window: A
     waits = row.items[places]
     met, has_quit = np.asarray(take.waits.met)[waits], np.asarray(take.waits.quit)[waits]
     xs, x2s = pixels_of(session, scale, row.starts_ns[places]), pixels_of(session, scale, row.ends_ns[places])
+    marks: list[Mark] = []
     if _too_many_lie_over_each_other(xs, x2s, scale):
-        return crowd(session, scale, band, row, places)
-    level = np.full(len(xs), y)
-    ends = np.column_stack((xs, level, x2s, level))
-    marks: list[Mark] = [
-        StrokeRun("dashed", ends[mine], "wait", state)
-        for mine, state in ((met >= 0, "ok"), (met < 0, "quiet"))
-        if mine.any()
-    ]
+        marks += crowd(session, scale, band, row, places, at_once=True)
+    else:
+        level = np.full(len(xs), y)
+        ends = np.column_stack((xs, level, x2s, level))
+        for mine, state in ((met >= 0, "ok"), (met < 0, "quiet")):
+            if mine.any():
+                marks.append(StrokeRun("dashed", ends[mine], "wait", state))
     for x2, quits in zip(x2s[met < 0].tolist(), has_quit[met < 0].tolist(), strict=True):
         marks.append(Stroke("ring", x2, y, x2, y, "quiet" if quits else "open", kind="wait"))
     if (met >= 0).any():
@@ -192,8 +192,8 @@ def _log(session: Session, row: StrandRow, scale: Scale, band: Band, window: Arr
 
 _LAYOUTS = {
     "delay": _delays,
-    "clip": layout_clips,
-    "track": layout_clips,
+    "clip": layout_plays,
+    "track": layout_plays,
     "wait": _waits,
     "queue": layout_queue,
     "value": layout_values,

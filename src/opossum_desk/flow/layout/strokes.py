@@ -12,7 +12,7 @@ from opossum.stream.tables import Array
 class Stroke(NamedTuple):
     """One thing to draw: `shape` says how; from x to x2 at height y (y2 where it has two); `text` beside it.
 
-    `state`: ``ok``, ``wrong`` (rose), ``open`` (hollow) or ``quiet``. `send`: row of the send it stands for, or -1.
+    `state`: ``ok``, ``wrong`` (rose), ``open`` (hollow) or ``quiet``.
     """
 
     shape: str
@@ -22,12 +22,11 @@ class Stroke(NamedTuple):
     y2: float
     state: str = "ok"
     text: str = ""
-    send: int = -1
     kind: str = ""
 
 
 class StrokeRun(NamedTuple):
-    """Many strokes of one strand, shape and state: `ends` (n, 4) are x, y, x2, y2 in px; `sends` (n,) as of a `Stroke`, or none."""
+    """Many strokes of one strand, shape and state: `ends` (n, 4) are x, y, x2, y2 in px; `sends` (n,): rows of the sends they stand for (-1: none), or empty."""
 
     shape: str
     ends: Array
