@@ -4,7 +4,7 @@
 # make lint, make bench, make screenshots, make clean
 # make fuzz gives every part thousands of damaged and hostile inputs: a quarter of an hour
 # make strangers plays games that nobody here wrote, and make mutants does what no test may overlook: they take long
-# make mutants MUTANTS='opossum.findings.dead_end.*' does it to some modules
+# make mutants MUTANTS="--only 'opossum.findings.dead_end.*' --sample 0" does it to some modules, whole
 
 PYTHON ?= python3
 VENV := .venv
@@ -42,9 +42,7 @@ fuzz: setup
 
 mutants: setup
 	@$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable ./recorder --editable '.[mutants]'
-	@rm -rf mutants
-	@QT_QPA_PLATFORM=offscreen $(BIN)/mutmut run $(MUTANTS)
-	@$(BIN)/mutmut results
+	@$(BIN)/python tools/mutants $(MUTANTS)
 
 strangers: setup
 	@QT_QPA_PLATFORM=offscreen $(BIN)/python tools/play_strangers.py

@@ -7,6 +7,7 @@ from typing import Any
 
 import pytest
 
+from findings.scenes import timing
 from opossum.findings.threshold_missed.passing import BY_CHANCE, FARTHEST_ASTRAY, MOST_ASTRAY, _chance
 from tape import Stage
 
@@ -150,3 +151,13 @@ def test_a_clock_set_on_by_a_whole_hour_does_not_tell_time_from_the_clock(set_on
     stage.each(turn)
     told = [finding.cause for finding in stage.findings(240) if finding.kind == "threshold-missed"]
     assert told == found
+
+
+@pytest.mark.parametrize(
+    ("via", "learnt"), [*((via, False) for via in ("tick", "timer", "input", "zone", "clock")), ("direct", True)]
+)
+def test_no_level_is_learnt_of_what_comes_by_itself(via, learnt):
+    """An event that a timer or a visitor brings about stands for no value that was reached."""
+    stage = Stage()
+    found = [finding.cause for finding in stage.findings(timing.a_silo_is_emptied_at_once(stage, via=via))]
+    assert ("level" in found) == learnt

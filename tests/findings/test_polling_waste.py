@@ -215,22 +215,45 @@ def test_a_looping_timer_that_mostly_finds_nothing():
 
     finding = only(tape.found(), "short-timer")
 
-    assert "by a timer every 96 ms" in finding.summary
-    assert "48 ms late on average" in finding.details[1]
+    assert "by a timer every 100 ms" in finding.summary
+    assert "50 ms late on average" in finding.details[1]
+
+
+def test_what_runs_three_times_a_frame_looks_once_a_frame():
+    """Nothing changes between them: the next look is the next frame's."""
+    tape = Tape(hz=50).frame().frame()
+    look = tape.bind("look", "window#1", "Window.on_look")
+    for _ in range(70):
+        tape.frame(length_ms=20).heard("look", look, look, look, eff=0, via="tick", o="window#1")
+
+    finding = only([item for item in tape.found() if item.kind == KIND], "every-frame")
+
+    assert "10 ms late on average (half the interval of 20 ms)" in finding.details[1]
+
+
+def test_a_timer_that_counts_frames_is_told_in_time():
+    """Six of them are 120 ms at 50 a second."""
+    tape = Tape(hz=50).frame().frame()
+    look = tape.bind("look", "window#1", "Window.on_look")
+    a = tape.arm("timer", "window#1", "look", sec=None, frames=6)
+    for _ in range(70):
+        tape.frames(6).heard("look", look, eff=0, via="timer", a=a, o="window#1")
+
+    assert "by a timer every 120 ms" in only(tape.found(), "short-timer").summary
 
 
 def delay_loop(effect: int, length_ms: float) -> Tape:
     """Return a tape with a delay that sets itself again in its own call."""
     tape = Tape(hz=60).frame().frame()
     check = tape.bind("check", "lamp#1", "Lamp.on_check")
-    a = tape.arm("delay", "lamp#1", "check")
+    a = tape.arm("delay", "lamp#1", "check", sec=length_ms / 1000)
     for _ in range(70):
         if length_ms > 16:
             tape.frame(length_ms=length_ms)
         else:
             tape.ms(length_ms)
         c = tape.open_call(tape.send("check", via="delay", a=a), check)
-        a = tape.arm("delay", "lamp#1", "check", c=c)
+        a = tape.arm("delay", "lamp#1", "check", c=c, sec=length_ms / 1000)
         tape("ret", c=c, eff=effect)
     return tape
 

@@ -45,6 +45,27 @@ def the_camera_reads_what_the_cart_sends(stage: Stage) -> int:
     return _pair(stage, [100, 103, 106, 109, 112], 160, send=True)
 
 
+@fault("order-changes", "flips", 100, "fault", ev="tick", fn="Cart.roll")
+def two_carts_and_their_cameras_move_a_rig(stage: Stage) -> int:
+    """Both change one value of it; of each pair one comes first now, now the other."""
+    pairs = []
+    for number in (1, 2):
+        stage.spawn(f"cart#{number}", "Cart")
+        stage.spawn(f"camera#{number}", "Camera")
+        pairs.append(
+            [stage.bind("tick", f"cart#{number}", "Cart.roll"), stage.bind("tick", f"camera#{number}", "Camera.follow")]
+        )
+
+    def tick(number: int) -> None:
+        s = stage.send("tick", via="tick")
+        for of_pair in pairs:
+            for one in of_pair[::-1] if number >= 100 and number % 3 == 1 else of_pair:
+                stage.inside(s, one, lambda c: stage("watch", o="rig#1", name="x", v=stage.number("x")))
+
+    stage.each(tick)
+    return 160
+
+
 @quiet("order-changes", "flips")
 def the_order_changes_once_by_binding_anew(stage: Stage) -> int:
     return _pair(stage, list(range(100, 160)), 160, rebind=True)
@@ -206,6 +227,12 @@ def _volley(
 @fault("event-loop", "cycle", 60, ev="ball_0")
 def two_players_never_stop(stage: Stage, turns: int = 60) -> int:
     return _volley(stage, turns)
+
+
+@fault("event-loop", "cycle", 60, ev="ball_0")
+def eight_players_never_stop(stage: Stage) -> int:
+    """More than one names in a sentence."""
+    return _volley(stage, 60, listeners=8)
 
 
 @quiet("event-loop", "cycle")

@@ -126,6 +126,19 @@ def a_delay_stays_set_for_one_who_left(stage: Stage, seconds: float = 5.0) -> in
     return 111 + round(seconds * stage.hz)
 
 
+@fault("timer-left-running", "owner-gone", 200, ev="whistle", cls="Kettle")
+def one_of_two_whistles_after_both_left(stage: Stage) -> int:
+    """The other's delay stays set."""
+    cook = stage.bind("whistle", "cook#1", "Cook.on_whistle")
+    made: list[int] = []
+    for kettle in ("kettle#1", "kettle#2"):
+        stage.spawn(kettle, "Kettle")
+        stage.at(100, do=lambda kettle=kettle: made.append(stage.arm("delay", kettle, "whistle", sec=60.0, loop=False)))
+        stage.at(110, do=lambda kettle=kettle: stage("gone", o=kettle))
+    stage.at(200, do=lambda: stage.heard("whistle", cook, o="kettle#1", via="delay", a=made[0]))
+    return 440
+
+
 @quiet("timer-left-running", "owner-gone")
 def a_kettle_clears_its_timer_as_it_goes(stage: Stage) -> int:
     return a_kettle_steams_after_it_is_gone(stage, cleared=110)
@@ -465,6 +478,19 @@ def a_silo_is_filled_at_once(stage: Stage, times: int = 4, step: int = 20) -> in
             stage.at(begin + 30, do=lambda: stage.send("full", o="silo#1"))
     stage.at(80 + 100 * times, do=lambda: stage("watch", o="silo#1", name="flour", v=100))
     return 80 + 100 * (times + 1)
+
+
+@fault("threshold-missed", "level", 480, ev="empty", o="silo#1", cls="Silo")
+def a_silo_is_emptied_at_once(stage: Stage, via: str | None = None) -> int:
+    """It says that it is empty when it holds ten; a big order goes past that unseen."""
+    stage.spawn("silo#1", "Silo")
+    for number in range(5):
+        begin = 80 + 100 * number
+        for place, value in enumerate((100, 70, 40, 10 - number, 60) if number < 4 else (0,)):
+            stage.at(begin + 10 * place, do=_holds(stage, "silo#1", value))
+        if number < 4:
+            stage.at(begin + 30, do=lambda: stage.send("empty", o="silo#1", via=via))
+    return 580
 
 
 @fault("threshold-missed", "level", 505, ev="full", o="silo#2", cls="Silo")

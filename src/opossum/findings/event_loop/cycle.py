@@ -26,6 +26,10 @@ TURNS_A_FRAME = 8
 """A chain that goes round more often than this in each of its frames is a storm within frames, told as a freeze."""
 
 
+MOST_NAMED = 6
+"""Listeners of a circle that a sentence names."""
+
+
 def find(scene: Scene) -> Iterator[Found]:
     """Yield circles of events. Cost: log(depth) passes over the calls, then the longest chain of each cause."""
     take, calls = scene.take, scene.take.calls
@@ -110,6 +114,9 @@ def _tell(scene: Scene, passes_of: list[Array]) -> Found:
     frames = distinct(calls.frame[every])
     evidence = scene.evidence("call", [outside], tr("the outside cause")) if outside != first else []
     evidence += scene.evidence("call", passes[: 2 * len(one_turn) + 1].tolist(), tr("one turn of the circle"))
+    round_of_names = " → ".join(names[:MOST_NAMED])
+    if len(names) > MOST_NAMED:
+        round_of_names = tr("{names} and {more} more", names=round_of_names, more=len(names) - MOST_NAMED)
     return Found(
         subject=scene.subject_of_calls(every[calls.listener[every] == calls.listener[first]]),
         frame_rows=frames,
@@ -120,7 +127,7 @@ def _tell(scene: Scene, passes_of: list[Array]) -> Found:
             events=listed(events),
             times=counted(turns, "time"),
             frames=counted(len(frames), "frame"),
-            names=" → ".join(names[:6]),
+            names=round_of_names,
         ),
         advice=with_place(
             tr(

@@ -26,7 +26,7 @@ MARK_LATE_MS = Threshold("mark_late_ms", 20.0, "ms", "nobody sees or hears less 
 
 class Coming(NamedTuple):
     """Marks of animations (rows of `take.marks`) in play; `due`: the frame each was due in; `came`: that of its send, -1
-    where there is none; `off_ns`: how much later than its place it came, stalls apart.  `in_burst`: it came with others of its clip that
+    where there is none; `off_ns`: how much later than its place it came, apart from `stood_ns`, which stalls since its clip began explain.  `in_burst`: it came with others of its clip that
     were due more than a frame before or after.
     """
 
@@ -34,6 +34,7 @@ class Coming(NamedTuple):
     due: Array
     came: Array
     off_ns: Array
+    stood_ns: Array
     in_burst: Array
 
 
@@ -45,12 +46,14 @@ def coming(scene: Scene) -> Coming:
     due = times.mark_frames(rows)
     send = marks.send[rows]
     came = np.append(take.sends.frame.astype(np.int64), -1)[send]
-    off = np.zeros(len(rows), np.int64)
+    off, stood = np.zeros(len(rows), np.int64), np.zeros(len(rows), np.int64)
     sent = send >= 0
-    off[sent] = _apart_from_stalls(scene, rows[sent], came[sent], times.beside("send", send[sent], rows[sent]))
+    whole = times.beside("send", send[sent], rows[sent])
+    off[sent] = _apart_from_stalls(scene, rows[sent], came[sent], whole)
+    stood[sent] = whole - off[sent]
     counted = scene.in_play(np.where(came >= 0, came, np.minimum(due, len(take.frames) - 1)))
-    rows, due, came, off = rows[counted], due[counted], came[counted], off[counted]
-    return Coming(rows, due, came, off, _bursts(scene, rows, came))
+    rows, due, came, off, stood = (column[counted] for column in (rows, due, came, off, stood))
+    return Coming(rows, due, came, off, stood, _bursts(scene, rows, came))
 
 
 def _apart_from_stalls(scene: Scene, rows: Array, came: Array, off_ns: Array) -> Array:

@@ -23,15 +23,19 @@ def find(scene: Scene) -> Iterator[Found]:
         mine = marks[part]
         rows = late.rows[mine]
         frames = late.came[mine] - late.due[mine]
+        stood = float(np.median(late.stood_ns[mine]))
         yield tell(
             scene,
             rows,
             late.came[mine],
             tr(
-                "Mark `{{mark}}` of `{{clip}}` came {length} ({frames}) after its place, {times}.",
-                length=milliseconds(float(np.median(late.off_ns[mine]))),
+                "Mark `{{mark}}` of `{{clip}}` came {length} ({frames}) after its place, {times}{stood}.",
+                length=milliseconds(float(np.median(late.off_ns[mine] + late.stood_ns[mine]))),
                 frames=counted(round(float(np.median(frames))), "frame"),
                 times=counted(len(mine), "time"),
+                stood=tr(", of which long frames since its clip began explain {part}", part=milliseconds(stood))
+                if stood >= 1e6
+                else "",
             ),
             tr(
                 "Send `{mark}` in the first frame in which `{clip}` of {owner} has reached its place, not from a "

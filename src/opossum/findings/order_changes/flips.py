@@ -48,6 +48,9 @@ def _tell(scene: Scene, pairs: list[Flip]) -> Found:
     frames = distinct(np.concatenate([flip.frames for flip in pairs]))
     usual, rare = sum(flip.usual for flip in pairs), sum(flip.rare for flip in pairs)
     share = usual / (usual + rare)
+    of_frames = counted(usual + rare, "frame")
+    if len(pairs) > 1:  # a frame counts for each pair that met in it
+        of_frames = tr("{frames} of {pairs}", frames=of_frames, pairs=counted(len(pairs), "pair"))
     first_frame = take.frame_numbers(frames[:1])
     shared = next((text for flip in pairs[:20] if (text := shares_value(scene, flip))), "")
     other_owner = take.text(int(listeners.owner[one.second]))
@@ -64,7 +67,7 @@ def _tell(scene: Scene, pairs: list[Flip]) -> Found:
             fn=subject.fn,
             other=other,
             share=share,
-            frames=counted(usual + rare, "frame"),
+            frames=of_frames,
             what=tr(", first in frame {first_frame}", first_frame=first_frame[0]) if first_frame else "",
             what2=tr(", and {shared}", shared=shared) if shared else "",
         ),

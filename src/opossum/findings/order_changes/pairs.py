@@ -10,6 +10,7 @@ from opossum.findings.scene import Scene
 from opossum.findings.settings import Threshold
 from opossum.stream.tables import Array
 from opossum.take.grouping import Runs, distinct, factorised, parted
+from opossum.take.indexes.callers import callers
 from opossum.words import tr
 
 FLIP_FRAMES = Threshold(
@@ -188,24 +189,15 @@ def _really_related(scene: Scene, one: int, other: int, watched: Array | None) -
 
 
 def _values_of_listener(scene: Scene) -> dict[int, set[tuple[int, int]]]:
-    """Return the watched values, as (object, name), that change while each listener's calls run. Linear in `watch`."""
+    """Return the watched values, as (object, name), that each listener's calls change. Cost: as `callers` says."""
     take, calls = scene.take, scene.take.calls
     table = take.tables["watch"]
     found: dict[int, set[tuple[int, int]]] = {}
     if not len(table) or not len(calls):
         return found
-    lines = np.asarray(table["line"], np.int64)
-    place = np.searchsorted(scene.line, lines) - 1
-    ends = np.append(np.asarray(take.tables["ret"]["line"], np.int64), 2**62)[calls.ret]
-    call = np.maximum(place, 0)
-    for _ in range(16):  # from the last call that began outwards to the one that still runs
-        over = (call >= 0) & (ends[np.maximum(call, 0)] < lines)
-        if not over.any():
-            break
-        call = np.where(over, np.where(call > 0, calls.parent[np.maximum(call, 0)], -1), call)
-    same_peer = scene.peer[np.maximum(call, 0)] == np.asarray(table["p"])
-    inside = (place >= 0) & (call >= 0) & (ends[np.maximum(call, 0)] >= lines) & same_peer
-    owners, names = (np.asarray(table[name], np.int64)[inside] for name in ("o", "name"))
+    call = callers(take.recording, "watch", take.frames, take.call_ids, calls.ret)
+    inside = call >= 0
+    owners, names = (np.asarray(table[name])[inside] for name in ("o", "name"))
     for listener, owner, name in set(
         zip(calls.listener[call[inside]].tolist(), owners.tolist(), names.tolist(), strict=True)
     ):

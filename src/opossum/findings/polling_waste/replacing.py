@@ -113,10 +113,21 @@ def _mean_delay(scene: Scene, peer: int, group: Array, hits: Array, sends: Array
 
 
 def interval_ns(scene: Scene, group: Array) -> float:
-    """Return the median time between two runs of one listener, in ns."""
-    calls = scene.take.calls
+    """Return how often one listener of calls (rows) looks: what was asked of their timers or delays, else the median time
+    between the frames in which it runs, in ns. What runs several times in a frame looks once: nothing changes in between.
+    """
+    take, calls = scene.take, scene.take.calls
+    sends, arms = take.tables["send"], take.tables["arm"]
+    send = calls.send[group]
+    arm = take.arm_ids.rows(np.asarray(sends["p"])[send], np.asarray(sends["a"])[send])
+    arm = arm[arm >= 0]
+    if len(arm):
+        frame_ns = np.asarray(scene.budgets_ns)[np.asarray(arms["p"])[arm]]
+        seconds = np.asarray(arms["sec"], np.float64)[arm] * 1e9
+        asked = np.where(np.isfinite(seconds), seconds, np.asarray(arms["frames"], np.float64)[arm] * frame_ns)
+        return float(np.median(asked))
     order = np.lexsort((calls.start_ns[group], calls.listener[group]))
-    rows = group[order]
-    same = np.diff(calls.listener[rows]) == 0
-    steps = np.diff(calls.start_ns[rows])[same]
+    listener, frame, start = (column[group[order]] for column in (calls.listener, calls.frame, calls.start_ns))
+    first = np.append(True, (np.diff(listener) != 0) | (np.diff(frame) != 0))
+    steps = np.diff(start[first])[np.diff(listener[first]) == 0]
     return float(np.median(steps)) if len(steps) else 0.0

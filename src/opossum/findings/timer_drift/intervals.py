@@ -212,8 +212,13 @@ def whole_frames(interval: Interval) -> Array:
     return interval.frames - int(np.ceil(interval.asked - ROUNDING))
 
 
-def starving(scene: Scene, interval: Interval) -> bool:
+def off_in_long_frames(scene: Scene, interval: Interval) -> bool:
     """Say whether the timer is off in long frames only."""
     calm = interval.off[~interval.long]
     held = interval.long.any() and (not len(calm) or abs(float(calm.mean())) <= scene[DRIFT_FRAMES])
     return bool(held)
+
+
+def starving(scene: Scene, interval: Interval) -> bool:
+    """Say whether the timer falls behind, in long frames only."""
+    return off_in_long_frames(scene, interval) and float(interval.off.mean()) > 0

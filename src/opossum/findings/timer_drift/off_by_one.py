@@ -14,7 +14,7 @@ from opossum.findings.timer_drift.intervals import (
     FROM_A_FREEZE,
     THRESHOLDS,
     Interval,
-    starving,
+    off_in_long_frames,
     told,
     whole_frames,
 )
@@ -26,7 +26,7 @@ def _judged(scene: Scene, interval: Interval) -> bool:
     # each time the same, give or take one: what comes at random does not count wrongly
     steady = np.mean(np.abs(whole - np.median(whole)) <= 1) >= scene[DRIFT_ALIKE_SHARE]
     share = max(float(np.mean(whole > 0)), float(np.mean(whole < 0)))
-    return bool(steady) and not starving(scene, interval) and share >= scene[DRIFT_ALIKE_SHARE]
+    return bool(steady) and not off_in_long_frames(scene, interval) and share >= scene[DRIFT_ALIKE_SHARE]
 
 
 def find(scene: Scene) -> Iterator[Found]:

@@ -14,7 +14,7 @@ from opossum.findings.timer_drift.intervals import (
     FROM_A_FREEZE,
     THRESHOLDS,
     Interval,
-    starving,
+    off_in_long_frames,
     told,
     whole_frames,
 )
@@ -23,7 +23,9 @@ from opossum.words import tr
 
 def _judged(scene: Scene, interval: Interval) -> bool:
     alike = float(np.mean(whole_frames(interval) == 0))
-    return not starving(scene, interval) and alike >= scene[DRIFT_ALIKE_SHARE] and float(interval.off.mean()) > 0
+    return (
+        not off_in_long_frames(scene, interval) and alike >= scene[DRIFT_ALIKE_SHARE] and float(interval.off.mean()) > 0
+    )
 
 
 def find(scene: Scene) -> Iterator[Found]:

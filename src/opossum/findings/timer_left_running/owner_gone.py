@@ -16,7 +16,7 @@ from opossum.findings.settings import Threshold
 from opossum.findings.stale_listener.outliving import gone_evidence
 from opossum.findings.wording import at_place, event_named, listed
 from opossum.stream.tables import Array
-from opossum.take.grouping import parted
+from opossum.take.grouping import distinct, parted
 from opossum.take.indexes.objects import NEVER
 from opossum.words import counted, tr
 
@@ -79,10 +79,11 @@ def find(scene: Scene) -> Iterator[Found]:
     )
     for part in parted(np.asarray(table["p"])[arms], classes, take.arms.event[arms]):
         mine = arms[part]
-        yield _tell(scene, mine, fired[np.isin(of_fired, mine)])
+        own = np.isin(of_fired, mine)
+        yield _tell(scene, mine, fired[own], len(mine) - len(distinct(of_fired[own])))
 
 
-def _tell(scene: Scene, arms: Array, fired: Array) -> Found:
+def _tell(scene: Scene, arms: Array, fired: Array, silent: int) -> Found:
     take = scene.take
     table = take.tables["arm"]
     gone_line, _ = take.objects.next_gone(*(np.asarray(table[name])[arms] for name in ("p", "o", "line")))
@@ -102,12 +103,15 @@ def _tell(scene: Scene, arms: Array, fired: Array) -> Found:
         count=len(fired) or len(arms),
         cost_ns=scene.cost_of(calls),
         summary=tr(
-            "The {what} for {event} of {owners} {how} {its_owner} went.",
+            "The {what} for {event} of {owners} {how} {its_owner} went{silent}.",
             what=what,
             event=event,
             owners=listed(owners),
             how=how,
             its_owner=tr("its owner") if len(owners) == 1 else tr("their owners"),
+            silent=tr(", and {silent} of {arms} stayed set without firing", silent=silent, arms=len(arms))
+            if silent and len(fired)
+            else "",
         ),
         advice=tr(
             "Clear the {what} for {event} where {class_of} is destroyed{place}.",

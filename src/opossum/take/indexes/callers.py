@@ -1,4 +1,4 @@
-"""Which call a send, timer, delay or clip came from: as its record tells, else as calls enclose it."""
+"""Which call a send, timer, delay, clip or value came from: as its record tells, else as calls enclose it."""
 
 from __future__ import annotations
 
@@ -31,7 +31,9 @@ def callers(recording: Recording, kind: str, frames: Frames, call_ids: IdIndex, 
         ret: int (calls,), the row of each call's `ret`, -1 where it never returned (`first_returns`).
     """
     table = recording.tables[kind]
-    told = np.asarray(call_ids.rows(table["p"], table["c"]), np.int32)
+    told = np.full(len(table), -1, np.int32)
+    if "c" in table.columns:
+        told = np.asarray(call_ids.rows(table["p"], table["c"]), np.int32)
     silent = np.flatnonzero(told < 0)
     silent = silent[_within_any(recording, ret, np.asarray(table["line"], np.int64)[silent])]
     if not len(silent):

@@ -1,0 +1,55 @@
+"""Each fault of the catalogue amid a game in which everything else happens: it is found there, too, and not a word changes unseen.
+
+No person has read all that is said of these games: whether a thing is true is asked by the scenes alone. After a change that
+is meant, see what else became different: `PYTHONPATH=tests python tests/findings/test_any_game.py`, then `git diff`.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from pathlib import Path
+
+import pytest
+
+from findings.any_game import AnyGame
+from findings.scenes import FAULTS, clips, hearing, one_thing_apart, order, timing  # noqa: F401  # they register their scenes
+from opossum.findings.examine import examine
+
+SAID = Path(__file__).parent / "any_game.json"
+SCENES = [scene for scene in FAULTS if not scene.stage]
+GAMES = {scene.build.__name__: number for number, scene in enumerate(SCENES)}
+TWO_AND_TWO = {name: number for name, number in GAMES.items() if number % 2 == 0}
+
+
+@pytest.mark.parametrize("name", GAMES)
+def test_a_fault_is_found_amid_anything(name):
+    """Objects come and go beside it, timers fire, clips play, keys are pressed: none of it is its own."""
+    scene = SCENES[GAMES[name]]
+    game = AnyGame(GAMES[name], scene.build, calm=True)
+    found = [
+        finding
+        for finding in game.findings(game.frames_asked)
+        if (finding.kind, finding.cause) == (scene.kind, scene.cause)
+    ]
+    subjects = [{field: finding.subject.as_dict().get(field) for field in scene.subject} for finding in found]
+    assert scene.subject in subjects
+
+
+def said(number: int) -> dict[str, str]:
+    """Return for each cause a word for all that is told by it of a game in which two scenes and anything else happen."""
+    game = AnyGame(number, *(scene.build for scene in SCENES[number : number + 2]))
+    told: dict[str, list[str]] = {}
+    for finding in examine(game.run(game.frames_asked).take(bye=number % 4 == 0)):
+        told.setdefault(f"{finding.kind}/{finding.cause}", []).append(json.dumps(finding.as_dict(), sort_keys=True))
+    return {cause: hashlib.sha256("\n".join(lines).encode()).hexdigest()[:12] for cause, lines in sorted(told.items())}
+
+
+@pytest.mark.parametrize("name", TWO_AND_TWO)
+def test_what_is_said_of_any_game(name):
+    """Neither a word, nor a number, nor a place, nor the order."""
+    assert said(TWO_AND_TWO[name]) == json.loads(SAID.read_text())[name]
+
+
+if __name__ == "__main__":
+    SAID.write_text(json.dumps({name: said(number) for name, number in TWO_AND_TWO.items()}, indent=1) + "\n")

@@ -1,0 +1,224 @@
+"""What the tests say of mutants: each is tried in a process of its own, with the tests that run the line it changes.
+
+All tests are collected once; a process that tries a mutant is a copy of the one that has them, so that beginning it costs
+next to nothing. It takes the changed function in the place of the real one and runs test after test until one fails.
+"""
+
+from __future__ import annotations
+
+import gc
+import json
+import os
+import resource
+import signal
+import sys
+import time
+import types
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import NamedTuple
+
+import coverage
+import pytest
+from _pytest.runner import runtestprotocol
+from mutants.making import Mutant, source_of
+
+KILLED, SURVIVED, OUT_OF_TIME, NOT_JUDGED, NO_TEST = "killed", "survived", "out of time", "not judged", "no test"
+
+_WALL = 300
+"""Seconds after which what does nothing at all is ended."""
+ABOUT_IT = 4
+"""How much more a test is worth that runs more of a mutant's file."""
+_SIGNS_OF_NO_END = (signal.SIGPROF, signal.SIGALRM)
+
+
+class Touched(NamedTuple):
+    """What a test runs: its processor time in seconds, and the lines of each file."""
+
+    seconds: float
+    lines: dict[str, set[int]]
+
+
+class Verdict(NamedTuple):
+    """What became of a mutant, and the test that killed it."""
+
+    mutant: Mutant
+    word: str
+    by: str
+
+
+def _apart(work: Callable[[], str]) -> tuple[int, int]:
+    """Do some work in a copy of this process; return its number and the end of a pipe that will hold what it returned."""
+    reading, writing = os.pipe()
+    child = os.fork()
+    if child:
+        os.close(writing)
+        return child, reading
+    os.close(reading)
+    try:
+        signal.alarm(_WALL)
+        with os.fdopen(writing, "w") as answer:
+            answer.write(work())
+            answer.flush()
+    except BaseException as error:  # whatever it is, this copy must not go on as if it were the original
+        print(f"{type(error).__name__}: {error}", file=sys.__stderr__)
+        os._exit(1)
+    os._exit(0)
+
+
+def _together(works: Iterator[Callable[[], str]], processes: int) -> Iterator[tuple[int, str, int]]:
+    """Do works beside each other; yield for each, as they end, its place, what it returned and the signal that ended it."""
+    running: dict[int, tuple[int, int]] = {}
+    counted = enumerate(works)
+    while True:
+        while len(running) < processes and (following := next(counted, None)):
+            place, work = following
+            child, answer = _apart(work)
+            running[child] = (place, answer)
+        if not running:
+            return
+        child, status = os.wait()
+        place, answer = running.pop(child)
+        with os.fdopen(answer) as told:
+            yield place, told.read(), os.WTERMSIG(status) if os.WIFSIGNALED(status) else 0
+
+
+class Judge:
+    """The tests of a pytest session, and what each of them runs of some files."""
+
+    def __init__(self, session: pytest.Session, root: Path, processes: int):
+        self.session = session
+        self.root = root
+        self.processes = processes
+        self.touched: dict[str, Touched] = {}
+        self.items = {item.nodeid: item for item in session.items}
+        self.kills: dict[str, int] = {}
+        self.functions: dict[tuple[str, int], list[types.FunctionType]] = {}
+        for found in gc.get_objects():
+            if isinstance(found, types.FunctionType) and "<locals>" not in found.__qualname__:
+                place = (found.__code__.co_filename, found.__code__.co_firstlineno)
+                self.functions.setdefault(place, []).append(found)
+
+    def look(self, kept: Path) -> None:
+        """Run every test once and note the lines it runs; what was noted before for the same sources is taken from a file."""
+        if kept.exists():
+            noted = json.loads(kept.read_text())
+        else:
+            noted = self._noted()
+            kept.write_text(json.dumps(noted))
+        self.touched = {
+            test: Touched(seconds, {path: set(lines) for path, lines in files.items()})
+            for test, (seconds, files) in noted.items()
+        }
+
+    def _noted(self) -> dict[str, tuple[float, dict[str, list[int]]]]:
+        tests = list(self.items)
+        noted = {}
+        gc.freeze()
+        works = ((lambda test=test: self._lines(test)) for test in tests)
+        for place, told, ended_by in _together(works, self.processes):
+            lines = json.loads(told) if told else f"ended by signal {ended_by}"
+            if isinstance(lines, str):
+                print(f"Left out, for it fails as it is: {tests[place]}: {lines}", file=sys.__stdout__)
+            else:
+                noted[tests[place]] = lines
+        return noted
+
+    def _lines(self, test: str) -> str:
+        watch = coverage.Coverage(data_file=None, include=[f"{self.root}/*"])
+        watch.set_option("run:disable_warnings", ["no-data-collected"])
+        watch.start()
+        begun = time.process_time()
+        failed = self._failure(test)
+        seconds = time.process_time() - begun
+        watch.stop()
+        data = watch.get_data()
+        return json.dumps(failed or [seconds, {path: data.lines(path) for path in data.measured_files()}])
+
+    def _failure(self, test: str, following: str | None = None) -> str:
+        """Run a test; return what it says where it fails, or nothing."""
+        reports = runtestprotocol(self.items[test], nextitem=self.items.get(following or ""), log=False)
+        return next((report.longreprtext.splitlines()[-1] for report in reports if report.failed), "")
+
+    def judge(self, chosen: list[Mutant], seconds: float) -> Iterator[Verdict]:
+        """Try mutants; yield what became of each, as it is known. `seconds` is the processor time one may take in all."""
+        gc.freeze()
+        works = ((lambda mutant=mutant: self._tried(mutant, seconds)) for mutant in chosen)
+        for place, told, ended_by in _together(works, self.processes):
+            word, by = json.loads(told) if told else (NOT_JUDGED, "")
+            if ended_by in _SIGNS_OF_NO_END:
+                word, by = KILLED, "no end"
+            if word == KILLED:
+                self.kills[by] = self.kills.get(by, 0) + 1
+            yield Verdict(chosen[place], word, by)
+
+    def failing_by_themselves(self, most: int = 20) -> list[str]:
+        """Return those of the tests that killed the most that fail with nothing changed: what they say of mutants is nothing."""
+        tests = sorted((test for test in self.kills if test in self.items), key=self.kills.__getitem__)[-most:]
+        works = ((lambda test=test: self._failure(test)) for test in tests)
+        return [tests[place] for place, failure, ended_by in _together(works, self.processes) if failure or ended_by]
+
+    def tests_of(self, mutant: Mutant) -> list[str]:
+        """Return the tests that run a mutant's line – or its function, where no test runs the line by itself.
+
+        Those come first that are quick, have killed before, and run most of the mutant's file: they are about it.
+        """
+        path = str(mutant.path)
+        lines = {test: touched.lines.get(path, set()) for test, touched in self.touched.items()}
+        tests = [test for test, run in lines.items() if mutant.line in run] or [
+            # a definition's own line runs when it is loaded: it says nothing of who calls it
+            test
+            for test, run in lines.items()
+            if any(line in run for line in mutant.function[1:])
+        ]
+        most = max((len(lines[test]) for test in tests), default=1)
+
+        def wait_for(test: str) -> float:
+            return self.touched[test].seconds / (1 + self.kills.get(test, 0)) / (len(lines[test]) / most) ** ABOUT_IT
+
+        return sorted(tests, key=wait_for)
+
+    def _tried(self, mutant: Mutant, seconds: float) -> str:
+        tests = self.tests_of(mutant)
+        if not tests:
+            return json.dumps([NO_TEST, ""])
+        place = (str(mutant.path), mutant.function[0])
+        if not _put_in_place(mutant, self.functions.get(place, [])):
+            return json.dumps([NOT_JUDGED, ""])
+        end = time.process_time() + seconds
+        for test, following in zip(tests, [*tests[1:], None], strict=True):
+            if time.process_time() > end:
+                return json.dumps([OUT_OF_TIME, ""])
+            signal.setitimer(signal.ITIMER_PROF, 3 + 10 * self.touched[test].seconds)
+            if self._failure(test, following):
+                return json.dumps([KILLED, test])
+        return json.dumps([SURVIVED, ""])
+
+
+def _put_in_place(mutant: Mutant, real: list[types.FunctionType]) -> bool:
+    """Give the function its changed code, for whoever knows it by now; say whether it is there and fits."""
+    if not real:
+        return False
+    space = dict(real[0].__globals__)
+    source = source_of(mutant)
+    code = (
+        f"class {mutant.owner}:\n" + "".join(f" {line}\n" for line in source.splitlines()) if mutant.owner else source
+    )
+    try:
+        exec(compile(code, str(mutant.path), "exec"), space)
+    except Exception:  # a default value that cannot be made: nothing could be loaded with it
+        return False
+    name = real[0].__name__
+    changed = vars(space[mutant.owner])[name] if mutant.owner else space[name]
+    changed = getattr(changed, "__func__", changed)
+    if changed.__code__.co_freevars != real[0].__code__.co_freevars:
+        return False
+    for function in real:
+        function.__code__ = changed.__code__
+        function.__defaults__, function.__kwdefaults__ = changed.__defaults__, changed.__kwdefaults__
+    return True
+
+
+def no_core_files() -> None:
+    """A mutant that is ended by a signal leaves no file behind."""
+    resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
