@@ -7,6 +7,7 @@ next to nothing. It takes the changed function in the place of the real one and 
 from __future__ import annotations
 
 import gc
+import itertools
 import json
 import os
 import resource
@@ -161,7 +162,8 @@ class Judge:
     def tests_of(self, mutant: Mutant) -> list[str]:
         """Return the tests that run a mutant's line – or its function, where no test runs the line by itself.
 
-        Those come first that are quick, have killed before, and run most of the mutant's file: they are about it.
+        By turns one that runs more of the mutant's file than others, for it is about it, and one that has killed more than
+        others; the quick ones of each first.
         """
         path = str(mutant.path)
         lines = {test: touched.lines.get(path, set()) for test, touched in self.touched.items()}
@@ -171,12 +173,10 @@ class Judge:
             for test, run in lines.items()
             if any(line in run for line in mutant.function[1:])
         ]
-        most = max((len(lines[test]) for test in tests), default=1)
-
-        def wait_for(test: str) -> float:
-            return self.touched[test].seconds / (1 + self.kills.get(test, 0)) / (len(lines[test]) / most) ** ABOUT_IT
-
-        return sorted(tests, key=wait_for)
+        about_it = sorted(tests, key=lambda test: self.touched[test].seconds / len(lines[test]) ** ABOUT_IT)
+        killing = sorted(tests, key=lambda test: self.touched[test].seconds / (1 + self.kills.get(test, 0)))
+        by_turns = itertools.chain.from_iterable(zip(about_it, killing, strict=True))
+        return list(dict.fromkeys(by_turns))
 
     def _tried(self, mutant: Mutant, seconds: float) -> str:
         tests = self.tests_of(mutant)

@@ -76,6 +76,14 @@ def a_timer_that_long_frames_do_not_hold_up(stage: Stage) -> int:
 
 
 @quiet("timer-drift", "starved", catches_up=False)
+def a_timer_that_comes_early_where_frames_run_long(stage: Stage) -> int:
+    """It counts a long frame as four: that it falls behind would be wrong."""
+    for number in range(16):
+        stage.at(11 + 3 * number, do=lambda: stage.ms(2000 / stage.hz))
+    return _drip(stage, [10 + 3 * number for number in range(1, 17)], sec=6 / stage.hz)
+
+
+@quiet("timer-drift", "starved", catches_up=False)
 def a_timer_that_the_machine_holds_up(stage: Stage, taken: float = 1.6) -> int:
     """What ran long was taken from the game by other programs, and its thread could have run meanwhile."""
     told = {"ready": round(taken * 1e9 / stage.hz)}
