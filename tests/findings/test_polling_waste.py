@@ -231,6 +231,31 @@ def test_what_runs_three_times_a_frame_looks_once_a_frame():
     assert "10 ms late on average (half the interval of 20 ms)" in finding.details[1]
 
 
+@pytest.mark.parametrize("seconds", [0.001, None, 0.02, 0.01])
+def test_a_timer_is_no_quicker_than_it_comes(seconds):
+    """Once a frame, whatever was asked; an interval that was not told is read from when it came."""
+    tape = Tape(hz=50).frame().frame()
+    look = tape.bind("look", "window#1", "Window.on_look")
+    a = tape.arm("timer", "window#1", "look", sec=seconds)
+    for _ in range(70):
+        tape.frame(length_ms=20 - 0.024).heard("look", look, eff=0, via="timer", a=a, o="window#1")
+
+    assert "by a timer every 20 ms" in only(tape.found(), "short-timer").summary
+
+
+def test_a_timer_that_comes_twice_a_frame_is_as_quick():
+    """Both firings may see something else."""
+    tape = Tape(hz=50).frame().frame()
+    look = tape.bind("look", "window#1", "Window.on_look")
+    a = tape.arm("timer", "window#1", "look", sec=0.01)
+    for _ in range(70):
+        tape.frame(length_ms=20 - 0.05)
+        for _ in range(2):
+            tape.heard("look", look, eff=0, via="timer", a=a, o="window#1")
+
+    assert "by a timer every 10 ms" in only(tape.found(), "short-timer").summary
+
+
 def test_a_timer_that_counts_frames_is_told_in_time():
     """Six of them are 120 ms at 50 a second."""
     tape = Tape(hz=50).frame().frame()

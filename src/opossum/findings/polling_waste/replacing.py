@@ -113,21 +113,32 @@ def _mean_delay(scene: Scene, peer: int, group: Array, hits: Array, sends: Array
 
 
 def interval_ns(scene: Scene, group: Array) -> float:
-    """Return how often one listener of calls (rows) looks: what was asked of their timers or delays, else the median time
-    between the frames in which it runs, in ns. What runs several times in a frame looks once: nothing changes in between.
+    """Return how often one listener of calls (rows) looks, in ns: as was asked of their timers or delays, where they come as
+    often as that; else by the median time between the frames in which it runs.
+
+    What runs several times in a frame for one send looks once: nothing changes in between.
     """
-    take, calls = scene.take, scene.take.calls
+    calls = scene.take.calls
+    order = np.lexsort((calls.start_ns[group], calls.listener[group]))
+    rows = group[order]
+    fresh = np.diff(calls.listener[rows]) != 0
+    first = np.append(True, fresh | (np.diff(calls.frame[rows]) != 0))
+    sends = np.append(True, fresh | (np.diff(calls.send[rows]) != 0))
+    steps = np.diff(calls.start_ns[rows[first]])[np.diff(calls.listener[rows[first]]) == 0]
+    seen = float(np.median(steps)) if len(steps) else 0.0
+    asked = _asked_ns(scene, group)
+    return asked if asked >= seen else max(asked, seen * np.count_nonzero(first) / np.count_nonzero(sends))
+
+
+def _asked_ns(scene: Scene, group: Array) -> float:
+    """Return the median of what was asked of the timers and delays that made calls (rows), in ns; 0 where none tells it."""
+    take = scene.take
     sends, arms = take.tables["send"], take.tables["arm"]
-    send = calls.send[group]
+    send = take.calls.send[group]
     arm = take.arm_ids.rows(np.asarray(sends["p"])[send], np.asarray(sends["a"])[send])
     arm = arm[arm >= 0]
-    if len(arm):
-        frame_ns = np.asarray(scene.budgets_ns)[np.asarray(arms["p"])[arm]]
-        seconds = np.asarray(arms["sec"], np.float64)[arm] * 1e9
-        asked = np.where(np.isfinite(seconds), seconds, np.asarray(arms["frames"], np.float64)[arm] * frame_ns)
-        return float(np.median(asked))
-    order = np.lexsort((calls.start_ns[group], calls.listener[group]))
-    listener, frame, start = (column[group[order]] for column in (calls.listener, calls.frame, calls.start_ns))
-    first = np.append(True, (np.diff(listener) != 0) | (np.diff(frame) != 0))
-    steps = np.diff(start[first])[np.diff(listener[first]) == 0]
-    return float(np.median(steps)) if len(steps) else 0.0
+    frame_ns = np.array(scene.budgets_ns)[np.asarray(arms["p"])[arm]]
+    seconds = np.asarray(arms["sec"], np.float64)[arm] * 1e9
+    asked = np.where(np.isfinite(seconds), seconds, np.asarray(arms["frames"], np.float64)[arm] * frame_ns)
+    asked = asked[asked > 0]
+    return float(np.median(asked)) if len(asked) else 0.0
