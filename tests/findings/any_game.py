@@ -32,7 +32,7 @@ LISTENERS = 3
 class AnyGame(Stage):
     """A stage on which each frame does what its seed says."""
 
-    def __init__(self, seed: int, *scenes: Build, calm: bool = False) -> None:
+    def __init__(self, seed: int | str, *scenes: Build, calm: bool = False) -> None:
         """Set up a game in which these scenes come to pass, too; a calm one does not stall, lose records or set clocks, and
         its frames are those that scenes reckon with."""
         dice = self.dice = Random(seed)
