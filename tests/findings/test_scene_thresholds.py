@@ -241,3 +241,11 @@ def test_a_crossed_level_is_found_among_a_thousand_watched_numbers() -> None:
     found = [finding for finding in stage.findings(frames) if finding.cause == "level"]
 
     assert [(finding.subject.o, finding.frames) for finding in found] == [("silo#1", [480])]
+
+
+@pytest.mark.parametrize(("players", "more"), [(6, ""), (7, " and 1 more")])
+def test_a_sentence_names_six_of_a_circle(players: int, more: str) -> None:
+    """It says how many it leaves out."""
+    stage = Stage()
+    (finding,) = stage.findings(order._volley(stage, 60, listeners=players))
+    assert finding.summary.endswith(f" → Player.on_ball of player#5{more}.")

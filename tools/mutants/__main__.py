@@ -1,7 +1,7 @@
 """Changes the findings and the take in small ways, one at a time, and says how many of these changes some test notices.
 
 `make mutants`, or `python tools/mutants --sample 300 --seed 7 --only 'opossum.findings.dead_end.*'`. The changes are
-mutmut's; which of them are tried is drawn at random, for all of them take days. What no test noticed is written, change by
+mutmut's; which of them are tried is drawn at random, for all of them take hours. What no test noticed is written, change by
 change, into `mutants/survivors.txt`, what became of each into `mutants/verdicts.tsv`.
 """
 
@@ -43,7 +43,7 @@ def span(killed: int, judged: int) -> tuple[float, float]:
     share, z = killed / judged, 1.96
     middle = (share + z * z / (2 * judged)) / (1 + z * z / judged)
     half = z / (1 + z * z / judged) * sqrt(share * (1 - share) / judged + z * z / (4 * judged * judged))
-    return middle - half, middle + half
+    return max(0.0, middle - half), min(1.0, middle + half)
 
 
 def all_mutants(pattern: str) -> list[Mutant]:
@@ -135,6 +135,8 @@ def main() -> None:
     parser.add_argument("--processes", type=int, default=os.cpu_count() or 1, help="how many to try beside each other")
     parser.add_argument("tests", nargs="*", default=ASKED, help="which tests to ask, instead of all that are about it")
     wanted = parser.parse_args()
+    if wanted.again and not wanted.again.is_file():
+        parser.error(f"{wanted.again}: no such file; name one with a mutant's name a line")
     os.chdir(ROOT)
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     no_core_files()

@@ -34,7 +34,7 @@ def find(scene: Scene) -> Iterator[Found]:
                 frames=counted(round(float(np.median(frames))), "frame"),
                 times=counted(len(mine), "time"),
                 stood=tr(", of which long frames since its clip began explain {part}", part=milliseconds(stood))
-                if stood >= 1e6
+                if stood
                 else "",
             ),
             tr(
