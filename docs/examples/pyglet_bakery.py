@@ -102,7 +102,8 @@ class Bakery:
         if FAULT == "double":
             self.oven.push_handlers(on_bread_ready=self.counter.on_bread_ready)
         pyglet.clock.schedule_once(self.on_midnight, 0.75)
-        pyglet.clock.schedule_once(self.on_close, 1.5)
+        # a circle is one by its many turns, which take time where the machine is slow
+        pyglet.clock.schedule_once(self.on_close, 4.0 if FAULT == "circle" else 1.5)
 
     def on_midnight(self, dt):
         self.customer.delete()
