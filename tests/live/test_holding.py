@@ -119,9 +119,14 @@ def test_time_held_is_not_game_time(receiver, game):
     game.end()
     receiver.stop()
     take = open_any(str(receiver.out))
-    frame = int(take.frames.held_ns.argmax())
-    assert take.frames.held_ns[frame] > 0.45e9 > take.frames.work_ns[frame]
-    assert not len(take.tables["stuck"])
+    frames = take.frames
+    frame = int(frames.held_ns.argmax())
+    length_ns = (frames.work_end_ns - frames.start_ns)[frame]
+    assert frames.held_ns[frame] > 0.45e9 and frames.work_ns[frame] <= length_ns - frames.held_ns[frame]
+    # where the machine is busy, it may be stuck before it is held and after
+    stuck_ns = take.tables["stuck"]["t"]
+    held_ns, went_ns = (int(take.tables[kind]["t"][0]) for kind in ("held", "went"))
+    assert not ((held_ns < stuck_ns) & (stuck_ns < went_ns)).any()
 
 
 def test_a_slow_call_is_held_at_once_after_it_returned(receiver, game):

@@ -63,3 +63,30 @@ def test_a_game_that_moves_on_is_looked_at_once_in_the_time_a_frame_may_last():
     time.sleep(AFTER_S)
     assert game.looks == looked
     dog.stop()  # once is enough, twice does no harm
+
+
+class GameThatMovesOnMeanwhile(Game):
+    """Seems to stand still when first looked at, and has moved on by the next look: the watchdog waited in between."""
+
+    def __init__(self) -> None:
+        self.asked = 0
+        super().__init__()
+
+    @property
+    def moves_since_s(self) -> float | None:
+        """Long ago and just now, by turns."""
+        self.asked += 1
+        return time.monotonic() - (2 * AFTER_S if self.asked % 2 else 0)
+
+    @moves_since_s.setter
+    def moves_since_s(self, moved_s: float | None) -> None:
+        """Let nobody say otherwise."""
+
+
+def test_a_game_that_moved_on_while_the_watchdog_waited_for_its_turn_is_not_stuck():
+    """On a busy machine time passes between two looks; what was true at the first says nothing of the game now."""
+    game = GameThatMovesOnMeanwhile()
+    dog = Watchdog(game, AFTER_S)
+    time.sleep(AFTER_S * 4)
+    dog.stop()
+    assert game.asked >= 4 and game.stuck_for == []

@@ -78,4 +78,6 @@ class Watchdog:
                 continue
             pause = min((pause if since == told else self._after_s / 2) * 1.5, LONGEST_PAUSE_S)
             told = since
-            self._recorder.stuck(round(stuck_for, 3), stack_of(self._thread_id), self._recorder.main_call())
+            stack, call = stack_of(self._thread_id), self._recorder.main_call()
+            if self._recorder.moves_since_s == since:  # else it moved on while this thread waited for its turn
+                self._recorder.stuck(round(stuck_for, 3), stack, call)

@@ -1198,6 +1198,9 @@ func _watch_over(_nothing):
 		if since == 0 or stuck < ALLOWED_USEC:
 			continue
 		_writing.lock()
+		if _frame_usec != since:  # it moved on while this thread waited for its turn
+			_writing.unlock()
+			continue
 		var stack = PoolStringArray()
 		for index in range(_calls.size() - 1, -1, -1):
 			stack.append(_quote(_calls[index][1]))

@@ -801,6 +801,8 @@ local function stuck_line()
 		pause = after / 2
 		return
 	end
+	local seen = beat:peek()
+	if not seen or seen.moment ~= last.moment then return end -- it moved on while this thread waited for its turn
 	pause = math.min(pause * 1.5, 5)
 	local stack = {}
 	for i, line in ipairs(last.stack) do stack[i] = '"' .. line:gsub('[%c"\\]', " ") .. '"' end
