@@ -2,7 +2,8 @@
 
 `make mutants`, or `python tools/mutants --sample 300 --seed 7 --only 'opossum.findings.dead_end.*'`. The changes are
 mutmut's; which of them are tried is drawn at random, for all of them take hours. What no test noticed is written, change by
-change, into `mutants/survivors.txt`, what became of each into `mutants/verdicts.tsv`.
+change, into `mutants/survivors.txt`, what became of each into `mutants/verdicts.tsv`. What was found out is kept: a run that
+was ended goes on where it was, and one after a change of the tests asks first what killed a mutant before.
 """
 
 from __future__ import annotations
@@ -23,6 +24,7 @@ sys.path.insert(0, str(Path(__file__).parents[1]))
 
 import pytest
 from mutants.judging import KILLED, NO_TEST, NOT_JUDGED, OUT_OF_TIME, SURVIVED, Judge, no_core_files
+from mutants.known import Known
 from mutants.making import Mutant, difference, mutants_of
 
 ROOT = Path(__file__).parents[2]
@@ -75,17 +77,19 @@ class Session:
     def pytest_runtestloop(self, session: pytest.Session) -> bool:
         """Look at what each test runs, try the mutants, and say what became of them."""
         session.config._tmp_path_factory.getbasetemp()
-        judge = Judge(session, ROOT / "src" / "opossum", self.wanted.processes)
+        asked = sources(self.wanted.tests)
+        known = Known(OUTPUT / "known.tsv", asked, self.wanted.seconds)
+        judge = Judge(session, ROOT / "src" / "opossum", self.wanted.processes, known)
         say = lambda text: print(text, file=sys.__stdout__, flush=True)  # noqa: E731
         say(f"Looking at what each of {len(session.items)} tests runs …")
-        judge.look(OUTPUT / f"touched-{sources(self.wanted.tests)}.json")
+        judge.look(OUTPUT / f"touched-{asked}.json")
         say("Making the mutants …")
-        known = all_mutants(self.wanted.only)
-        chosen = Random(self.wanted.seed).sample(known, min(self.wanted.sample or len(known), len(known)))
+        mutants = all_mutants(self.wanted.only)
+        chosen = Random(self.wanted.seed).sample(mutants, min(self.wanted.sample or len(mutants), len(mutants)))
         if self.wanted.again:
             names = set(self.wanted.again.read_text().split("\n"))
-            chosen = [mutant for mutant in known if mutant.name in names]
-        say(f"Trying {len(chosen)} of {len(known)} …")
+            chosen = [mutant for mutant in mutants if mutant.name in names]
+        say(f"Trying {len(chosen)} of {len(mutants)} …")
         counted = self._judged(judge, chosen, say)
         failing = judge.failing_by_themselves()
         if failing:
@@ -95,9 +99,9 @@ class Session:
             say("No mutant could be judged.")
             return True
         say(f"{counted[KILLED]} of {judged} mutants were killed: {counted[KILLED] / judged:.1%}.")
-        if len(chosen) < len(known) and not self.wanted.again:
+        if len(chosen) < len(mutants) and not self.wanted.again:
             low, high = span(counted[KILLED], judged)
-            say(f"Of all {len(known)} that is {low:.1%} to {high:.1%}, 19 times of 20.")
+            say(f"Of all {len(mutants)} that is {low:.1%} to {high:.1%}, 19 times of 20.")
         say(
             f"{counted[SURVIVED]} no test noticed, {counted[OUT_OF_TIME]} none within {self.wanted.seconds:g} s, {counted[NO_TEST]} no test runs."
         )

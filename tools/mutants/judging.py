@@ -15,21 +15,26 @@ import signal
 import sys
 import time
 import types
+from collections import Counter
 from collections.abc import Callable, Iterator
+from math import log2
 from pathlib import Path
 from typing import NamedTuple
 
 import coverage
 import pytest
 from _pytest.runner import runtestprotocol
+from mutants.known import Known, digest_of
 from mutants.making import Mutant, source_of
 
 KILLED, SURVIVED, OUT_OF_TIME, NOT_JUDGED, NO_TEST = "killed", "survived", "out of time", "not judged", "no test"
 
+NO_END = "no end"
+"""What is told in the place of a test that killed: the mutant never came to an end."""
 _WALL = 300
 """Seconds after which what does nothing at all is ended."""
-ABOUT_IT = 4
-"""How much more a test is worth that runs more of a mutant's file."""
+ABOUT_IT = 2
+"""How much more a test is worth that is more about what a mutant changes."""
 _SIGNS_OF_NO_END = (signal.SIGPROF, signal.SIGALRM)
 
 
@@ -87,16 +92,22 @@ def _together(works: Iterator[Callable[[], str]], processes: int) -> Iterator[tu
 class Judge:
     """The tests of a pytest session, and what each of them runs of some files."""
 
-    def __init__(self, session: pytest.Session, root: Path, processes: int):
+    def __init__(self, session: pytest.Session, root: Path, processes: int, known: Known):
         self.session = session
+        self.known = known
         self.root = root
         self.processes = processes
         self.touched: dict[str, Touched] = {}
+        self.weights: dict[str, dict[str, float]] = {}
         self.items = {item.nodeid: item for item in session.items}
         self.kills: dict[str, int] = {}
         self.functions: dict[tuple[str, int], list[types.FunctionType]] = {}
+        self.inner: dict[int, list[types.FunctionType]] = {}
+        """Functions that others have made and returned by now, by the number of their code."""
         for found in gc.get_objects():
-            if isinstance(found, types.FunctionType) and "<locals>" not in found.__qualname__:
+            if isinstance(found, types.FunctionType) and "<locals>" in found.__qualname__:
+                self.inner.setdefault(id(found.__code__), []).append(found)
+            elif isinstance(found, types.FunctionType):
                 place = (found.__code__.co_filename, found.__code__.co_firstlineno)
                 self.functions.setdefault(place, []).append(found)
 
@@ -111,6 +122,7 @@ class Judge:
             test: Touched(seconds, {path: set(lines) for path, lines in files.items()})
             for test, (seconds, files) in noted.items()
         }
+        self.weights = self._weighed()
 
     def _noted(self) -> dict[str, tuple[float, dict[str, list[int]]]]:
         tests = list(self.items)
@@ -143,15 +155,31 @@ class Judge:
 
     def judge(self, chosen: list[Mutant], seconds: float) -> Iterator[Verdict]:
         """Try mutants; yield what became of each, as it is known. `seconds` is the processor time one may take in all."""
+        asked: list[tuple[Mutant, str]] = []
         gc.freeze()
-        works = ((lambda mutant=mutant: self._tried(mutant, seconds)) for mutant in chosen)
-        for place, told, ended_by in _together(works, self.processes):
+
+        def works() -> Iterator[Callable[[], str]]:
+            for mutant in chosen:
+                source = source_of(mutant)
+                digest = digest_of(mutant.name, source)
+                asked.append((mutant, digest))
+                if outcome := self.known.settled(digest):
+                    yield lambda outcome=outcome: json.dumps([outcome.word, outcome.by])
+                else:
+                    killer = self.known.killer(digest)
+                    yield lambda mutant=mutant, source=source, killer=killer: self._tried(
+                        mutant, source, killer, seconds
+                    )
+
+        for place, told, ended_by in _together(works(), self.processes):
             word, by = json.loads(told) if told else (NOT_JUDGED, "")
             if ended_by in _SIGNS_OF_NO_END:
-                word, by = KILLED, "no end"
+                word, by = KILLED, NO_END
             if word == KILLED:
                 self.kills[by] = self.kills.get(by, 0) + 1
-            yield Verdict(chosen[place], word, by)
+            mutant, digest = asked[place]
+            self.known.add(digest, word, by)
+            yield Verdict(mutant, word, by)
 
     def failing_by_themselves(self, most: int = 20) -> list[str]:
         """Return those of the tests that killed the most that fail with nothing changed: what they say of mutants is nothing."""
@@ -162,10 +190,10 @@ class Judge:
     def tests_of(self, mutant: Mutant) -> list[str]:
         """Return the tests that run a mutant's line – or its function, where no test runs the line by itself.
 
-        By turns one that runs more of the mutant's file than others, for it is about it, and one that has killed more than
+        By turns one that is about the mutant's file and its folder more than others, and one that has killed more than
         others; the quick ones of each first.
         """
-        path = str(mutant.path)
+        path, folder = str(mutant.path), str(mutant.path.parent)
         lines = {test: touched.lines.get(path, set()) for test, touched in self.touched.items()}
         tests = [test for test, run in lines.items() if mutant.line in run] or [
             # a definition's own line runs when it is loaded: it says nothing of who calls it
@@ -173,17 +201,41 @@ class Judge:
             for test, run in lines.items()
             if any(line in run for line in mutant.function[1:])
         ]
-        about_it = sorted(tests, key=lambda test: self.touched[test].seconds / len(lines[test]) ** ABOUT_IT)
-        killing = sorted(tests, key=lambda test: self.touched[test].seconds / (1 + self.kills.get(test, 0)))
+        seconds = {test: self.touched[test].seconds for test in tests}
+        weight = {test: sum(self.weights[test].get(place, 0) for place in (path, folder)) for test in tests}
+        about_it = sorted(tests, key=lambda test: seconds[test] / (1 + weight[test]) ** ABOUT_IT)
+        killing = sorted(tests, key=lambda test: seconds[test] / (1 + self.kills.get(test, 0)))
         by_turns = itertools.chain.from_iterable(zip(about_it, killing, strict=True))
         return list(dict.fromkeys(by_turns))
 
-    def _tried(self, mutant: Mutant, seconds: float) -> str:
+    def _weighed(self) -> dict[str, dict[str, float]]:
+        """Return how much each test is about each file and each folder.
+
+        That is what the lines that it runs there tell of it, in bits: nothing where every test runs a line, most where no
+        other does (the inverse document frequency of K. Spärck Jones, 1972).
+        """
+        runs = Counter(
+            (path, line) for touched in self.touched.values() for path in touched.lines for line in touched.lines[path]
+        )
+        bits = {place: log2(len(self.touched) / count) for place, count in runs.items()}
+        weights: dict[str, dict[str, float]] = {}
+        for test, touched in self.touched.items():
+            of_test = weights[test] = {}
+            for path, lines in touched.lines.items():
+                of_test[path] = sum(bits[path, line] for line in lines)
+                folder = path.rpartition("/")[0]
+                of_test[folder] = of_test.get(folder, 0) + of_test[path]
+        return weights
+
+    def _tried(self, mutant: Mutant, source: str, killer: str, seconds: float) -> str:
+        """Try a mutant, with the test that killed it before first."""
         tests = self.tests_of(mutant)
         if not tests:
             return json.dumps([NO_TEST, ""])
+        if killer in self.touched:
+            tests = list(dict.fromkeys([killer, *tests]))
         place = (str(mutant.path), mutant.function[0])
-        if not _put_in_place(mutant, self.functions.get(place, [])):
+        if not _put_in_place(mutant, source, self.functions.get(place, []), self.inner):
             return json.dumps([NOT_JUDGED, ""])
         end = time.process_time() + seconds
         for test, following in zip(tests, [*tests[1:], None], strict=True):
@@ -195,12 +247,16 @@ class Judge:
         return json.dumps([SURVIVED, ""])
 
 
-def _put_in_place(mutant: Mutant, real: list[types.FunctionType]) -> bool:
-    """Give the function its changed code, for whoever knows it by now; say whether it is there and fits."""
+def _put_in_place(
+    mutant: Mutant, source: str, real: list[types.FunctionType], inner: dict[int, list[types.FunctionType]]
+) -> bool:
+    """Give the function its changed code, for whoever knows it by now; say whether it is there and fits.
+
+    So it is with the functions that it has made and returned by now (`inner`): they would go on as they were made.
+    """
     if not real:
         return False
     space = dict(real[0].__globals__)
-    source = source_of(mutant)
     code = (
         f"class {mutant.owner}:\n" + "".join(f" {line}\n" for line in source.splitlines()) if mutant.owner else source
     )
@@ -213,10 +269,24 @@ def _put_in_place(mutant: Mutant, real: list[types.FunctionType]) -> bool:
     changed = getattr(changed, "__func__", changed)
     if changed.__code__.co_freevars != real[0].__code__.co_freevars:
         return False
+    for before, after in _codes_within(real[0].__code__, changed.__code__):
+        for function in inner.get(id(before), ()):
+            if after.co_freevars != before.co_freevars:
+                return False
+            function.__code__ = after
     for function in real:
         function.__code__ = changed.__code__
         function.__defaults__, function.__kwdefaults__ = changed.__defaults__, changed.__kwdefaults__
     return True
+
+
+def _codes_within(before: types.CodeType, after: types.CodeType) -> Iterator[tuple[types.CodeType, types.CodeType]]:
+    """Yield the code of what is defined in a function and the same code as the mutant has it, however deep."""
+    inner = [[part for part in code.co_consts if isinstance(part, types.CodeType)] for code in (before, after)]
+    if [part.co_name for part in inner[0]] == [part.co_name for part in inner[1]]:
+        for pair in zip(*inner, strict=True):
+            yield pair
+            yield from _codes_within(*pair)
 
 
 def no_core_files() -> None:
