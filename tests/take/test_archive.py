@@ -126,14 +126,74 @@ def test_opening_any_tells_takes_from_streams(saved, tmp_path):
     renamed.write_bytes(saved.read_bytes())
 
     assert open_any(str(renamed)).records == open_take(saved).records
-    assert take_name("/x/night.flow.jsonl.gz") == "night"
-    assert take_name("-") == "standard input"
 
 
-def test_a_take_cannot_be_joined_with_other_files(saved):
-    """Only streams are peers of one session."""
-    with pytest.raises(TakeError, match="a saved take cannot be joined with other files"):
-        open_any([str(saved), str(saved)])
+@pytest.mark.parametrize(
+    ("path", "name"),
+    [
+        ("/x/night.flow.jsonl.gz", "night"),
+        ("night.jsonl", "night"),
+        ("a/b.c.take", "b.c"),
+        ("night", "night"),
+        ("-", "standard input"),
+        (".take", "take"),
+        (".flow.jsonl", "take"),
+    ],
+)
+def test_a_take_is_named_after_its_file(path, name):
+    """Without what tells of its kind."""
+    assert take_name(path) == name
+
+
+def test_a_recording_that_was_not_finished_is_named(tmp_path):
+    """The last one, where the file itself is not there."""
+    target = tmp_path / "night.take"
+    for age, part in enumerate(("night.take.part2.flow.jsonl", "night.take.part1.flow.jsonl")):
+        (tmp_path / part).touch()
+        os.utime(tmp_path / part, (1000 + age, 1000 + age))
+    with pytest.raises(TakeError) as error:
+        open_any(str(target))
+    assert str(error.value) == (
+        f"{target}: there is no such file, but a recording of it that was not finished; "
+        f"open {tmp_path / 'night.take.part1.flow.jsonl'}"
+    )
+
+
+@pytest.mark.parametrize(
+    ("error", "reason"),
+    [
+        (ValueError("bad  number\nin it"), "bad number in it"),
+        (IndexError(), "IndexError"),
+        (KeyError("k" * 200), "'" + "k" * 119),
+        (ValueError("k" * 120), "k" * 120),
+    ],
+)
+def test_what_a_zip_says_of_itself_may_be_anything(saved, monkeypatch, error, reason):
+    """One line of it is told, and no more than fits."""
+
+    def fail(*_: object) -> None:
+        raise error
+
+    monkeypatch.setattr(archive, "_read_archive", fail)
+    assert refused(saved) == f"the file is damaged ({reason}); record or convert the take again"
+
+
+def test_a_member_may_be_there_once(saved):
+    """Which of two would be read?"""
+    with zipfile.ZipFile(saved, "a") as file, pytest.warns(UserWarning, match="Duplicate name"):
+        file.writestr("manifest.json", b"{}")
+    assert refused(saved) == "the file holds `manifest.json` twice; it was not opened"
+
+
+def test_a_table_that_is_compressed_is_refused(saved):
+    """It might be far larger than the file."""
+    sink = io.BytesIO()
+    table = pa.table({"text": pa.array(["a", "b"], pa.large_string())})
+    with pa.ipc.new_file(sink, table.schema, options=pa.ipc.IpcWriteOptions(compression="lz4")) as writer:
+        writer.write_table(table)
+    assert refused(rewritten(saved, {"strings.arrow": sink.getvalue()})) == (
+        "a table in it is damaged (`strings.arrow`: it is compressed, which no take's table is); it was not opened"
+    )
 
 
 @pytest.mark.parametrize(

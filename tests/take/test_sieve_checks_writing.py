@@ -11,7 +11,15 @@ from opossum.stream.contents import StreamError
 from opossum.stream.following import FollowedStream
 from opossum.stream.writing import stream_lines
 from opossum.take.checks import check_take
-from opossum.take.sieve import SieveError, Term, frame_budget_ns, parse_sieve, sieve_calls, sieve_listeners
+from opossum.take.sieve import (
+    SieveError,
+    Term,
+    frame_budget_ns,
+    parse_sieve,
+    passes_by_name,
+    sieve_calls,
+    sieve_listeners,
+)
 from tape import Tape, read
 
 
@@ -75,6 +83,70 @@ def test_words_that_cannot_be_understood_are_said():
         parse_sieve("frame:abc")
     assert parse_sieve("-ev:x -") == [Term("ev", "x", True), Term("any", "-", False)]
     assert parse_sieve("ev:door:open") == [Term("ev", "door:open", False)]
+    assert parse_sieve("EV:Door") == [Term("ev", "door", False)] and parse_sieve("ev:") == []
+    assert parse_sieve("-Gone") == [Term("gone", "", True)]
+
+
+@pytest.mark.parametrize("word", ["ovens:1", "x:", "a_b:c"])
+def test_a_short_prefix_that_is_none_is_refused(word):
+    """Whoever wrote it meant a field."""
+    with pytest.raises(SieveError, match=r"is not known; use one of ev:, o:, cls:, fn:, via:, phase:, peer:, frame:$"):
+        parse_sieve(word)
+
+
+@pytest.mark.parametrize("word", ["kitchen:1", "Oven:1", "ab-c:1", ":1", "4:1"])
+def test_a_name_may_have_a_colon(word):
+    """It is longer than a field, or written as none is."""
+    assert parse_sieve(word) == [Term("any", word.lower(), False)]
+
+
+@pytest.mark.parametrize("word", ["frame:", "frame:-5", "frame:a-b", "frame:1-b"])
+def test_a_frame_is_a_number_or_a_range(word):
+    """And nothing else."""
+    with pytest.raises(SieveError, match=f"`{word}` is no frame; write frame:120 or frame:120-180"):
+        parse_sieve(word)
+
+
+NAMES = {"event": "Door_open", "owner": "Cat#1", "function": "Cat.on_door", "cls": "Animal"}
+
+
+@pytest.mark.parametrize(
+    ("text", "passes"),
+    [
+        ("", True),
+        ("door_o", True),
+        ("cat#", True),
+        ("on_door", True),
+        ("animal", True),
+        ("oven", False),
+        ("ev:door", True),
+        ("ev:cat", False),
+        ("o:cat", True),
+        ("o:door", False),
+        ("fn:cat.on", True),
+        ("fn:open", False),
+        ("cls:ani", True),
+        ("cls:cat", False),
+        ("-cls:cat", True),
+        ("-cat", False),
+        ("cat oven", False),
+        ("cat door", True),
+        ("wasted", False),
+        ("-wasted", True),
+        ("cat -gone", True),
+        ("via:tick", False),
+        ("frame:1", False),
+        ("-peer:main", True),
+    ],
+)
+def test_what_was_never_called_passes_by_its_names(text, passes):
+    """What only a call can be, it is not."""
+    assert passes_by_name(parse_sieve(text), **NAMES) is passes
+
+
+def test_what_has_no_names_passes_where_nothing_is_asked():
+    """Or only that it be something else."""
+    assert passes_by_name(parse_sieve("-cat"), event="door") and not passes_by_name(parse_sieve("cat"), event="door")
 
 
 def test_the_frame_budget_comes_from_the_head_or_the_usual_frame(kitchen):

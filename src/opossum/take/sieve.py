@@ -21,6 +21,9 @@ from opossum.words import tr
 FIELDS = ("ev", "o", "cls", "fn", "via", "phase", "peer", "frame")
 FLAGS = ("wasted", "doubled", "gone", "slow")
 
+LONGEST_FIELD = 6
+"""Letters before a colon that are meant for a field; longer ones belong to a name that has a colon in it."""
+
 NAMED = ("any", "ev", "o", "cls", "fn")
 """What a term may look at that belongs to a listener, whatever its calls were like."""
 
@@ -57,13 +60,7 @@ def parse_sieve(text: str) -> list[Term]:
                 _frame_range(value)
             if value:
                 terms.append(Term(subject, value.lower(), exclude))
-        elif (
-            colon
-            and subject.isidentifier()
-            and subject.lower() not in FIELDS
-            and len(subject) <= 6
-            and subject.islower()
-        ):
+        elif colon and subject.isidentifier() and len(subject) <= LONGEST_FIELD and subject.islower():
             raise SieveError(
                 tr(
                     "`{subject}:` is not known; use one of {name}",
@@ -173,8 +170,7 @@ def _names_match(term: Term, event: str, owner: str, function: str, cls: str) ->
 def passes_by_name(terms: list[Term], *, event: str = "", owner: str = "", function: str = "", cls: str = "") -> bool:
     """Say whether something that was never called passes a sieve: by its names; what only a call can be, it is not."""
     for term in terms:
-        named = term.subject in ("any", "ev", "o", "fn", "cls")
-        hit = named and _names_match(term, event, owner, function, cls)
+        hit = term.subject in NAMED and _names_match(term, event, owner, function, cls)
         if hit is term.exclude:
             return False
     return True
