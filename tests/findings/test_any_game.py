@@ -6,15 +6,16 @@ is meant, see what else became different: `PYTHONPATH=tests python tests/finding
 
 from __future__ import annotations
 
-import hashlib
 import json
 from pathlib import Path
 
 import pytest
 
+from findings.all_told import word_for
 from findings.any_game import AnyGame
 from findings.scenes import FAULTS, clips, hearing, one_thing_apart, order, timing  # noqa: F401  # they register their scenes
 from opossum.findings.examine import examine
+from opossum.findings.finding import Finding
 
 SAID = Path(__file__).parent / "any_game.json"
 SCENES = {scene.build.__name__: scene for scene in FAULTS if not scene.stage}
@@ -40,10 +41,10 @@ def said(name: str) -> dict[str, str]:
     """Return for each cause a word for all that is told by it of a game in which two scenes and anything else happen."""
     place = NAMES.index(name)
     game = AnyGame(name, *(SCENES[other].build for other in NAMES[place : place + 2]))
-    told: dict[str, list[str]] = {}
+    told: dict[str, list[Finding]] = {}
     for finding in examine(game.run(game.frames_asked).take(bye=place % 4 == 0)):
-        told.setdefault(f"{finding.kind}/{finding.cause}", []).append(json.dumps(finding.as_dict(), sort_keys=True))
-    return {cause: hashlib.sha256("\n".join(lines).encode()).hexdigest()[:12] for cause, lines in sorted(told.items())}
+        told.setdefault(f"{finding.kind}/{finding.cause}", []).append(finding)
+    return {cause: word_for(findings) for cause, findings in sorted(told.items())}
 
 
 @pytest.mark.parametrize("name", NAMES[::2])

@@ -6,7 +6,6 @@ read all of it. After a change that is meant: `PYTHONPATH=tests python tests/fin
 
 from __future__ import annotations
 
-import hashlib
 import json
 from pathlib import Path
 from random import Random
@@ -14,6 +13,7 @@ from typing import Any
 
 import pytest
 
+from findings.all_told import word_for
 from findings.scenes import FAULTS, built, clips, hearing, one_thing_apart, order, timing  # noqa: F401  # they register their scenes
 from opossum.findings.examine import examine
 from tape import read
@@ -63,8 +63,7 @@ def said(name: str) -> list[str]:
     told = []
     for number in range(CHANGES if len(lines) <= LONGEST else 1):
         findings = examine(read(changed(lines, Random(f"{name} {number}"))))
-        text = json.dumps([finding.as_dict() for finding in findings], sort_keys=True)
-        told.append(hashlib.sha256(text.encode()).hexdigest()[:12])
+        told.append(word_for(findings))
     return told
 
 

@@ -22,7 +22,6 @@ class IdIndex:
         self._dense: Array | None = None
         self._offsets = np.zeros(1, np.int64)
         self._limits = np.zeros(1, np.int64)
-        self._keys = np.zeros(0, np.int64)
         self._rows = np.zeros(0, np.int64)
         self.duplicates = np.zeros(0, np.int64)
         if not self._count:
