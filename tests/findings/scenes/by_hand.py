@@ -166,6 +166,67 @@ def visitors_of_no_name() -> Tape:
     return tape.frame()
 
 
+def machine_taken_away() -> Tape:
+    """Frames in which the thread could have run and was not run, once for most of a call, that it took for itself else."""
+    tape = Tape(hz=60).frame().frame()
+    bell = tape.bind("bell", "cat#1", "Cat.on_bell", at="cat.gd:5")
+    for number in range(12):
+        tape("idle", cpu=1_000_000, ready=400_000_000 if number in (5, 7) else 0) if number else None
+        tape.ms(3)("frame", n=number + 2).ms(420 if number in (4, 6) else 2)
+    tape("idle", cpu=1_000_000, ready=0).ms(3)("frame", n=14).heard("bell", bell, takes_ms=400)
+    return tape("idle", ready=150_000_000).ms(5)("frame", n=15)("idle").ms(16)("frame", n=16)
+
+
+def bound_by_luck() -> Tape:
+    """New objects bound with two functions, every other one after the event was sent."""
+    tape = Tape(hz=60).frame().frame()
+    host = tape.bind("wave_begins", "host#1", "Host.on_wave")
+    for number in range(6):
+        name, function = f"guest#{number}", "on_wave" if number % 3 else "on_first_wave"
+        tape.frame()("spawn", o=name, cls="Guest")
+        guest = None if number % 2 else tape.bind("wave_begins", name, function, at="guest.gd:7")
+        tape.heard("wave_begins", *filter(None, (host, guest)), o="rules#1")
+        if guest is None:
+            guest = tape.frame().bind("wave_begins", name, function, at="guest.gd:9")
+        tape.frame()("unbind", b=guest.number)("gone", o=name)
+    return tape.frame()
+
+
+def queued_and_left() -> Tape:
+    """A queue from which nothing is ever pulled but that another is, and a timer of nobody that nobody hears."""
+    tape = Tape(hz=60).frame().frame()
+    clerk = tape.bind("letter", "clerk#1", "Clerk.on_letter")
+    timer = tape.arm("timer", "", "chime", sec=0.05, at="tower.gd:3")
+    for number in range(300):
+        tape.frame()
+        if number % 3 == 0:
+            s = tape.send("letter", via="queue", o="post#1")
+            tape("put", q="letters", s=s)
+            if number % 6 == 0 and number < 30:
+                tape("pull", q="letters", s=s).call(s, clerk)
+            tape.send("chime", via="timer", a=timer)
+    return tape.frame()
+
+
+def round_and_round() -> Tape:
+    """Two listeners that call each other over frames, begun by a key that a third heard."""
+    tape = Tape(hz=60).frame().frame()
+    door = tape.bind("key", "door#1", "Door.on_key")
+    ball = [
+        tape.bind(event, f"{event}#1", f"{event.title()}.on_{event}", at=f"{event}.gd:4") for event in ("ping", "pong")
+    ]
+    cause = tape.open_call(tape.send("key", via="input", key="E", edge="down"), door)
+    sent = tape.send("ping", c=cause)
+    tape("ret", c=cause, eff=1)
+    for number in range(130):
+        call = tape.open_call(sent, ball[number % 2])
+        sent = tape.send(("pong", "ping")[number % 2], c=call)
+        tape("ret", c=call, eff=1)
+        if number % 2 == 0:
+            tape.frame()
+    return tape.frame()
+
+
 TAPES = {
     "mirrored": mirrored,
     "entered again": entered_again,
@@ -180,5 +241,9 @@ TAPES = {
     "stood still at once": stood_still_at_once,
     "looked at some": looked_at_some,
     "visitors of no name": visitors_of_no_name,
+    "machine taken away": machine_taken_away,
+    "bound by luck": bound_by_luck,
+    "queued and left": queued_and_left,
+    "round and round": round_and_round,
 }
 """By what they show."""

@@ -33,12 +33,12 @@ def find(scene: Scene) -> Iterator[Found]:
         pulled, waited = waited_frames(scene, queue)
         worst = (
             tr("; what was pulled waited up to {frames}", frames=counted(int(waited.max()), "frame"))
-            if len(waited)
+            if waited.any()
             else ""
         )
         left = queue.puts[take.queue_waits.pull[queue.puts] < 0]
         evidence = scene.evidence("put", left[:6].tolist(), tr("still on the queue at the end"))
-        evidence += scene.evidence("put", pulled[-2:].tolist(), tr("pulled late"))
+        evidence += scene.evidence("put", pulled[waited > 0][-2:].tolist(), tr("pulled late"))
         yield Found(
             subject=subject,
             frame_rows=queue.frames[longer],
