@@ -10,7 +10,7 @@ import pytest
 
 from moonrise_bakery import demo_take_path
 from opossum.stream.tables import JsonColumn
-from opossum.take import opening
+from opossum.take import helper, opening
 from opossum.take.archive import save_take
 from opossum.take.bounds import NO_MEMORY
 from opossum.take.handover import pack, unpacked
@@ -62,6 +62,48 @@ def test_a_helper_opens_a_saved_take(take, tmp_path):
     save_take(take, path)
     opened = Helper(path).take()
     assert opened is not None and same(take, opened)
+
+
+def test_a_helper_beside_other_threads_is_a_program_of_its_own(take, tmp_path, monkeypatch):
+    """Begun without a look at what is installed: where modules are is told, and what goes along is asked for there."""
+    path = str(tmp_path / "night.take")
+    save_take(take, path)
+    monkeypatch.setattr(helper, "_runs_one_thread", lambda: False)
+    monkeypatch.setattr(os, "fork", None)
+    opened, along = Helper(path, "test_helper_process:records_of").take_and_along()
+    assert same(take, opened) and along == {"records": take.records}
+    (tmp_path / "night.take").write_bytes(b"PK\x03\x04 no take")
+    with pytest.raises(TakeError, match="the file is damaged"):
+        Helper(path).take()
+
+
+@pytest.mark.parametrize(
+    ("status", "why"),
+    [
+        (NO_MEMORY, "opening it needs more memory than a take of its size could; it was not opened"),
+        (-signal.SIGXFSZ, "opening it needs more memory than a take of its size could; it was not opened"),
+        (-signal.SIGXCPU, "opening it takes longer than a take of its size could; it was not opened"),
+        (
+            -signal.SIGKILL,
+            "the process that opened it was killed; this machine may have too little memory left: try again",
+        ),
+        (
+            -signal.SIGSEGV,
+            "the process that opened it ended by itself (status -11); it is damaged, and was not opened",
+        ),
+        (1, "the process that opened it ended by itself (status 1); it is damaged, and was not opened"),
+    ],
+)
+def test_how_a_helper_ended_is_told(take, tmp_path, status, why):
+    """One sentence for each end; whoever waits gets it with the file's name."""
+    path = str(tmp_path / "night.take")
+    save_take(take, path)
+    ended = Helper(path)
+    assert ended.wait(60)
+    ended._status = status
+    with pytest.raises(TakeError) as error:
+        ended.take()
+    assert str(error.value) == f"{path}: {why}"
 
 
 def test_a_forked_helper_opens_the_same_take(take, tmp_path):
@@ -140,10 +182,10 @@ def test_what_needs_more_than_a_take_could_is_ended(does, ends, tmp_path):
     if ends != 1:
         path = tmp_path / "night.take"
         path.write_bytes(b"PK")
-        helper = Helper(str(path))
-        assert "than a take of its size could" in helper._why(ends)
+        begun = Helper(str(path))
+        assert "than a take of its size could" in begun._why(ends)
         with pytest.raises(TakeError):
-            helper.take()
+            begun.take()
 
 
 def test_what_a_process_has_already_does_not_count():
@@ -161,15 +203,15 @@ def test_a_helper_can_be_stopped(take, tmp_path):
     """Whoever waits may think better of it; the process is gone then."""
     path = str(tmp_path / "night.take")
     save_take(take, path)
-    helper = Helper(path)
+    begun = Helper(path)
 
     def stop() -> None:
         raise RuntimeError("enough")
 
     with pytest.raises(RuntimeError, match="enough"):
-        helper.take(stop)
+        begun.take(stop)
     with pytest.raises(ProcessLookupError):
-        os.kill(helper._process, 0)
+        os.kill(begun._process, 0)
 
 
 def test_what_nobody_foresaw_is_one_sentence(tmp_path, monkeypatch):
@@ -187,5 +229,5 @@ def test_only_one_saved_take_gets_a_helper(tmp_path):
     assert helper_for([str(tmp_path / "a.take"), str(tmp_path / "b.take")]) is None
     assert helper_for([str(tmp_path / "a.flow.jsonl")]) is None
     assert helper_for([str(tmp_path / "missing.take")]) is None
-    helper = helper_for([str(demo_take_path())])
-    assert helper is not None and helper.take().game == "Moonrise Bakery"
+    begun = helper_for([str(demo_take_path())])
+    assert begun is not None and begun.take().game == "Moonrise Bakery"

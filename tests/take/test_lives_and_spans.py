@@ -197,3 +197,20 @@ def test_a_send_that_tells_a_marks_place_is_that_marks(told, paired):
     for place in told:
         tape.ms(3000).send("turn", via="clip", y=1, mark="turn", pos=place)
     assert tape.take().marks.send.tolist() == paired
+
+
+def test_marks_of_some_plays_are_those_of_their_first_round():
+    """Each once, in their own order; a clip that loops has its marks again in each round."""
+    tape = Tape(hz=60).frame()
+    for number, loop in ((1, True), (2, None), (3, None)):
+        tape("play", y=number, o=f"cook#{number}", clip="stir", len=1.0, loop=loop, marks=[["turn", 0.2], ["tap", 0.6]])
+    for _ in range(3):
+        tape.ms(200).send("turn", via="clip", y=1, mark="turn", pos=0.2)
+        tape.ms(800).frame()
+    take = tape.take()
+    marks = take.marks
+    assert len(marks.play) > 6  # rounds of the first
+    for plays in ([0], [0, 2], [2, 0], [], [1]):
+        found = marks.of_plays(np.array(plays, np.int64))
+        assert marks.play[found].tolist() == [play for play in sorted(plays) for _ in range(2)]
+        assert [marks.text_of(int(marks.name[row])) for row in found] == ["turn", "tap"] * len(plays)

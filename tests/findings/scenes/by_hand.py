@@ -49,6 +49,23 @@ def beyond(values: list[object], sends: list[bool], via: str = "tick") -> Tape:
     return tape
 
 
+def two_above() -> Tape:
+    """Two ovens that send while they are hot, each by a level of its own, and a third whose level nobody watches yet."""
+    tape = Tape().frame().frame()
+    ovens = [tape.bind("tick", f"oven#{number}", "Oven.on_look", at="oven.gd:8") for number in (1, 2, 3)]
+    alarm = tape.bind("too_hot", "bell#1", "Bell.on_alarm")
+    for heats in ((100, 20, 1), (210, 60, 1), (220, 70, 1), (230, 80, 9), (150, 40, 9)):
+        tick = tape.frame().send("tick", via="tick")
+        for number, (oven, heat) in enumerate(zip(ovens, heats, strict=True), start=1):
+            if number < 3 or heat == 9:
+                tape("watch", o=oven.owner, name="heat", v=heat)
+            c = tape.open_call(tick, oven)
+            if heat in (210, 220, 230, 60, 70, 80) or (number == 3 and heat == 1):
+                tape.heard("too_hot", alarm, o=oven.owner, c=c)
+            tape("ret", c=c, eff=1)
+    return tape.frame()
+
+
 def delays() -> Tape:
     """Two delays that are pending together and both land, of two ovens."""
     tape = Tape().frame().frame()
@@ -233,6 +250,7 @@ TAPES = {
     "above": lambda: beyond([100, 180, 220, 230, 240, 150, 120], [False, False, True, True, True, False, False]),
     "below": lambda: beyond([9.5, 3, 2.5, 2, 4, 1, 1], [False, True, True, True, False, True, True], "timer"),
     "by name": lambda: beyond(["low", "high", "high", "high"], [False, True, True, True]),
+    "two above": two_above,
     "two delays": delays,
     "stood still": stood_still,
     "cut off": cut_off,
