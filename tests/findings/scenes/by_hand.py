@@ -244,6 +244,30 @@ def round_and_round() -> Tape:
     return tape.frame()
 
 
+def of_one_function(carts: int) -> Tape:
+    """Carts that roll in one order in most frames, and the other way round in some."""
+    tape = Tape(hz=60, phases=["update"])
+    rolls = [tape.bind("tick", f"cart#{number + 1}", "Cart.roll", at="cart.gd:6") for number in range(carts)]
+    for number in range(120):
+        tape.frame()("phase", name="update")
+        tape.heard("tick", *(rolls[::-1] if number % 20 == 3 else rolls), via="tick")
+    return tape.frame()
+
+
+def pulled_unseen() -> Tape:
+    """Two queues, from one of which something is pulled that nobody is called for, from the other nothing."""
+    tape = Tape(hz=60).frame().frame()
+    for number in range(200):
+        tape.frame()
+        if number < 5:
+            for queue in ("letters", "parcels"):
+                s = tape.send("letter", via="queue", o="post#1")
+                tape("put", q=queue, s=s)
+                if queue == "letters" and number == 1:
+                    tape("pull", q=queue, s=s)
+    return tape.frame()
+
+
 TAPES = {
     "mirrored": mirrored,
     "entered again": entered_again,
@@ -263,5 +287,8 @@ TAPES = {
     "bound by luck": bound_by_luck,
     "queued and left": queued_and_left,
     "round and round": round_and_round,
+    "two of one function": lambda: of_one_function(2),
+    "three of one function": lambda: of_one_function(3),
+    "pulled unseen": pulled_unseen,
 }
 """By what they show."""

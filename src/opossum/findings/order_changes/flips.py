@@ -7,7 +7,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from opossum.findings.declaring import Cause
-from opossum.findings.finding import Found, Severity
+from opossum.findings.finding import Found, Severity, Subject
 from opossum.findings.links import FROM_STALE_CALLS
 from opossum.findings.order_changes.pairs import FLIP_FRAMES, FLIP_SHARE, FLIP_SHARE_OF, Flip, flips, shares_value
 from opossum.findings.scene import Scene
@@ -57,6 +57,7 @@ def _tell(scene: Scene, pairs: list[Flip]) -> Found:
     second_calls = calls[take.calls.listener[calls] == one.second]
     place = scene.place_of_call(int(second_calls[0])) if len(second_calls) else ""
     evidence = scene.evidence("call", calls[:6].tolist(), tr("in the rarer order"))
+    named, other_named = _named(subject.fn, other, names[0], other_owner, len(pairs))
     return Found(
         subject=subject,
         frame_rows=frames,
@@ -64,21 +65,14 @@ def _tell(scene: Scene, pairs: list[Flip]) -> Found:
         summary=tr(
             "{fn} ran before {other} in {share:.0%} of {frames} and after it in the rest{what}: nothing "
             "guarantees their order{what2}.",
-            fn=subject.fn,
-            other=other,
+            fn=named,
+            other=other_named,
             share=share,
             frames=of_frames,
             what=tr(", first in frame {first_frame}", first_frame=first_frame[0]) if first_frame else "",
             what2=tr(", and {shared}", shared=shared) if shared else "",
         ),
-        advice=tr(
-            "Put {fn}{place} and {other}{place2} into phases of their own, or let the first one send an "
-            "event that the second listens to.",
-            fn=subject.fn,
-            place=at_place(subject.at),
-            other=other,
-            place2=at_place(place),
-        ),
+        advice=_advice(subject, other, place),
         evidence=tuple(evidence),
         calls=calls,
         details=(
@@ -93,6 +87,33 @@ def _tell(scene: Scene, pairs: list[Flip]) -> Found:
         ),
         told_apart=(other, *sorted(events - {subject.ev})),
         rated=Severity.FAULT if shared else None,
+    )
+
+
+def _named(function: str, other: str, owner: str, other_owner: str, pairs: int) -> tuple[str, str]:
+    """Return what the two are called: by their functions, or by their owners where it is one function."""
+    if function != other:
+        return function, other
+    if pairs > 1:
+        return tr("{fn} of one object", fn=function), tr("that of another")
+    return tr("{fn} of {owner}", fn=function, owner=owner), tr("that of {owner}", owner=other_owner)
+
+
+def _advice(subject: Subject, other: str, other_place: str) -> str:
+    if subject.fn == other:
+        return tr(
+            "Call the objects that have {fn}{place} in an order of your own, or let the first one send an event that "
+            "the second listens to.",
+            fn=other,
+            place=at_place(subject.at),
+        )
+    return tr(
+        "Put {fn}{place} and {other}{place2} into phases of their own, or let the first one send an "
+        "event that the second listens to.",
+        fn=subject.fn,
+        place=at_place(subject.at),
+        other=other,
+        place2=at_place(other_place),
     )
 
 

@@ -13,7 +13,7 @@ from opossum.findings.finding import Finding, Found
 from opossum.findings.frame_times import frame_times, stalls
 from opossum.findings.scene import Scene
 from opossum.findings.settings import Threshold
-from opossum.findings.wording import at_place, listed
+from opossum.findings.wording import at_place, listed, milliseconds
 from opossum.stream.tables import Array
 from opossum.take.grouping import distinct, parted
 from opossum.words import counted, tr
@@ -167,7 +167,14 @@ def _tell(scene: Scene, intervals: list[Interval], why: str, advice: str) -> Fou
     at = take.text(int(table["at"][first.arm]))
     mean = float(off.mean())
     usual = scene.once(frame_times).usual_ns[int(table["p"][first.arm])]
-    words = {"event": event, "asked": f"{first.asked:.3g}", "frames": f"{float(np.median(first.frames)):.3g}"}
+    frames = float(np.median(first.frames))
+    words = {
+        "event": event,
+        "asked": f"{first.asked:.3g}",
+        "frames": f"{frames:.3g}",
+        "interval": f"{frames:.3g} {tr('frame') if frames == 1 else tr('frames')}",
+    }
+    length = milliseconds(abs(mean) * usual * len(off))
     evidence = scene.evidence("arm", arms[:3].tolist(), tr("set here"))
     evidence += scene.evidence("send", firings[:6].tolist(), tr("fired off its interval"))
     return Found(
@@ -190,9 +197,15 @@ def _tell(scene: Scene, intervals: list[Interval], why: str, advice: str) -> Fou
         calls=scene.calls_of_sends(firings),
         details=(
             tr(
-                "It gains {mean:+.0f} ms over {intervals}.",
-                mean=mean * usual / 1e6 * len(off),
+                "Over {intervals} it falls {length} behind.",
                 intervals=counted(len(off), "interval"),
+                length=length,
+            )
+            if mean > 0
+            else tr(
+                "Over {intervals} it runs {length} ahead.",
+                intervals=counted(len(off), "interval"),
+                length=length,
             ),
         ),
     )

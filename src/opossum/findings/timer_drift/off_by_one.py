@@ -34,7 +34,7 @@ def find(scene: Scene) -> Iterator[Found]:
     yield from told(
         scene,
         _judged,
-        tr("every {frames} frames instead of every {asked}"),
+        tr("every {interval} instead of every {asked}"),
         tr(
             "Count from the frame in which it was due, and compare with `>=`, so that `{event}` comes every "
             "{asked} frames"

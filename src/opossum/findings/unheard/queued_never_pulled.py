@@ -71,14 +71,18 @@ def _tell(scene: Scene, puts: Array) -> Found:
             was=tr("was") if len(puts) == 1 else tr("were"),
             last=last,
         ),
-        advice=tr(
-            "Pull `{queue}` until it is empty, or clear it on purpose where what it holds is no longer "
-            "wanted; look at who pulls it: {pullers}.",
-            queue=queue,
-            pullers=listed(_pullers(scene, puts)) or tr("nobody does"),
-        ),
+        advice=_advice(queue, _pullers(scene, puts), len(pulled) > 0),
         evidence=tuple(scene.evidence("put", puts[:6].tolist(), tr("put here, never pulled"))),
     )
+
+
+def _advice(queue: str, pullers: list[str], was_pulled: bool) -> str:
+    advice = tr(
+        "Pull `{queue}` until it is empty, or clear it on purpose where what it holds is no longer wanted", queue=queue
+    )
+    if pullers:
+        return tr("{advice}; look at who pulls it: {pullers}.", advice=advice, pullers=listed(pullers))
+    return f"{advice}." if was_pulled else tr("{advice}; nobody pulls it.", advice=advice)
 
 
 def _pullers(scene: Scene, puts: Array) -> list[str]:

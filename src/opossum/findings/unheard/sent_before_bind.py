@@ -167,7 +167,7 @@ def _tell(scene: Scene, sends: Array, binds: Array) -> Found:
             bound=bound,
         ),
         tr(
-            "Bind `{event}`{place} before {who} sends it{place2}, or let {cls} ask for the state when it is bound.",
+            "Bind `{event}`{place} before it is sent by {who}{place2}, or let {cls} ask for the state when it is bound.",
             event=event,
             place=place,
             who=who,

@@ -106,7 +106,7 @@ def _wrongly_addressed(scene: Scene, sends: Array, lines: Array, binds: Array) -
         scene,
         missed,
         tr(
-            "`{event}` was sent {times} to {names}, which does not listen to it; {others} does.",
+            "`{event}` was sent {times} to {names}, where nothing listens to it; what listens to it belongs to {others}.",
             event=event,
             names=names,
             times=counted(len(missed), "time"),

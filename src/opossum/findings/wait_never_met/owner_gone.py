@@ -24,7 +24,7 @@ def find(scene: Scene) -> Iterator[Found]:
         scene,
         rows,
         take.frames.rows_of_lines(peers, lines),
-        tr("its owner went while it waited"),
+        tr("the owner went during the wait"),
         tr("Give up the wait for `{event}`{where} where its owner is destroyed."),
     )
 
