@@ -122,6 +122,9 @@ class Judge:
             test: Touched(seconds, {path: set(lines) for path, lines in files.items()})
             for test, (seconds, files) in noted.items()
         }
+        if not any(touched.lines for touched in self.touched.values()):
+            kept.unlink()
+            raise pytest.UsageError(f"no test runs a line of {self.root}: is another copy of it on PYTHONPATH?")
         self.weights = self._weighed()
 
     def _noted(self) -> dict[str, tuple[float, dict[str, list[int]]]]:

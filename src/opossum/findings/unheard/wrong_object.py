@@ -87,16 +87,12 @@ def _wrongly_addressed(scene: Scene, sends: Array, lines: Array, binds: Array) -
     table = take.tables["send"]
     to = np.asarray(table["to"][sends], np.int64)
     alive = take.objects.state_at(np.asarray(table["p"])[sends], to, lines) == ALIVE
-    deaf = np.array(
-        [
-            alive[place]
-            and not (known.owner[open_then := _open(known.begin, known.unbound, binds, line)] == to[place]).any()
-            and len(open_then) > 0
-            for place, line in enumerate(lines.tolist())
-        ],
-        bool,
-    )
-    missed = sends[deaf]
+    deaf, listened = np.zeros(len(sends), bool), np.zeros(len(known.begin), bool)
+    for place, line in enumerate(lines.tolist()):
+        open_then = _open(known.begin, known.unbound, binds, line)
+        deaf[place] = alive[place] and len(open_then) and not (known.owner[open_then] == to[place]).any()
+        listened[open_then] |= deaf[place]
+    missed, binds = sends[deaf], np.flatnonzero(listened)
     if not len(missed):
         return
     event = take.text(int(table["ev"][missed[0]]))
