@@ -5,6 +5,7 @@ from __future__ import annotations
 import glob
 import inspect
 import os
+import re
 import shutil
 import subprocess
 import sys
@@ -286,22 +287,19 @@ for turn in range(300):
 
 
 def other_pythons() -> list[str]:
-    """Return interpreters of other versions than ours that are installed here."""
-    found = {}
+    """Return interpreters of other versions than ours that seem to be installed here, one for each version."""
     places = [shutil.which(f"python3.{minor}") for minor in range(10, 20)]
     places += glob.glob(os.path.expanduser("~/.pyenv/versions/3.1*/bin/python"))
-    for place in filter(None, places):
-        told = subprocess.run(
-            [place, "-c", "import sys; print('%d.%d' % sys.version_info[:2])"], capture_output=True, text=True
-        )
-        if told.returncode == 0 and told.stdout.strip() != ".".join(map(str, sys.version_info[:2])):
-            found[told.stdout.strip()] = place
-    return [place for version, place in sorted(found.items()) if version >= "3.10"]
+    # the last of a version counts: what stands in the path may be a shim that begins nothing
+    found = {match[1]: place for place in filter(None, places) if (match := re.search(r"3\.(1\d)", place))}
+    return [place for minor, place in sorted(found.items()) if int(minor) != sys.version_info.minor]
 
 
 @pytest.mark.parametrize("interpreter", [sys.executable, *other_pythons()])
 def test_what_calls_changed_is_seen_under_each_python_that_is_installed(tmp_path, interpreter):
     """The first calls of each function, then fewer."""
+    if subprocess.run([interpreter, "-c", ""], capture_output=True).returncode:
+        pytest.skip(f"{interpreter} begins nothing here")
     (tmp_path / "game.py").write_text(POLLING)
     take = record(tmp_path, "--dispatcher", "game:Bus", interpreter=interpreter)
     effects: dict[str, list[int]] = {}

@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from opossum.findings.examine import examine
+from opossum.findings.freeze.frozen import _medians_without
 from tape import Bound, Tape, only
 
 KIND = "freeze"
@@ -18,6 +22,15 @@ def playing(frames: int = 8, **head) -> tuple[Tape, Bound]:
     for _ in range(frames):
         tape.frame().heard("quarter", quarter, takes_ms=2)
     return tape, quarter
+
+
+@given(st.lists(st.integers(0, 9), min_size=1, max_size=9))
+def test_a_frame_is_measured_against_the_others(lengths):
+    """By their median; where there are no others, by what a frame may take."""
+    ordered = np.sort(np.array(lengths, np.int64))
+    found = _medians_without(ordered, np.arange(len(ordered)), 16.0)
+    others = [np.delete(ordered, place) for place in range(len(ordered))]
+    assert found.tolist() == [float(np.median(rest)) if len(rest) else 16.0 for rest in others]
 
 
 # --- slow-call -----------------------------------------------------------------------------------

@@ -84,6 +84,12 @@ def a_stall_holds_marks_up(stage: Stage) -> int:
     return 260
 
 
+def a_mark_that_is_stepped_over_is_waited_for(stage: Stage) -> int:
+    """The clip goes past it, nothing is sent, and the clip ends."""
+    stage.at(101, do=lambda: stage.wait("cook#1", "left"))
+    return clips.a_mark_is_stepped_over(stage)
+
+
 @pytest.mark.parametrize(
     ("build", "consequence", "root"),
     [
@@ -94,6 +100,7 @@ def a_stall_holds_marks_up(stage: Stage) -> int:
         (a_timer_left_running_is_heard_by_nobody, "unheard/receiver-gone", "timer-left-running/owner-gone"),
         (a_race_at_start_leaves_sends_unheard, "race-at-start/by-luck", "unheard/sent-before-bind"),
         (a_stall_holds_marks_up, "mark-late/burst", "freeze/slow-call"),
+        (a_mark_that_is_stepped_over_is_waited_for, "mark-late/skipped", "wait-never-met/clip-ended"),
     ],
 )
 def test_what_follows_stands_under_its_root(build: Callable[[Stage], int], consequence: str, root: str) -> None:

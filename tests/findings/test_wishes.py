@@ -94,6 +94,23 @@ def test_a_wish_is_written_beside_what_stands_there_and_taken_back(tmp_path):
     assert not take_back(file, "[[uncounted]]\nev = 'gone'\n")
 
 
+@pytest.mark.parametrize(
+    ("before", "between"),
+    [("", ""), ("# mine\n", "\n"), ("# mine", "\n\n"), ("# mine\n\n", "")],
+    ids=["nothing", "a line", "a line without its end", "an empty line"],
+)
+def test_a_wish_stands_apart_from_what_was_there(tmp_path, before, between):
+    """By one empty line, whatever the file ended with."""
+    stage, frames = built(hearing.a_name_in_other_letters)
+    (finding,) = stage.findings(frames)
+    file = tmp_path / "opossum.toml"
+    if before:
+        file.write_text(before)
+    add_wish(file, wish_for(finding, "ev"))
+    lines = '[[uncounted]]\nkind = "unheard"\ncause = "near-name"\nev = "Vent_Open"\n'
+    assert file.read_text() == before + between + lines
+
+
 def test_a_broken_file_is_not_written_over(tmp_path):
     """What its writer meant stays for them to mend."""
     stage, frames = built(hearing.a_name_in_other_letters)

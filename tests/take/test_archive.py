@@ -128,6 +128,13 @@ def test_opening_any_tells_takes_from_streams(saved, tmp_path):
     assert open_any(str(renamed)).records == open_take(saved).records
 
 
+def test_a_take_cannot_be_joined_with_other_files(saved):
+    """Only streams are peers of one session."""
+    with pytest.raises(TakeError) as error:
+        open_any([str(saved), str(saved)])
+    assert str(error.value) == f"{saved}: a saved take cannot be joined with other files; give streams only"
+
+
 @pytest.mark.parametrize(
     ("path", "name"),
     [
@@ -359,6 +366,7 @@ def test_what_is_not_there_or_no_file_is_said(tmp_path):
             "table `frame` does not have the 10,000,000 rows its manifest says; it was not opened",
         ),
         ("peers", [], "table `head`, column `p` points outside what the take has; it was not opened"),
+        ("peers", [{"name": "many"}] * 1025, "it says it has 1,025 peers, more than 1,024; it was not opened"),
     ],
 )
 def test_a_lying_manifest_is_refused(saved, field, value, reason):

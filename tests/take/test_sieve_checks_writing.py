@@ -87,14 +87,14 @@ def test_words_that_cannot_be_understood_are_said():
     assert parse_sieve("-Gone") == [Term("gone", "", True)]
 
 
-@pytest.mark.parametrize("word", ["ovens:1", "x:", "a_b:c"])
+@pytest.mark.parametrize("word", ["ovens_:1", "ovens:1", "x:", "a_b:c"])
 def test_a_short_prefix_that_is_none_is_refused(word):
     """Whoever wrote it meant a field."""
     with pytest.raises(SieveError, match=r"is not known; use one of ev:, o:, cls:, fn:, via:, phase:, peer:, frame:$"):
         parse_sieve(word)
 
 
-@pytest.mark.parametrize("word", ["kitchen:1", "Oven:1", "ab-c:1", ":1", "4:1"])
+@pytest.mark.parametrize("word", ["kitchen:1", "ovens_1:1", "Oven:1", "ab-c:1", ":1", "4:1"])
 def test_a_name_may_have_a_colon(word):
     """It is longer than a field, or written as none is."""
     assert parse_sieve(word) == [Term("any", word.lower(), False)]
@@ -195,6 +195,16 @@ def test_what_does_not_add_up_is_counted():
         "no-bye": 1,
         "lost": 12,
     }
+
+
+def test_a_stream_without_frames_is_said_to_be_one_stretch():
+    """Of one without any record nothing is to be said."""
+    (item,) = check_take(Tape()("say", text="-").take())
+    assert (item.code, item.count, item.sentence) == (
+        "no-frames",
+        1,
+        "stream without frames: all of it is shown as one stretch",
+    )
 
 
 def test_lines_of_damage_are_those_of_the_file():

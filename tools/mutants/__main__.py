@@ -2,8 +2,9 @@
 
 `make mutants`, or `python tools/mutants --sample 300 --seed 7 --only 'opossum.findings.dead_end.*'`. The changes are
 mutmut's; which of them are tried is drawn at random, for all of them take hours. What no test noticed is written, change by
-change, into `mutants/survivors.txt`, what became of each into `mutants/verdicts.tsv`. What was found out is kept: a run that
-was ended goes on where it was, and one after a change of the tests asks first what killed a mutant before.
+change and with the reason why it can live where one is known (`reasons.py`), into `mutants/survivors.txt`; what became of
+each into `mutants/verdicts.tsv`. What was found out is kept: a run that was ended goes on where it was, and one after a
+change of the tests asks first what killed a mutant before.
 """
 
 from __future__ import annotations
@@ -26,6 +27,7 @@ import pytest
 from mutants.judging import KILLED, NO_TEST, NOT_JUDGED, OUT_OF_TIME, SURVIVED, Judge, no_core_files
 from mutants.known import Known
 from mutants.making import Mutant, difference, mutants_of
+from mutants.reasons import reason_for
 
 ROOT = Path(__file__).parents[2]
 CHANGED = ("src/opossum/findings", "src/opossum/take")
@@ -73,6 +75,8 @@ class Session:
 
     def __init__(self, wanted: argparse.Namespace):
         self.wanted = wanted
+        self.reasons: Counter[str] = Counter()
+        """How many that live do so for which reason."""
 
     def pytest_runtestloop(self, session: pytest.Session) -> bool:
         """Look at what each test runs, try the mutants, and say what became of them."""
@@ -105,6 +109,8 @@ class Session:
         say(
             f"{counted[SURVIVED]} no test noticed, {counted[OUT_OF_TIME]} none within {self.wanted.seconds:g} s, {counted[NO_TEST]} no test runs."
         )
+        for reason, count in self.reasons.most_common():
+            say(f"{count:6} {reason}")
         if counted[NOT_JUDGED]:
             say(f"{counted[NOT_JUDGED]} could not be put in place and are not counted.")
         return True
@@ -120,9 +126,11 @@ class Session:
                 place = f"{mutant.path.relative_to(ROOT)}:{mutant.line}"
                 print(mutant.name, verdict.word, place, verdict.by, sep="\t", file=verdicts, flush=True)
                 if verdict.word not in (KILLED, NOT_JUDGED):
-                    print(
-                        f"{mutant.name} – {place} – {verdict.word}\n{difference(mutant)}\n", file=survivors, flush=True
-                    )
+                    changed = difference(mutant)
+                    reason = reason_for(changed)
+                    self.reasons[reason or "to be read"] += 1
+                    told = f"{mutant.name} – {place} – {verdict.word}" + (f" – {reason}" if reason else "")
+                    print(f"{told}\n{changed}\n", file=survivors, flush=True)
                 if sum(counted.values()) % 100 == 0:
                     say(f"{sum(counted.values())} tried, {counted[KILLED]} killed, {time.monotonic() - begun:.0f} s")
         return counted

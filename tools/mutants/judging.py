@@ -100,7 +100,7 @@ class Judge:
         self.touched: dict[str, Touched] = {}
         self.weights: dict[str, dict[str, float]] = {}
         self.items = {item.nodeid: item for item in session.items}
-        self.kills: dict[str, int] = {}
+        self.kills = known.kills()
         self.functions: dict[tuple[str, int], list[types.FunctionType]] = {}
         self.inner: dict[int, list[types.FunctionType]] = {}
         """Functions that others have made and returned by now, by the number of their code."""
@@ -193,8 +193,8 @@ class Judge:
     def tests_of(self, mutant: Mutant) -> list[str]:
         """Return the tests that run a mutant's line – or its function, where no test runs the line by itself.
 
-        By turns one that is about the mutant's file and its folder more than others, and one that has killed more than
-        others; the quick ones of each first.
+        By turns one that is about the mutant's file and its folder more than others and has killed more, and one that is
+        about it whatever it killed; the quick ones of each first.
         """
         path, folder = str(mutant.path), str(mutant.path.parent)
         lines = {test: touched.lines.get(path, set()) for test, touched in self.touched.items()}
@@ -204,11 +204,12 @@ class Judge:
             for test, run in lines.items()
             if any(line in run for line in mutant.function[1:])
         ]
-        seconds = {test: self.touched[test].seconds for test in tests}
         weight = {test: sum(self.weights[test].get(place, 0) for place in (path, folder)) for test in tests}
-        about_it = sorted(tests, key=lambda test: seconds[test] / (1 + weight[test]) ** ABOUT_IT)
-        killing = sorted(tests, key=lambda test: seconds[test] / (1 + self.kills.get(test, 0)))
-        by_turns = itertools.chain.from_iterable(zip(about_it, killing, strict=True))
+        worth = {test: (1 + weight[test]) ** ABOUT_IT / self.touched[test].seconds for test in tests}
+        about_it = sorted(tests, key=worth.__getitem__, reverse=True)
+        # what is about it and has killed much besides: it holds many words and numbers
+        killing = sorted(tests, key=lambda test: worth[test] * (1 + self.kills.get(test, 0)), reverse=True)
+        by_turns = itertools.chain.from_iterable(zip(killing, about_it, strict=True))
         return list(dict.fromkeys(by_turns))
 
     def _weighed(self) -> dict[str, dict[str, float]]:

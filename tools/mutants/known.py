@@ -7,6 +7,7 @@ became of it stands as long as sources and tests are the same and it was given a
 from __future__ import annotations
 
 import hashlib
+from collections import Counter
 from pathlib import Path
 from typing import NamedTuple
 
@@ -41,6 +42,10 @@ class Known:
         """Return the test that killed a mutant before, or nothing."""
         outcome = self._outcomes.get(digest)
         return outcome.by if outcome else ""
+
+    def kills(self) -> dict[str, int]:
+        """Return how many mutants each test killed before."""
+        return Counter(outcome.by for outcome in self._outcomes.values() if outcome.by)
 
     def settled(self, digest: str) -> Outcome | None:
         """Return what became of a mutant, where trying it again would say the same."""
