@@ -10,6 +10,7 @@ PYTHON ?= python3
 VENV := .venv
 BIN := $(VENV)/bin
 READY := $(VENV)/.ready
+COMPILED := $(VENV)/.compiled
 
 # many tests wait for games that play: there is work for two workers more than there are processors, up to four
 WORKERS := $(shell n=$$(nproc 2>/dev/null || echo 2); n=$$((n + 2)); [ $$n -gt 4 ] && n=4; echo $$n)
@@ -24,7 +25,7 @@ demo: setup
 		$(BIN)/opossum findings src/moonrise_bakery/data/moonrise.take; \
 	else $(BIN)/opossum demo; fi
 
-test: setup
+test: setup $(COMPILED)
 	@$(PYTHON) tools/system_libraries.py --tests
 	@PYTHONDONTWRITEBYTECODE= QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest -n $(WORKERS) --dist worksteal
 
@@ -63,9 +64,14 @@ $(READY): pyproject.toml recorder/pyproject.toml $(wildcard recorder/src/opossum
 	@$(PYTHON) -c 'import sys; sys.exit(0 if sys.version_info >= (3, 11) else "Opossum needs Python 3.11 or newer; this is " + sys.version.split()[0] + ". Name another with: make PYTHON=python3.12 ...")'
 	@$(PYTHON) -m venv $(VENV) || { echo "Python's venv module is missing here. Install it with:  sudo apt-get install -y python3-venv" >&2; rm -rf $(VENV); exit 1; }
 	@echo "Setting up (once): packages into $(VENV)"
-	@$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable ./recorder --editable '.[dev]'
+	@$(BIN)/python -m pip install --quiet --no-compile --disable-pip-version-check --editable ./recorder --editable '.[dev]'
 	@$(BIN)/python -m compileall -q src recorder/src
 	@touch $(READY)
+
+# of what is installed only what is asked for is compiled, when it is: for the tests by one, before all workers would do it
+$(COMPILED): $(READY)
+	@PYTHONDONTWRITEBYTECODE= QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest --collect-only -qq >/dev/null 2>&1 || true
+	@touch $@
 
 clean:
 	rm -rf $(VENV) build dist .pytest_cache .mypy_cache .ruff_cache .hypothesis mutants

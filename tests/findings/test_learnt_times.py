@@ -5,10 +5,18 @@ from __future__ import annotations
 from math import comb
 from typing import Any
 
+import numpy as np
 import pytest
 
 from findings.scenes import timing
-from opossum.findings.threshold_missed.passing import BY_CHANCE, FARTHEST_ASTRAY, MOST_ASTRAY, _chance
+from opossum.findings.threshold_missed.passing import (
+    BY_CHANCE,
+    FARTHEST_ASTRAY,
+    MOST_ASTRAY,
+    Passing,
+    _chance,
+    moment_of,
+)
 from tape import Stage
 
 RATE = 9000.0
@@ -23,6 +31,24 @@ def test_how_often_chance_does_it_is_reckoned_as_it_should_be(firings, together,
     ways = comb(others, needed) * share**needed * (1 - share) ** (others - needed)
     assert _chance(firings, together, share) == pytest.approx(firings * ways)
     assert _chance(firings, together, 1.0) == firings
+
+
+@pytest.mark.parametrize(
+    ("due", "period", "said"),
+    [
+        (64_800.0, "day", "at 18:00"),
+        (64_820.4, "day", "at 18:00:20"),
+        (86_399.6, "day", "at 00:00"),
+        (0.4, "hour", "every hour"),
+        (0.99, "hour", "every hour"),
+        (1.0, "quarter", "every quarter, 1 s past it"),
+        (125.4, "hour", "every hour, 125 s past it"),
+    ],
+)
+def test_when_an_event_is_due_is_said_in_words(due, period, said):
+    """To the second; how far past its period where that is a second or more."""
+    none = np.zeros(0)
+    assert moment_of(Passing(0, 0, due, period, none, none, none, [], 1.0, 1.0)) == said
 
 
 def _told(hours: int, **how: Any) -> list[str]:

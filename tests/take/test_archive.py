@@ -7,6 +7,7 @@ import json
 import os
 import zipfile
 from pathlib import Path
+from types import SimpleNamespace
 
 import numpy as np
 import pyarrow as pa
@@ -14,6 +15,7 @@ import pytest
 
 from opossum.take import archive
 from opossum.take.archive import TakeError, open_take, save_take
+from opossum.take.manifest import sizes_of_members
 from opossum.take.opening import open_any, take_name
 from tape import Tape
 
@@ -183,6 +185,25 @@ def test_what_a_zip_says_of_itself_may_be_anything(saved, monkeypatch, error, re
 
     monkeypatch.setattr(archive, "_read_archive", fail)
     assert refused(saved) == f"the file is damaged ({reason}); record or convert the take again"
+
+
+@pytest.mark.parametrize(
+    ("size", "packing", "flags", "why"),
+    [
+        (10**15, zipfile.ZIP_STORED, 0, "is packed, locked or sized as no take's is"),
+        (10, zipfile.ZIP_DEFLATED, 0, "is packed, locked or sized as no take's is"),
+        (10, zipfile.ZIP_STORED, 1, "is packed, locked or sized as no take's is"),
+        (10**6, zipfile.ZIP_STORED, 0, "says it is larger than the file"),
+    ],
+)
+def test_what_a_member_says_of_itself_is_not_believed(saved, size, packing, flags, why):
+    """Nothing is read before it fits the file."""
+    member = zipfile.ZipInfo("strings.arrow")
+    member.file_size, member.compress_type, member.flag_bits = size, packing, flags
+    archive = SimpleNamespace(infolist=lambda: [member])
+    with pytest.raises(TakeError) as error:
+        sizes_of_members(archive, str(saved))
+    assert str(error.value) == f"{saved}: `strings.arrow` in it {why}; it was not opened"
 
 
 def test_a_member_may_be_there_once(saved):
