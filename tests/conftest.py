@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
@@ -16,6 +17,26 @@ from opossum.take.take import Take
 
 settings.register_profile("opossum", deadline=None, suppress_health_check=[HealthCheck.too_slow])
 settings.load_profile("opossum")
+
+
+WAITING = ("engines", "live", "recorder", "strangers")
+"""Folders whose tests mostly wait for games that play."""
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Spread the files whose tests wait evenly among the others: a processor that one worker leaves is another's.
+
+    The tests of a file stay together, for they share what is made once for it.
+    """
+    files: dict[Path, list[pytest.Item]] = {}
+    for item in items:
+        files.setdefault(item.path, []).append(item)
+    places: list[tuple[float, Path]] = []
+    for waits in (True, False):
+        alike = [path for path in files if (path.parent.name in WAITING) is waits]
+        counts = [len(files[path]) for path in alike]
+        places += [(sum(counts[:number]) / sum(counts), path) for number, path in enumerate(alike)]
+    items[:] = [item for _, path in sorted(places) for item in files[path]]
 
 
 @pytest.fixture(autouse=True)
