@@ -34,6 +34,14 @@ def test_one_slip_is_one_edit(one, other):
     assert one_edit_apart(one, other) is (long_enough and other in slips(one))
 
 
+@given(short_names)
+def test_every_slip_of_a_name_is_near_it(name):
+    """At its beginning, within it and at its end."""
+    for other in slips(name):
+        long_enough = min(len(name), len(other)) >= FEWEST_CHARACTERS
+        assert one_edit_apart(name, other) is one_edit_apart(other, name) is long_enough
+
+
 @given(st.lists(short_names, max_size=12), short_names)
 def test_near_names_are_those_that_a_slip_or_another_spelling_makes(names, asked):
     """In the order of the alphabet, each once."""
@@ -53,6 +61,7 @@ def test_near_names_are_those_that_a_slip_or_another_spelling_makes(names, asked
         ("shelf_1", "shelf_2", False),
         ("shelf_1", "shelf_a", True),
         ("opne", "open", True),
+        ("shalf", "shelf", True),
         ("open", "oxpen", True),
         ("open", "oxpenx", False),
         ("ope", "open", False),
