@@ -64,12 +64,14 @@ $(READY): pyproject.toml recorder/pyproject.toml $(wildcard recorder/src/opossum
 	@$(PYTHON) -c 'import sys; sys.exit(0 if sys.version_info >= (3, 11) else "Opossum needs Python 3.11 or newer; this is " + sys.version.split()[0] + ". Name another with: make PYTHON=python3.12 ...")'
 	@$(PYTHON) -m venv $(VENV) || { echo "Python's venv module is missing here. Install it with:  sudo apt-get install -y python3-venv" >&2; rm -rf $(VENV); exit 1; }
 	@echo "Setting up (once): packages into $(VENV)"
-	@$(BIN)/python -m pip install --quiet --no-compile --disable-pip-version-check --editable ./recorder --editable '.[dev]'
+	@$(BIN)/python -m pip install --quiet --disable-pip-version-check --editable ./recorder --editable .
+	@$(BIN)/python -m pip install --quiet --no-compile --disable-pip-version-check --editable '.[dev]'
 	@$(BIN)/python -m compileall -q src recorder/src
 	@touch $(READY)
 
-# of what is installed only what is asked for is compiled, when it is: for the tests by one, before all workers would do it
+# what only tests need is compiled when they ask for it, as they are: by one process, before every worker would do it
 $(COMPILED): $(READY)
+	@echo "Compiling the tests (once)"
 	@PYTHONDONTWRITEBYTECODE= QT_QPA_PLATFORM=offscreen $(BIN)/python -m pytest --collect-only -qq >/dev/null 2>&1 || true
 	@touch $@
 
