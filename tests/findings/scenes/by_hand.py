@@ -184,7 +184,7 @@ def visitors_of_no_name() -> Tape:
 
 
 def machine_taken_away() -> Tape:
-    """Frames in which the thread could have run and was not run, once for most of a call, that it took for itself else."""
+    """Frames in which the thread could have run and was not run, in one of them while it was in a call that took long even so."""
     tape = Tape(hz=60).frame().frame()
     bell = tape.bind("bell", "cat#1", "Cat.on_bell", at="cat.gd:5")
     for number in range(12):
@@ -210,7 +210,7 @@ def bound_by_luck() -> Tape:
 
 
 def queued_and_left() -> Tape:
-    """A queue from which nothing is ever pulled but that another is, and a timer of nobody that nobody hears."""
+    """A queue that grows though what was pulled from it was pulled at once, and a timer of nobody that nobody hears."""
     tape = Tape(hz=60).frame().frame()
     clerk = tape.bind("letter", "clerk#1", "Clerk.on_letter")
     timer = tape.arm("timer", "", "chime", sec=0.05, at="tower.gd:3")
@@ -268,6 +268,17 @@ def pulled_unseen() -> Tape:
     return tape.frame()
 
 
+def ahead() -> Tape:
+    """A timer that is asked for every six frames and fires in each."""
+    tape = Tape(hz=60).frame().frame()
+    drop = tape.bind("drop", "pail#1", "Pail.on_drop")
+    timer = tape.arm("timer", "tap#1", "drop", sec=None, frames=6, at="tap.gd:4")
+    for _ in range(12):
+        tape.frame(length_ms=16.6).heard("drop", drop, via="timer", a=timer, o="tap#1")
+    tape("disarm", a=timer, how="cleared")
+    return tape.frame()
+
+
 TAPES = {
     "mirrored": mirrored,
     "entered again": entered_again,
@@ -290,5 +301,6 @@ TAPES = {
     "two of one function": lambda: of_one_function(2),
     "three of one function": lambda: of_one_function(3),
     "pulled unseen": pulled_unseen,
+    "ahead": ahead,
 }
 """By what they show."""
