@@ -20,7 +20,7 @@ settings.load_profile("opossum")
 
 
 WAITING = ("engines", "live", "recorder", "strangers")
-"""Folders whose tests mostly wait for games that play."""
+"""Folders whose tests wait, for games that play, for links or for clocks."""
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:

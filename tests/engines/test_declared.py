@@ -291,7 +291,7 @@ def other_pythons() -> list[str]:
     places = [shutil.which(f"python3.{minor}") for minor in range(10, 20)]
     places += glob.glob(os.path.expanduser("~/.pyenv/versions/3.1*/bin/python"))
     # the last of a version counts: what stands in the path may be a shim that begins nothing
-    found = {match[1]: place for place in filter(None, places) if (match := re.search(r"3\.(1\d)", place))}
+    found = {told[-1]: place for place in filter(None, places) if (told := re.findall(r"3\.(1\d)", place))}
     return [place for minor, place in sorted(found.items()) if int(minor) != sys.version_info.minor]
 
 

@@ -7,6 +7,7 @@ what is compared with a threshold meets it.
 
 from __future__ import annotations
 
+import json
 from random import Random
 from typing import Any
 
@@ -27,6 +28,16 @@ OWN_IDS = 1000
 """What happens beside the scenes has ids from here on: theirs are small, and some say them."""
 LISTENERS = 3
 """So many listen to an event at most, but for one that may be bound twice."""
+
+
+def beside_each_other(games: dict[str, Stage]) -> list[dict[str, Any]]:
+    """Return the records of games that play at once, each a peer of its name, in the order of time."""
+    records: list[dict[str, Any]] = []
+    for peer, game in games.items():
+        for line in game.lines:
+            record = json.loads(line) | {"p": peer}
+            records.append(record | {"peer": peer} if record["k"] == "head" else record)
+    return sorted(records, key=lambda record: record.get("t", 0))
 
 
 class AnyGame(Stage):

@@ -17,9 +17,9 @@ from typing import Any
 import numpy as np
 import pytest
 
-from findings.any_game import AnyGame
+from findings.any_game import AnyGame, beside_each_other
 from opossum.take.take import Take
-from tape import Stage, read
+from tape import read
 
 KEPT = Path(__file__).parent / "indexes_kept.json"
 GAMES = [f"game {number}" for number in range(8)]
@@ -30,20 +30,8 @@ def streams(name: str) -> Iterator[tuple[str, bytes]]:
     game = AnyGame(name).run(160)
     yield "alone", game.bytes()
     yield "cut off", game.bytes(bye=False)[:-7]
-    yield "two", told_together(game, AnyGame(f"{name} elsewhere").run(120))
-
-
-def told_together(*games: Stage) -> bytes:
-    """Return the streams of several games as one, in the order of time."""
-    records = []
-    for number, game in enumerate(games):
-        for line in game.lines:
-            record = json.loads(line)
-            if record["k"] == "head":
-                record["peer"] = f"peer {number}"
-            records.append(record | {"p": f"peer {number}"})
-    records.sort(key=lambda record: record["t"])
-    return "".join(json.dumps(record) + "\n" for record in records).encode()
+    records = beside_each_other({"peer 0": game, "peer 1": AnyGame(f"{name} elsewhere").run(120)})
+    yield "two", "".join(json.dumps(record) + "\n" for record in records).encode()
 
 
 def plain(value: Any) -> Any:

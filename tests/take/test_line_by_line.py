@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 import pytest
 
-from findings.any_game import AnyGame
+from findings.any_game import AnyGame, beside_each_other
 from opossum.take.chains import chain_of, effects_of
 from opossum.take.indexes.objects import ALIVE, GONE, NEVER, UNKNOWN
 from opossum.take.moment import alive_at, call_around, values_at
@@ -26,15 +26,8 @@ class Plain:
     """A stream of two games, as a list of records with their lines; a row is a record's place among those of its kind."""
 
     def __init__(self, seed: int) -> None:
-        records: list[dict[str, Any]] = []
-        for number, peer in enumerate(PEERS):
-            game = AnyGame(seed * 2 + number)
-            lines = game.run(80 + 40 * number).lines
-            records += [{**json.loads(line), "p": peer} for line in lines]
-        records.sort(key=lambda record: record.get("t", 0))
-        for record in records:
-            if record["k"] == "head":
-                record["peer"] = record["p"]
+        games = {peer: AnyGame(seed * 2 + number).run(80 + 40 * number) for number, peer in enumerate(PEERS)}
+        records = beside_each_other(games)
         self.take: Take = read("".join(json.dumps(record) + "\n" for record in records).encode())
         self.of: dict[str, list[dict[str, Any]]] = defaultdict(list)
         for line, record in enumerate(records, start=1):

@@ -41,7 +41,7 @@ REASONS: tuple[tuple[str, Callable[[Change], bool]], ...] = (
     ),
     (
         "the order of what is equal, where nothing is or either will do",
-        lambda change: change.old.strip("\"'") in ("stable", 'kind="stable"') or change.old == 'kind="stable"',
+        lambda change: change.old in ("stable", '"stable"', 'kind="stable"'),
     ),
     (
         "a thousand-millionth or millionth part, below what is told",
