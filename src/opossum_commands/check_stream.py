@@ -37,6 +37,12 @@ def check_stream(paths: tuple[str, ...], as_json: bool) -> None:
             say(item.told())
         say(
             tr("{records:,} records read; ", records=take.records)
-            + (tr("nothing is damaged.") if not damage else tr("{damage} sorts of damage.", damage=len(damage)))
+            + (
+                tr("nothing is damaged.")
+                if not damage
+                else tr("one sort of damage.")
+                if len(damage) == 1
+                else tr("{damage} sorts of damage.", damage=len(damage))
+            )
         )
     raise SystemExit(ExitStatus.FOUND if damage else ExitStatus.WELL)

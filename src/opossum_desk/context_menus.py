@@ -24,8 +24,8 @@ MOST_OTHERS = 8
 def add_call_actions(menu: QMenu, session: Session, call: int) -> None:
     """Add what can be done with a call."""
     take = session.take
-    event, owner = take.event_of_call(call), take.owner_of_call(call)
-    function = take.function_of_call(call)
+    event, listener = take.event_of_call(call), int(take.calls.listener[call])
+    owner, function = (take.text(int(names[listener])) for names in (take.listeners.owner, take.listeners.function))
     menu.addAction(tr("Select this call"), lambda: session.select_call(call))
     parent = int(take.calls.parent[call])
     cause = menu.addAction(tr("Follow its cause"), lambda: session.select_call(parent))
@@ -44,7 +44,7 @@ def add_call_actions(menu: QMenu, session: Session, call: int) -> None:
         )
         menu.addAction(title, partial(_select_on_its_peer, session, other))
     menu.addSeparator()
-    kind = take.class_of(int(take.listeners.owner[take.calls.listener[call]]))
+    kind = take.class_of(int(take.listeners.owner[listener]))
     for title, prefix, text in (
         ("event", "ev", event),
         ("object", "o", owner),

@@ -300,6 +300,23 @@ def test_classes_fold_and_unfold(session):
     assert folded in session.rows
 
 
+@pytest.mark.parametrize(
+    ("owner", "function", "told"),
+    [
+        ("cat#1", "Cat.on_door", ("cat#1", "on_door")),
+        ("cat#1", None, ("cat#1", "door.opened")),
+        (None, "Cat.on_door", ("", "Cat.on_door")),
+        (None, None, ("", "door.opened")),
+    ],
+)
+def test_a_row_whose_owner_or_function_no_record_tells_is_named_by_what_there_is(owner, function, told):
+    """By its event, or by the class that its function names."""
+    tape = Tape().frame().frame()
+    tape.heard("door.opened", tape.bind("door.opened", owner, function))
+    session = Session(tape.take())
+    assert [session.row_index.label(row) for row in session.rows] == [told]
+
+
 def test_threads_stand_in_the_order_they_run(session):
     """Input before update; a cause before its effect; resting threads last."""
     names = [session.row_index.label(row)[1] for row in session.rows]

@@ -58,6 +58,18 @@ def test_what_is_missing_is_said(kind, said):
     assert spot == said
 
 
+def test_calls_that_do_not_tell_whose_they_are_are_counted():
+    """Neither they nor their binds."""
+    stage = full()
+    mop = stage.bind("tick", None, "on_tick")
+    stage.at(3, do=lambda: stage.heard("tick", mop, via="tick"))
+    (spot,) = blind_spots(stage.run(20).take())
+    assert spot == (
+        "Whose function ran, or which, is not told for 1 call of 22: what of them belongs together is not known, so what "
+        "is bound twice or runs in a wrong phase may not be found; let `call` or its `bind` tell `o` and `fn`."
+    )
+
+
 def test_effects_and_single_functions_and_plain_engines():
     """The rest of them."""
     stage = Stage(engine="bakery loop")

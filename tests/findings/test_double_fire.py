@@ -96,6 +96,27 @@ def test_two_functions_of_one_owner_for_one_event_are_quiet():
     assert tape.found() == []
 
 
+@pytest.mark.parametrize(
+    ("owner", "function", "found"),
+    [
+        ("counter#1", "Counter.on_bread", 1),
+        (None, "Counter.on_bread", 0),
+        ("", "Counter::on_bread", 0),
+        (None, "Counter:on_bread", 0),
+        (None, "on_bread", 1),
+        ("counter#1", None, 0),
+        ("counter#1", "", 0),
+    ],
+)
+def test_what_may_be_of_several_objects_or_functions_is_not_called_bound_twice(owner, function, found):
+    """A function of nobody is one; a class's function without its object, and one without a name, may be many."""
+    tape = started()
+    binds = [tape.bind("bread", owner, function) for _ in range(2)]
+    tape.frame().heard("bread", *binds)
+
+    assert [item.cause for item in tape.found()] == ["bound-twice"] * found
+
+
 def test_frames_of_loading_never_count():
     """What fires twice before the first idle belongs to loading."""
     tape = Tape().frame()

@@ -174,10 +174,12 @@ def test_a_sound_take_has_no_damage(kitchen):
 def test_what_does_not_add_up_is_counted():
     """Each sort by itself, with lines."""
     tape = Tape(head=False).frame()
-    tape("send", s=1, ev="a")("send", s=1, ev="b")("call", c=1, s=9, fn="X")("ret", c=7)("unbind", b=3)
+    tape("send", s=1, ev="a")("send", s=1, ev="b")("call", c=1, s=9)("ret", c=7)("unbind", b=3)
     tape("frame", n=0)("lost", n=12)
 
     assert sorted(item.sentence for item in check_take(tape.take(bye=False))) == [
+        "`call` that leaves out `fn`, as its `bind` does; it is shown without it",
+        "`call` that leaves out `o`, as its `bind` does; it is shown without it",
         "`call` whose `s` names no `send` of the stream; it stands alone",
         "`ret` whose `c` names no `call` of the stream; it stands alone",
         "`send` whose id `s` was used before; references go to the first",
@@ -191,6 +193,7 @@ def test_what_does_not_add_up_is_counted():
         "no-head": 1,
         "duplicate-id": 1,
         "dangling-id": 3,
+        "unnamed": 2,
         "frame-repeats": 1,
         "no-bye": 1,
         "lost": 12,

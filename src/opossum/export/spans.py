@@ -16,6 +16,7 @@ from typing import Any, BinaryIO
 import msgspec
 import numpy as np
 
+from opossum.stream.strings import UNNAMED
 from opossum.stream.tables import Array
 from opossum.take.take import Take
 from opossum.version import __version__
@@ -145,7 +146,7 @@ class _Spans:
         take, calls = self.take, self.take.calls
         frame, send = int(calls.frame[row]), int(calls.send[row])
         peer = int(take.tables["call"]["p"][row])
-        name = take.function_of_call(row) or "call"
+        name = take.function_of_call(row)
         span = self._made(3, row, frame, name, peer, int(calls.start_ns[row]), int(calls.end_ns[row]))
         same_frame = send >= 0 and int(take.sends.frame[send]) == frame
         span["parentSpanId"] = self._span(2, send) if same_frame else self._span(1, frame) if frame >= 0 else ""
@@ -157,7 +158,7 @@ class _Spans:
         }
         if int(calls.effect[row]) >= 0:
             told["opossum.effect"] = int(calls.effect[row])
-        span["attributes"] = [_attribute(key, value) for key, value in told.items() if value != ""]
+        span["attributes"] = [_attribute(key, value) for key, value in told.items() if value not in ("", UNNAMED)]
         cause = int(take.causes[row])
         if cause >= 0 and cause != int(calls.parent[row]):
             span["links"] = [self._link(cause)]

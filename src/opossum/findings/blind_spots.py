@@ -57,6 +57,18 @@ def blind_spots(take: Take) -> list[str]:
                 functions=take.text(int(functions[0])),
             )
         )
+    untold = (take.listeners.owner < 0) | (take.listeners.function < 0)
+    if untold.any():
+        calls = int(take.calls_by_listener.sizes()[untold].sum())
+        spots.append(
+            tr(
+                "Whose function ran, or which, is not told for {calls} of {all_calls:,}: what of them belongs together "
+                "is not known, so what is bound twice or runs in a wrong phase may not be found; let `call` or its "
+                "`bind` tell `o` and `fn`.",
+                calls=counted(calls, "call"),
+                all_calls=len(take.calls),
+            )
+        )
     if not len(take.tables["bind"]):
         spots.append(
             tr(

@@ -6,6 +6,8 @@ from dataclasses import dataclass, field, fields, replace
 from enum import Enum
 from typing import TYPE_CHECKING, Any, NamedTuple
 
+from opossum.stream.strings import UNNAMED
+
 if TYPE_CHECKING:
     from opossum.stream.tables import Array
 
@@ -36,6 +38,11 @@ class Subject(NamedTuple):
     q: str = ""
     peer: str = ""
     at: str = ""
+
+    @property
+    def function(self) -> str:
+        """Return the function as a sentence names it, also one that no record tells."""
+        return self.fn or UNNAMED
 
     def as_dict(self) -> dict[str, str]:
         """Return the fields that apply."""

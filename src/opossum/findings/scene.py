@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 from functools import cached_property
@@ -11,6 +12,7 @@ import numpy as np
 
 from opossum.findings.finding import Evidence, Subject
 from opossum.findings.settings import Settings, Threshold
+from opossum.stream.strings import UNNAMED
 from opossum.stream.tables import Array
 from opossum.take.chains import top_calls
 from opossum.take.grouping import Groups, distinct, factorised, parted
@@ -19,6 +21,9 @@ from opossum.take.take import Take
 
 MOST_EVIDENCE = 12
 """Records listed as proof of one finding: enough to check it, few enough to read."""
+
+_MEMBER = re.compile(r"\w(\.|::?|->)\w")
+"""A function's name that tells a class: `Cat.on_tick`, `Cat::on_tick`, `Cat:on_tick`."""
 
 Answer = TypeVar("Answer")
 
@@ -65,6 +70,18 @@ class Scene:
     def function(self) -> Array:
         """Function's string code of each call; int32."""
         return self._of_listener(self.take.listeners.function)
+
+    @cached_property
+    def is_of_one(self) -> Array:
+        """Boolean (calls,): one object's one function was called, as far as is told.
+
+        Not so where no record tells the function, or tells a class's function without its object: it may be that of several.
+        """
+        take, listeners = self.take, self.take.listeners
+        told = (listeners.owner >= 0) & (listeners.function >= 0)
+        for listener in np.flatnonzero((listeners.owner < 0) & (listeners.function >= 0)).tolist():
+            told[listener] = not _MEMBER.search(take.text(int(listeners.function[listener])))
+        return np.append(told, False)[take.calls.listener]
 
     @cached_property
     def peer(self) -> Array:
@@ -188,7 +205,7 @@ class Scene:
             "ev": take.text(int(events[0])) if len(events) == 1 else "",
             "o": take.text(int(owners[0])) if len(owners) == 1 else "",
             "cls": take.class_of(int(owners[0])),
-            "fn": take.function_of_call(one),
+            "fn": take.text(int(self.function[one])),
             "peer": self.peer_name(int(self.peer[one])),
             "at": self.place_of_call(one),
         }
@@ -196,7 +213,7 @@ class Scene:
 
     def owners_of_calls(self, calls: Array) -> list[str]:
         """Return the names of the calls' owners, each once."""
-        return [self.take.text(int(code)) for code in distinct(self.owner[calls])]
+        return [self.take.text(int(code)) or UNNAMED for code in distinct(self.owner[calls])]
 
     def peer_name(self, peer: int) -> str:
         """Return the peer's name where there are several, else nothing: a lone peer needs no name."""

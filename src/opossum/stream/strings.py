@@ -4,6 +4,8 @@ from __future__ import annotations
 
 ABSENT_TEXT = -1
 """The code of a text that was not given."""
+UNNAMED = "(unnamed)"
+"""What stands where a sentence names an object or a function that no record tells."""
 
 
 class Interner(dict[str | None, int]):

@@ -66,6 +66,7 @@ def check_take(take: Take) -> list[Damage]:
             lost,
         )
     _check_frames(take, log)
+    _check_listeners(take, log)
     for peer, span in enumerate(take.peers):
         if not take.recording.closed(peer):
             log.add(
@@ -99,6 +100,13 @@ def _check_frames(take: Take, log: DamageLog) -> None:
         "frame",
         np.concatenate(repeats),
     )
+
+
+def _check_listeners(take: Take, log: DamageLog) -> None:
+    listeners = take.listeners
+    for field, names in (("o", listeners.owner), ("fn", listeners.function)):
+        sentence = tr("`call` that leaves out `{field}`, as its `bind` does; it is shown without it", field=field)
+        _tell(take, log, "unnamed", sentence, "call", take.calls_by_listener.rows_of_all(np.flatnonzero(names < 0)))
 
 
 def _tell(take: Take, log: DamageLog, code: str, sentence: str, kind: str, rows: Array) -> None:

@@ -9,7 +9,7 @@ import numpy as np
 
 from opossum.stream.contents import PeerSpan, StreamContents
 from opossum.stream.damage import Damage
-from opossum.stream.strings import ABSENT_TEXT
+from opossum.stream.strings import ABSENT_TEXT, UNNAMED
 from opossum.stream.tables import Array, JsonColumn, Table
 from opossum.take.grouping import distinct
 from opossum.take.index import Index
@@ -172,12 +172,24 @@ class Take:
         return self.text(int(self.calls.event[call]))
 
     def owner_of_call(self, call: int) -> str:
-        """Return the owner of the listener that was called."""
-        return self.text(int(self.listeners.owner[self.calls.listener[call]]))
+        """Return the owner of the listener that was called, in a word also where no record tells it."""
+        return self.text(int(self.listeners.owner[self.calls.listener[call]])) or UNNAMED
 
     def function_of_call(self, call: int) -> str:
-        """Return the function that was called."""
-        return self.text(int(self.listeners.function[self.calls.listener[call]]))
+        """Return the function that was called, in a word also where no record tells it."""
+        return self.function_of_listener(int(self.calls.listener[call]))
+
+    def function_of_listener(self, listener: int) -> str:
+        """Return a listener's function, in a word also where no record tells it."""
+        return self.text(int(self.listeners.function[listener])) or UNNAMED
+
+    def owner_of_bind(self, bind: int) -> str:
+        """Return the owner of a bind (row), in a word also where no record tells it."""
+        return self.text(int(self.tables["bind"]["o"][bind])) or UNNAMED
+
+    def function_of_bind(self, bind: int) -> str:
+        """Return the function of a bind (row), in a word also where no record tells it."""
+        return self.text(int(self.tables["bind"]["fn"][bind])) or UNNAMED
 
     def frame_numbers(self, rows: Sequence[int] | Array) -> list[int]:
         """Return the game's own numbers of frame rows, ascending and without repetition; start-up has none."""

@@ -330,7 +330,10 @@ class RowIndex:
         take, listeners = self.take, self.take.listeners
         listener = int(self.listeners_of(row)[0])
         owner = take.text(int(listeners.owner[listener]))
-        function = take.text(int(listeners.function[listener])).rpartition(".")[2]
+        function = take.text(int(listeners.function[listener]))
+        if owner:  # else the class that the function names is all that tells the row from others
+            function = function.rpartition(".")[2]
+        function = function or take.text(int(listeners.event[listener]))
         if row.folded:
             owner = take.class_of(int(listeners.owner[listener])) or owner
         if len(take.peers) > 1:

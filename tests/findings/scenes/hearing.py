@@ -165,6 +165,15 @@ def addressed_to_one_who_does_not_listen(stage: Stage) -> int:
 
 
 @quiet("unheard", "wrong-object")
+def addressed_to_one_who_may_be_who_listens(stage: Stage) -> int:
+    stage.spawn("door#2", "Door")
+    someone = stage.bind("knock", None, "Door.on_knock")
+    stage.at(60, do=lambda: stage.heard("knock", someone, o="guest#1", to="door#1"))
+    stage.at(100, do=lambda: stage.send("knock", o="guest#1", to="door#2"))
+    return 300
+
+
+@quiet("unheard", "wrong-object")
 def a_sender_of_another_class(stage: Stage) -> int:
     stage.spawn("oven#1", "Oven")
     stage.spawn("door#1", "Door")

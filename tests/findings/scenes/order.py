@@ -155,6 +155,22 @@ def a_cart_is_asked_while_it_is_drawn(stage: Stage) -> int:
     return a_cart_rolls_while_it_is_drawn(stage, eff=0)
 
 
+@quiet("order-broken", "wrong-phase", phases=("input", "move", "draw"))
+def a_cart_does_not_tell_which_of_its_functions_runs(stage: Stage) -> int:
+    stage.spawn("cart#1", "Cart")
+    roll, bell = stage.bind("tick", "cart#1", None), stage.bind("bell", "cart#1", None)
+
+    def move(number: int) -> None:
+        stage("phase", name="move")
+        stage.heard("tick", roll, via="tick")
+        stage("phase", name="draw")
+        if number % 50 == 9:
+            stage.heard("bell", bell)
+
+    stage.each(move)
+    return 200
+
+
 def _post(stage: Stage, puts: list[int], pulls: list[int], frames: int) -> int:
     """Put parcels on a queue in some frames (several where named often) and pull the oldest in others."""
     clerk = stage.bind("parcel", "clerk#1", "Clerk.on_parcel")

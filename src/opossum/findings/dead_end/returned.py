@@ -53,7 +53,7 @@ def _tell(scene: Scene, rows: Array, others: Array, whole: int, sending: int) ->
         summary=tr(
             "{fn} sends {events} in {sending:,} of {whole:,} calls; {times} it came back without, and had "
             "changed nothing.",
-            fn=subject.fn,
+            fn=subject.function,
             events=events,
             sending=sending,
             whole=whole,
@@ -61,7 +61,7 @@ def _tell(scene: Scene, rows: Array, others: Array, whole: int, sending: int) ->
         ),
         advice=tr(
             "Look at the early return of {fn}{place}: nobody is told that it did nothing.",
-            fn=subject.fn,
+            fn=subject.function,
             place=at_place(subject.at),
         ),
         evidence=tuple(evidence),

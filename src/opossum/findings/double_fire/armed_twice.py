@@ -157,7 +157,7 @@ def _tell(scene: Scene, loops: bool, pairs: list[tuple[int, int, Array]]) -> Fou
             ev=event,
             o=owners[0] if len(set(owners)) == 1 else "",
             cls=take.class_of(int(table["o"][second])),
-            fn=take.function_of_call(int(calls[0])) if len(calls) else "",
+            fn=take.text(int(scene.function[calls[0]])) if len(calls) else "",
             peer=scene.peer_name(int(table["p"][second])),
             at=take.text(int(table["at"][second])),
         ),

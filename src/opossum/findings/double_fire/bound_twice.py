@@ -43,7 +43,7 @@ def find(scene: Scene) -> Iterator[Found]:
 def _doubled(scene: Scene) -> _Doubled:
     """Return the calls that one send made of one owner's one function, and which of them a second bind made."""
     calls = scene.take.calls
-    asked = np.flatnonzero((calls.send >= 0) & scene.counted)
+    asked = np.flatnonzero((calls.send >= 0) & scene.counted & scene.is_of_one)
     rows, codes = repeated(calls.send[asked], scene.owner[asked], scene.function[asked])
     rows = asked[rows]
     runs = Runs(codes)
@@ -119,7 +119,7 @@ def _tell(scene: Scene, rows: Array, together: Array) -> Found:
         cost_ns=scene.cost_of(rows),
         summary=tr(
             "{fn} of {owners_of_calls} ran {times} for {heard}: it is {bound}.",
-            fn=subject.fn,
+            fn=subject.function,
             owners_of_calls=listed(scene.owners_of_calls(rows)),
             times=times,
             heard=heard,
@@ -128,7 +128,7 @@ def _tell(scene: Scene, rows: Array, together: Array) -> Found:
         advice=tr(
             "Remove one of the binds of `{ev}` to {fn}, likely {again}, or unbind before binding again.",
             ev=subject.ev,
-            fn=subject.fn,
+            fn=subject.function,
             again=again,
         ),
         evidence=tuple(evidence),
@@ -144,5 +144,5 @@ BOUND_TWICE = Cause(
     springs_from=(Spring("stale-listener", shares_binds), *FROM_STALE_CALLS),
     weave="roster",
     about="One (event, owner, function) is bound more than once at the same time, so that one send calls it twice.",
-    quiet="a bind that was undone before the next; another owner or function.",
+    quiet="a bind that was undone before the next; another owner or function; a class's function whose object no record tells.",
 )

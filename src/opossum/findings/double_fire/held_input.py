@@ -20,7 +20,7 @@ def find(scene: Scene) -> Iterator[Found]:
     """Yield functions that act on every frame of a held key. Cost: sorts of the calls that input made."""
     take, calls = scene.take, scene.take.calls
     from_input = scene.via == take.code("input")
-    held = np.flatnonzero(from_input & (scene.edge == take.code("held")) & scene.counted)
+    held = np.flatnonzero(from_input & (scene.edge == take.code("held")) & scene.counted & scene.is_of_one)
     if not len(held):
         return
     key = scene.of_send("key")
@@ -84,7 +84,7 @@ def _tell(scene: Scene, rows: Array, extra: Array, key: Array) -> Found:
         cost_ns=scene.cost_of(extra),
         summary=tr(
             "{fn} of {owners_of_calls} ran on every frame while key `{name}` was held: {times} too many in {press}.",
-            fn=subject.fn,
+            fn=subject.function,
             owners_of_calls=listed(scene.owners_of_calls(rows)),
             name=name,
             times=counted(len(extra), "time"),
@@ -92,7 +92,7 @@ def _tell(scene: Scene, rows: Array, extra: Array, key: Array) -> Found:
         ),
         advice=tr(
             "Bind {fn} to the `down` of key `{name}` instead of `{ev}`, which repeats while held{place}.",
-            fn=subject.fn,
+            fn=subject.function,
             name=name,
             ev=subject.ev,
             place=at_place(subject.at),

@@ -21,7 +21,7 @@ def find(scene: Scene) -> Iterator[Found]:
     if len(take.peers) < 2:
         return
     net = scene.of_send("net")
-    asked = np.flatnonzero((net >= 0) & (calls.effect != 0) & scene.counted)
+    asked = np.flatnonzero((net >= 0) & (calls.effect != 0) & scene.counted & scene.is_of_one)
     if not len(asked):
         return
     codes, _ = factorised(net[asked], scene.owner[asked], scene.function[asked])
@@ -44,7 +44,7 @@ def _tell(scene: Scene, rows: Array, net: Array) -> Found:
         count=sends,
         summary=tr(
             "{fn} of {owner_of_call} changed the same object on {names} for {sends}.",
-            fn=subject.fn,
+            fn=subject.function,
             owner_of_call=take.owner_of_call(int(rows[0])),
             names=listed(names),
             sends=counted(sends, "`{ev}` send").format(ev=subject.ev),

@@ -139,7 +139,7 @@ def _tell(scene: Scene, rows: Array, partners: Array) -> Found:
         cost_ns=scene.cost_of(rows),
         summary=tr(
             "{fn} of {owner_of_call} ran twice in a frame {routes}, both from {cause}; it happened {times}.",
-            fn=subject.fn,
+            fn=subject.function,
             owner_of_call=take.owner_of_call(second),
             routes=routes,
             cause=cause,
@@ -147,8 +147,8 @@ def _tell(scene: Scene, rows: Array, partners: Array) -> Found:
         ),
         advice=tr(
             "Let {fn} listen to one of the two only, or let the sender send once; look at {place_of_call}.",
-            fn=subject.fn,
-            place_of_call=scene.place_of_call(second) or subject.fn,
+            fn=subject.function,
+            place_of_call=scene.place_of_call(second) or subject.function,
         ),
         evidence=tuple(evidence),
         calls=distinct(np.concatenate((rows, partners))),

@@ -26,7 +26,7 @@ def judge(scene: Scene, frame: int, length: int) -> Verdict | None:
     place = take.text(int(take.tables["spin"]["at"][spin[-1]])) if len(spin) else ""
     if turning is not None:
         subject = scene.subject_of_calls(np.array([turning]), at=place or scene.place_of_call(turning))
-        name = tr("{fn} of {owner_of_call}", fn=subject.fn, owner_of_call=take.owner_of_call(turning))
+        name = tr("{fn} of {owner_of_call}", fn=subject.function, owner_of_call=take.owner_of_call(turning))
     else:
         subject, name = Subject(peer=scene.peer_name(int(take.frames.peer[frame])), at=place), tr("the game")
     ended, known = len(opened) > 0, bool(len(spin) or len(stuck))

@@ -44,7 +44,7 @@ def judge(scene: Scene, frame: int, length: int) -> Verdict | None:
         evidence += scene.evidence("ret", [int(calls.ret[call])], tr("came back here"))
     evidence += scene.evidence("stuck", stuck[-2:].tolist(), tr("the watchdog saw it"))
     named = {
-        "fn": subject.fn,
+        "fn": subject.function,
         "owner_of_call": take.owner_of_call(call),
         "ev": subject.ev,
         "length": milliseconds(min(longest, length)),
@@ -59,7 +59,7 @@ def judge(scene: Scene, frame: int, length: int) -> Verdict | None:
         ),
         advice=tr(
             "Spread the work of {fn} over frames, or do it on another thread{place}.",
-            fn=subject.fn,
+            fn=subject.function,
             place=at_place(subject.at),
         ),
         evidence=evidence,

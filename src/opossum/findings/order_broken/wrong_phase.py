@@ -26,7 +26,8 @@ def find(scene: Scene) -> Iterator[Found]:
     """Yield functions that strayed from their phase. Linear in the calls."""
     take, calls = scene.take, scene.take.calls
     phase = np.asarray(take.phase_of_call, np.int64)
-    rows = np.flatnonzero(scene.counted & (phase >= 0))
+    # functions that nobody names may be many
+    rows = np.flatnonzero(scene.counted & (phase >= 0) & (scene.function >= 0))
     if not len(rows):
         return
     function, _ = factorised(scene.peer[rows], scene.class_of_object[scene.owner[rows]], scene.function[rows])
@@ -58,7 +59,7 @@ def _tell(scene: Scene, rows: Array, home: int, whole: int) -> Found:
         cost_ns=scene.cost_of(rows),
         summary=tr(
             "{fn} runs in phase `{home}`, but ran in {phases} {times} of {whole:,} and changed something there.",
-            fn=subject.fn,
+            fn=subject.function,
             home=take.text(home),
             phases=phases,
             times=counted(len(rows), "time"),
@@ -68,7 +69,7 @@ def _tell(scene: Scene, rows: Array, home: int, whole: int) -> Found:
             "Let {sender} wait for phase `{home}` before it calls {fn}{place}.",
             sender=sender,
             home=take.text(home),
-            fn=subject.fn,
+            fn=subject.function,
             place=at_place(subject.at),
         ),
         evidence=tuple(scene.evidence("call", rows[:6].tolist(), tr("in another phase"))),
@@ -84,5 +85,5 @@ WRONG_PHASE = Cause(
     (PHASE_SHARE, PHASE_CALLS),
     springs_from=(*FROM_STALE_CALLS, Spring("order-broken/phase-order", within_its_frames)),
     about="A function that runs in one phase in at least 95 of 100 calls runs in another and changes something there.",
-    quiet="calls that change nothing; calls outside any phase.",
+    quiet="calls that change nothing; calls outside any phase; calls that do not tell their function.",
 )

@@ -44,7 +44,7 @@ def _tell(scene: Scene, pairs: list[Flip]) -> Found:
         ev=take.text(int(listeners.event[one.first])),
         o=names[0] if len(owners) == 1 else "",
     )
-    other = take.text(int(listeners.function[one.second]))
+    other = take.function_of_listener(one.second)
     frames = distinct(np.concatenate([flip.frames for flip in pairs]))
     usual, rare = sum(flip.usual for flip in pairs), sum(flip.rare for flip in pairs)
     share = usual / (usual + rare)
@@ -57,7 +57,7 @@ def _tell(scene: Scene, pairs: list[Flip]) -> Found:
     second_calls = calls[take.calls.listener[calls] == one.second]
     place = scene.place_of_call(int(second_calls[0])) if len(second_calls) else ""
     evidence = scene.evidence("call", calls[:6].tolist(), tr("in the rarer order"))
-    named, other_named = _named(subject.fn, other, names[0], other_owner, len(pairs))
+    named, other_named = _named(subject.function, other, names[0], other_owner, len(pairs))
     return Found(
         subject=subject,
         frame_rows=frames,
@@ -100,7 +100,7 @@ def _named(function: str, other: str, owner: str, other_owner: str, pairs: int) 
 
 
 def _advice(subject: Subject, other: str, other_place: str) -> str:
-    if subject.fn == other:
+    if subject.function == other:
         return tr(
             "Call the objects that have {fn}{place} in an order of your own, or let the first one send an event that "
             "the second listens to.",
@@ -110,7 +110,7 @@ def _advice(subject: Subject, other: str, other_place: str) -> str:
     return tr(
         "Put {fn}{place} and {other}{place2} into phases of their own, or let the first one send an "
         "event that the second listens to.",
-        fn=subject.fn,
+        fn=subject.function,
         place=at_place(subject.at),
         other=other,
         place2=at_place(other_place),

@@ -222,7 +222,7 @@ def shares_value(scene: Scene, flip: Flip) -> str:
         calls = take.calls_by_listener.rows(sender)[:MOST_CALLS_COMPARED]
         children = take.children.rows_of_all(calls.astype(np.int64)) if len(calls) else calls
         if (scene.owner[children] == listeners.owner[reader]).any():
-            function = take.text(int(listeners.function[sender]))
+            function = take.function_of_listener(sender)
             return tr(
                 "what {function} sends is heard by {owner}",
                 function=function,

@@ -119,7 +119,7 @@ def _tell(scene: Scene, looked: _Looked, schedule: Schedule) -> Found:
     summary = tr(
         "{fn} of {owner} ran {times} {rhythm}, {share}: {about}{wasted_ns:.2f} ms a second, "
         "{per_frame:.1%} of the frame budget.",
-        fn=subject.fn,
+        fn=subject.function,
         owner=owner,
         times=counted(len(group), "time"),
         rhythm=schedule.rhythm(interval),
@@ -129,11 +129,11 @@ def _tell(scene: Scene, looked: _Looked, schedule: Schedule) -> Found:
         per_frame=per_frame / budget,
     )
     where = at_place(subject.at)
-    advice = tr(schedule.advice, function=subject.fn, where=where)
+    advice = tr(schedule.advice, function=subject.function, where=where)
     if instead is not None:
         advice = tr(
             "Bind {fn} to `{event}` instead{where}: it comes just when there is something to find.",
-            fn=subject.fn,
+            fn=subject.function,
             event=take.text(instead.event),
             where=where,
         )

@@ -87,7 +87,7 @@ def tell(scene: Scene, calls: Array, shown: Array, rest: str, advice: str, binds
         cost_ns=scene.cost_of(calls),
         summary=tr(
             "{fn} ended in an error {times} when called for {ev}: {texts}{rest}.",
-            fn=subject.fn,
+            fn=subject.function,
             times=counted(len(calls), "time"),
             ev=event_named(subject.ev),
             texts=texts[0][0] or tr("no text"),

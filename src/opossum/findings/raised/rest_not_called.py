@@ -20,17 +20,13 @@ from opossum.words import tr
 def find(scene: Scene) -> Iterator[Found]:
     """Yield listeners whose errors keep others from being called."""
     take = scene.take
-    table = take.tables["bind"]
     for error in scene.once(errors):
         shown = error.calls[[len(binds) > 0 for binds in error.left_out]]
         if not len(shown):
             continue
         binds = distinct(np.concatenate(error.left_out))
         names = listed(
-            [
-                tr("{table} of {table2}", table=take.text(int(table["fn"][b])), table2=take.text(int(table["o"][b])))
-                for b in binds
-            ]
+            [tr("{table} of {table2}", table=take.function_of_bind(b), table2=take.owner_of_bind(b)) for b in binds]
         )
         function = take.function_of_call(int(shown[0]))
         advice = tr(

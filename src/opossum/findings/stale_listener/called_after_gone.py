@@ -61,7 +61,7 @@ def _tell(scene: Scene, rows: Array) -> Found:
         cost_ns=cost,
         summary=tr(
             "{fn} was called {times} for {objects} already gone ({owners}), {length} in all{pile_up}.",
-            fn=subject.fn,
+            fn=subject.function,
             times=counted(len(rows), "time"),
             objects=counted(len(owners), "object"),
             owners=listed(owners),
@@ -69,7 +69,7 @@ def _tell(scene: Scene, rows: Array) -> Found:
             pile_up=pile_up(scene, len(owners)),
         ),
         advice=unbind
-        + (tr("; it is bound at {where}.", where=where) if where else f" ({subject.fn}{at_place(subject.at)})."),
+        + (tr("; it is bound at {where}.", where=where) if where else f" ({subject.function}{at_place(subject.at)})."),
         evidence=tuple(evidence),
         calls=rows,
     )

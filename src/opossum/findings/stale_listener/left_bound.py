@@ -76,7 +76,7 @@ def _tell(scene: Scene, binds: Array, is_sure: bool) -> Found:
         count=len(binds),
         summary=tr(
             "{fn} of {owners} was still bound to `{ev}` when {went} went; {since}{pile_up}.",
-            fn=subject.fn,
+            fn=subject.function,
             owners=listed(owners),
             ev=subject.ev,
             went=went,

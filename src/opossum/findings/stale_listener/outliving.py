@@ -8,6 +8,7 @@ import numpy as np
 
 from opossum.findings.finding import Evidence, Subject
 from opossum.findings.scene import Scene
+from opossum.stream.strings import UNNAMED
 from opossum.stream.tables import Array
 from opossum.take.grouping import distinct, parted
 from opossum.take.indexes.objects import NEVER
@@ -48,7 +49,8 @@ def by_class(scene: Scene, binds: Array) -> Iterable[Array]:
 
 def names_of(scene: Scene, binds: Array, field: str) -> list[str]:
     """Return the names of the binds' owners (`o`) or only senders (`src`), each once."""
-    return [scene.take.text(code) for code in distinct(np.asarray(scene.take.tables["bind"][field])[binds]).tolist()]
+    names = np.asarray(scene.take.tables["bind"][field])[binds]
+    return [scene.take.text(code) or UNNAMED for code in distinct(names).tolist()]
 
 
 def subject_of_binds(scene: Scene, binds: Array) -> Subject:

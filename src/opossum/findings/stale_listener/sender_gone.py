@@ -55,7 +55,7 @@ def _tell(scene: Scene, binds: Array) -> Found:
         count=len(binds),
         summary=tr(
             "{fn} of {names_of} still listens to `{ev}` of {sources}, which {is_} gone: it can never be called again.",
-            fn=subject.fn,
+            fn=subject.function,
             names_of=listed(names_of(scene, binds, "o")),
             ev=subject.ev,
             sources=listed(sources),

@@ -12,6 +12,7 @@ from opossum.findings.listening import listening
 from opossum.findings.scene import Scene
 from opossum.findings.unheard.hearing import by_event, told
 from opossum.findings.wording import at_place, listed
+from opossum.stream.strings import UNNAMED
 from opossum.take.grouping import distinct
 from opossum.words import counted, tr
 
@@ -45,13 +46,13 @@ def find(scene: Scene) -> Iterator[Found]:
         names = [
             tr(
                 "{tables} of {owner}",
-                tables=take.text(int(take.tables["bind"]["fn"][b])),
-                owner=take.text(int(known.owner[b])),
+                tables=take.function_of_bind(b),
+                owner=take.owner_of_bind(b),
             )
             for b in meant
         ]
         firsts = distinct(scene.owner[scene.calls_of_sends(missed_sends)])
-        winner = listed([take.text(int(code)) for code in firsts])
+        winner = listed([take.text(int(code)) or UNNAMED for code in firsts])
         yield told(
             scene,
             missed_sends,

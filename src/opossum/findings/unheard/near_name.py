@@ -48,7 +48,7 @@ def _tell(scene: Scene, sends: Array, near: str, binds: Array) -> Found:
     event = take.text(int(take.tables["send"]["ev"][sends[0]]))
     who = listed(
         [
-            tr("{table} of {table2}", table=take.text(int(table["fn"][bind])), table2=take.text(int(table["o"][bind])))
+            tr("{table} of {table2}", table=take.function_of_bind(bind), table2=take.owner_of_bind(bind))
             for bind in binds
         ]
     )

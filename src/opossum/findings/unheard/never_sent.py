@@ -112,7 +112,7 @@ def _tell(scene: Scene, binds: Array, of_sender: bool) -> Found:
         count=len(binds),
         summary=tr(
             "{fn} of {owners} listened to `{ev}` to the end and was never called: {why}.",
-            fn=subject.fn,
+            fn=subject.function,
             owners=owners,
             ev=subject.ev,
             why=why,

@@ -146,12 +146,12 @@ def find(scene: Scene) -> Iterator[Found]:
 def _tell(scene: Scene, sends: Array, binds: Array) -> Found:
     take = scene.take
     table = take.tables["bind"]
-    owners = list(dict.fromkeys(take.text(int(code)) for code in np.asarray(table["o"])[binds]))
+    owners = list(dict.fromkeys(map(take.owner_of_bind, binds.tolist())))
     event = take.text(int(take.tables["send"]["ev"][sends[0]]))
     cls = take.class_of(int(table["o"][binds[0]]))
     late = int(take.binds.frame[binds[0]]) - int(take.sends.frame[sends[0]])
     bound = tr("in the same frame") if late == 0 else tr("{frames} later", frames=counted(late, "frame"))
-    function, place = take.text(int(table["fn"][binds[0]])), at_place(take.text(int(table["at"][binds[0]])))
+    function, place = take.function_of_bind(int(binds[0])), at_place(take.text(int(table["at"][binds[0]])))
     who = senders(scene, sends)
     return told(
         scene,

@@ -54,7 +54,7 @@ def _wrong_sender(scene: Scene, sends: Array, binds: Array) -> Iterator[Found]:
     event = take.text(int(take.tables["send"]["ev"][missed[0]]))
     names = [take.text(int(code)) for code in dict.fromkeys(sender[never & alike].tolist())]
     others = [take.text(int(code)) for code in dict.fromkeys(sources.tolist())]
-    function = take.text(int(take.tables["bind"]["fn"][binds[0]]))
+    function = take.function_of_bind(int(binds[0]))
     place = at_place(take.text(int(take.tables["bind"]["at"][binds[0]])))
     yield told(
         scene,
@@ -90,7 +90,9 @@ def _wrongly_addressed(scene: Scene, sends: Array, lines: Array, binds: Array) -
     deaf, listened = np.zeros(len(sends), bool), np.zeros(len(known.begin), bool)
     for place, line in enumerate(lines.tolist()):
         open_then = _open(known.begin, known.unbound, binds, line)
-        deaf[place] = alive[place] and len(open_then) and not (known.owner[open_then] == to[place]).any()
+        # one whose owner no record tells may be the addressed object's
+        theirs = (known.owner[open_then] == to[place]) | (known.owner[open_then] < 0)
+        deaf[place] = alive[place] and len(open_then) and not theirs.any()
         listened[open_then] |= deaf[place]
     missed, binds = sends[deaf], np.flatnonzero(listened)
     if not len(missed):
@@ -132,5 +134,5 @@ WRONG_OBJECT = Cause(
     find,
     springs_from=(Spring("timer-left-running", of_one_event),),
     about="Somebody listens to that name of another sender of the same class, and nobody ever to this one; or it is addressed to an object that lives and does not listen while another does.",
-    quiet="senders of another class; a sender that is listened to at some time.",
+    quiet="senders of another class; a sender that is listened to at some time; a listener whose owner no record tells.",
 )

@@ -78,7 +78,7 @@ def told(scene: Scene, waits: Array, frames: Array, why: str, advice: str) -> It
                 ev=event,
                 o=owners[0] if len(owners) == 1 else "",
                 cls=take.class_of(int(table["o"][mine[0]])),
-                fn=take.function_of_call(opener) if opener >= 0 else "",
+                fn=take.text(int(scene.function[opener])) if opener >= 0 else "",
                 peer=scene.peer_name(int(table["p"][mine[0]])),
             ),
             frame_rows=frames[part],

@@ -95,7 +95,7 @@ def tell(scene: Scene, visit: Visits, others: Array, summary: str) -> Found:
     served = class_names(scene, visit, [cls for cls in visit.classes if cls not in of_others])
     strange = class_names(scene, visit, [cls for cls in visit.classes if cls in of_others])
     cost = scene.cost_of(others)
-    words = {"function": subject.fn, "served": served, "others": strange, "times": f"{len(others):,}"}
+    words = {"function": subject.function, "served": served, "others": strange, "times": f"{len(others):,}"}
     return Found(
         subject=subject,
         frame_rows=take.calls.frame[others],
@@ -106,7 +106,7 @@ def tell(scene: Scene, visit: Visits, others: Array, summary: str) -> Found:
             "Let the zone tell only of {served} (by layer, group or class), or return at once in {fn}{place} "
             "for {strange}.",
             served=served,
-            fn=subject.fn,
+            fn=subject.function,
             place=at_place(subject.at),
             strange=strange,
         ),

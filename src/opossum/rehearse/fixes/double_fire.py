@@ -28,7 +28,7 @@ def second_bind(take: Take, finding: Finding) -> Plan:
     return Plan(
         done=tr(
             "`{fn}` is bound to `{ev}` once: the second bind{where} is taken away",
-            fn=finding.subject.fn,
+            fn=finding.subject.function,
             ev=finding.subject.ev,
             where=where,
         ),
@@ -52,7 +52,7 @@ def second_route(take: Take, finding: Finding) -> Plan:
     )
     event = take.event_of_call(int(extra[0]))
     return Plan(
-        done=tr("`{fn}` is reached once: no longer through `{event}`", fn=finding.subject.fn, event=event),
+        done=tr("`{fn}` is reached once: no longer through `{event}`", fn=finding.subject.function, event=event),
         binds=whole,
         calls=extra,
     )
@@ -107,7 +107,7 @@ def on_press(take: Take, finding: Finding) -> Plan:
     frames = take.calls.frame[rows]
     follows = np.concatenate(([False], (np.diff(frames) == 1) & (np.diff(runs.group) == 0)))
     return Plan(
-        done=tr("`{fn}` acts once a press", fn=finding.subject.fn),
+        done=tr("`{fn}` acts once a press", fn=finding.subject.function),
         calls=np.sort(rows[follows]),
         unknown=(tr("in which frame of the press it acts: the first is taken"),),
     )
@@ -122,7 +122,8 @@ def latch(take: Take, finding: Finding) -> Plan:
     if by_zone.any() and "stay" in finding.told_apart:
         acted = calls[by_zone]
         return Plan(
-            done=tr("`{fn}` remembers that it has acted until the zone is left", fn=finding.subject.fn), silenced=acted
+            done=tr("`{fn}` remembers that it has acted until the zone is left", fn=finding.subject.function),
+            silenced=acted,
         )
     if by_zone.any():
         return Plan(done=tr("`{ev}` is sent once for each entering", ev=finding.subject.ev), sends=np.unique(send))

@@ -39,7 +39,9 @@ def as_long_as_usual(take: Take, finding: Finding) -> Plan:
         usual = int(np.median(duration[others])) if len(others) else 0
         less.append(max(0, int(duration[call]) - usual))
     return Plan(
-        done=tr("`{fn}` takes what it usually takes: the rest is spread or done elsewhere", fn=finding.subject.fn),
+        done=tr(
+            "`{fn}` takes what it usually takes: the rest is spread or done elsewhere", fn=finding.subject.function
+        ),
         quicker=(calls, np.array(less, np.int64)),
         unknown=(tr("what the work costs where it is done instead"),),
     )

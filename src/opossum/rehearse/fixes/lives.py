@@ -35,7 +35,7 @@ def _unbound(take: Take, finding: Finding, gone: Array, when: str) -> Plan:
     if not len(binds):
         raise RehearsalError(tr("the take does not tell which bind outlived its owner"))
     return Plan(
-        done=tr("`{fn}` is unbound from `{ev}` where {when}", fn=subject.fn, ev=subject.ev, when=when),
+        done=tr("`{fn}` is unbound from `{ev}` where {when}", fn=subject.function, ev=subject.ev, when=when),
         unbound=(binds, gone[binds]),
     )
 

@@ -14,7 +14,7 @@ def told_once(take: Take, finding: Finding) -> Plan:
     return Plan(
         done=tr(
             "`{fn}` is called{instead} when there is something, no longer to look",
-            fn=finding.subject.fn,
+            fn=finding.subject.function,
             instead=instead,
         ),
         calls=finding.calls,

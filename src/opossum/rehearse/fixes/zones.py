@@ -10,4 +10,6 @@ from opossum.words import tr
 
 def only_who_is_meant(take: Take, finding: Finding) -> Plan:
     """Take away the calls for visitors who are not meant."""
-    return Plan(done=tr("`{fn}` is called only for whom the zone is meant", fn=finding.subject.fn), calls=finding.calls)
+    return Plan(
+        done=tr("`{fn}` is called only for whom the zone is meant", fn=finding.subject.function), calls=finding.calls
+    )

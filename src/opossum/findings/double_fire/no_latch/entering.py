@@ -56,7 +56,7 @@ def _tell(scene: Scene, rows: Array) -> Found:
         summary=tr(
             "{fn} of {owners_of_calls} acted again {times} on `{ev}`: it was sent again although nobody had "
             "left in between.",
-            fn=subject.fn,
+            fn=subject.function,
             owners_of_calls=listed(scene.owners_of_calls(rows)),
             times=counted(len(rows), "time"),
             ev=subject.ev,

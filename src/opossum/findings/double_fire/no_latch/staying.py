@@ -21,7 +21,9 @@ MOST_FOLLOWED = 2000
 def find(scene: Scene) -> Iterator[Found]:
     """Yield zones that are acted on again and again. Cost: sorts of the `stay` calls and of the sends they made."""
     take, calls = scene.take, scene.take.calls
-    stays = np.flatnonzero((scene.via == take.code("zone")) & (scene.edge == take.code("stay")) & scene.counted)
+    stays = np.flatnonzero(
+        (scene.via == take.code("zone")) & (scene.edge == take.code("stay")) & scene.counted & scene.is_of_one
+    )
     if not len(stays):
         return
     visits = _visits(scene, stays)
@@ -101,14 +103,14 @@ def _tell(scene: Scene, rows: Array) -> Found:
         cost_ns=scene.cost_of(rows),
         summary=tr(
             "{fn} of {owners_of_calls} acted again on {frames} while nobody had left the zone{also}.",
-            fn=subject.fn,
+            fn=subject.function,
             owners_of_calls=listed(scene.owners_of_calls(rows)),
             frames=counted(len(distinct(calls.frame[rows])), "later frame"),
             also=also,
         ),
         advice=tr(
             "Let {fn} remember that it has acted, until the zone is left{place}.",
-            fn=subject.fn,
+            fn=subject.function,
             place=at_place(subject.at),
         ),
         evidence=tuple(evidence),
