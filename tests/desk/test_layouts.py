@@ -15,7 +15,7 @@ from opossum_desk.flow.layout.frozen import frozen_bands
 from opossum_desk.flow.layout.loom import layout_loom, line_count, line_of_row
 from opossum_desk.flow.layout.strand_levels import BLOCK, FILL_ALPHA, LINE_PX
 from opossum_desk.flow.layout.strand_marks import MOST_ITEMS
-from opossum_desk.flow.layout.strand_rows import gather_strands
+from opossum_desk.flow.layout.strand_rows import MOST_ROWS_APART, gather_strands
 from opossum_desk.flow.layout.strand_timers import DENSE_TALL_PX, LANE_PX
 from opossum_desk.flow.layout.strand_timers import LINE_PX as LYING_PX
 from opossum_desk.flow.layout.strands import MOST_OVERLAID, layout_strands
@@ -688,6 +688,29 @@ def test_clips_that_play_at_once_have_rows_of_their_own():
     rows = [row.label for row in gather_strands(tape.take()) if row.kind == "clip"]
 
     assert rows == ["Cat clips", "Oven clips bake", "Oven clips glow"]
+
+
+@pytest.mark.parametrize(
+    ("objects", "over_ms", "labels"),
+    [
+        (1, 100, ["cat clips"]),
+        (2, 240, ["cat clips ×2"]),
+        (2, 260, ["cat#1 clips", "cat#2 clips"]),
+        (MOST_ROWS_APART, 260, [f"cat#{number} clips" for number in range(1, MOST_ROWS_APART + 1)]),
+        (MOST_ROWS_APART + 1, 260, [f"cat clips ×{MOST_ROWS_APART + 1}"]),
+    ],
+)
+def test_clips_of_objects_of_a_class_that_play_at_once_have_a_row_each_where_these_are_few(objects, over_ms, labels):
+    """No more than half of one over the other is one after the other."""
+    tape = Tape().frame()
+    begun = [number * (500 - over_ms) for number in range(objects)]  # ms; 500 each, and so long over the one before
+    steps = [(at, "play", number) for number, at in enumerate(begun, 1)]
+    steps += [(at + 500, "stop", number) for number, at in enumerate(begun, 1)]
+    now = 0
+    for at, kind, number in sorted(steps):
+        tape.ms(at - now)(kind, y=number, o=f"cat#{number}", clip="walk", len=0.5, how="end")
+        now = at
+    assert [row.label for row in gather_strands(tape.frame().take()) if row.kind == "clip"] == labels
 
 
 @pytest.mark.parametrize("called", [True, False])

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -14,6 +15,8 @@ from opossum.words import tr, translatable
 
 BLENDED_SHARE = 0.5
 """Clips that share less than this of the shorter one follow each other, blended."""
+MOST_ROWS_APART = 24
+"""Of a class so many objects that play clips at once have a row each; more of them share one."""
 MOST_OWNERS = 1000
 """Owners of one row that a sieve knows by name."""
 
@@ -65,7 +68,8 @@ def gather_strands(take: Take) -> list[StrandRow]:
     plays = take.tables["play"]
     track = np.asarray(plays["what"]) == take.code("track")
     names = clip_names_where_needed(take)
-    rows += _grouped(take, "clip", np.flatnonzero(~track), plays, names, take.plays.end_ns)
+    clips = np.flatnonzero(~track)
+    rows += _grouped(take, "clip", clips, plays, names, take.plays.end_ns, _with_rows_apart(take, clips))
     rows += _grouped(take, "track", np.flatnonzero(track), plays, names, take.plays.end_ns)
     waits = take.tables["wait"]
     rows += _grouped(take, "wait", np.arange(len(waits)), waits, np.asarray(waits["ev"]), take.waits.end_ns)
@@ -94,24 +98,42 @@ def clip_names_where_needed(take: Take) -> Array:
 
     One after the other they share a row; at once they would lie upon each other. A short blend is no such thing.
     """
-    plays = take.tables["play"]
-    owner, start, end = (
-        np.asarray(plays["o"]),
-        np.asarray(plays["t"], np.float64),
-        np.asarray(take.plays.end_ns, np.float64),
-    )
-    order = np.lexsort((start, owner))
+    owner = np.asarray(take.tables["play"]["o"])
+    at_once = _begun_at_once(take, np.arange(len(owner)), owner)
+    classes = {take.class_of(int(code)) for code in distinct(owner[at_once]).tolist()}
+    parted = np.array([code for code in distinct(owner).tolist() if take.class_of(int(code)) in classes], np.int64)
+    return np.where(np.isin(owner, parted), np.asarray(take.tables["play"]["clip"]), -1)
+
+
+def _begun_at_once(take: Take, plays: Array, of: Array) -> Array:
+    """Return places in `plays` (rows) of what begins while the one before of the same `of` (n,) is on; a blend is no such thing."""
+    start = np.asarray(take.tables["play"]["t"], np.float64)[plays]
+    end = np.asarray(take.plays.end_ns, np.float64)[plays]
+    order = np.lexsort((start, of))
     before, after = order[:-1], order[1:]
     shared = np.minimum(end[before], end[after]) - start[after]
     shorter = np.minimum(end[before] - start[before], end[after] - start[after])
-    at_once = (owner[before] == owner[after]) & (shared > shorter * BLENDED_SHARE) & (shorter > 0)
-    classes = {take.class_of(int(code)) for code in distinct(owner[after[at_once]]).tolist()}
-    parted = np.array([code for code in distinct(owner).tolist() if take.class_of(int(code)) in classes], np.int64)
-    return np.where(np.isin(owner, parted), np.asarray(plays["clip"]), -1)
+    return after[(of[before] == of[after]) & (shared > shorter * BLENDED_SHARE) & (shorter > 0)]
 
 
-def _grouped(take: Take, kind: str, items: Array, table: Table, events: Array, ends: Array) -> list[StrandRow]:
-    """Return the rows of some items of one kind: those of a class with one event share one."""
+def _with_rows_apart(take: Take, clips: Array) -> set[int]:
+    """Return the owners of clips (rows) that would lie upon those of others of their class, where these are few."""
+    owner = np.asarray(take.tables["play"]["o"])[clips]
+    owners = distinct(owner)
+    names = [take.class_of(int(code)) for code in owners.tolist()]
+    numbers = {name: number for number, name in enumerate(dict.fromkeys(names))}
+    cls = np.array([numbers[name] for name in names], np.int64)
+    cls_of_clip = cls[np.searchsorted(owners, owner)]
+    crowded = np.zeros(len(numbers), bool)
+    crowded[cls_of_clip[_begun_at_once(take, clips, cls_of_clip)]] = True
+    members = np.bincount(cls, minlength=len(numbers))
+    return set(owners[(crowded & (members > 1) & (members <= MOST_ROWS_APART))[cls]].tolist())
+
+
+def _grouped(
+    take: Take, kind: str, items: Array, table: Table, events: Array, ends: Array, apart: Collection[int] = ()
+) -> list[StrandRow]:
+    """Return the rows of some items of one kind: those of a class with one event share one, but for owners set `apart`."""
     if not len(items):
         return []
     owner, event = np.asarray(table["o"])[items], np.asarray(events)[items]
@@ -120,7 +142,9 @@ def _grouped(take: Take, kind: str, items: Array, table: Table, events: Array, e
     row_of_pair = np.zeros(len(first), np.int64)
     cls_of_pair = [take.class_of(int(code)) for code in owner[first].tolist()]
     for number in np.argsort(first).tolist():
-        name = f"{cls_of_pair[number]} {tr(_TITLES[kind])} {take.text(int(event[first[number]]))}".strip()
+        one = int(owner[first[number]])
+        whose = take.text(one) if one in apart else cls_of_pair[number]
+        name = f"{whose} {tr(_TITLES[kind])} {take.text(int(event[first[number]]))}".strip()
         row_of_pair[number] = by_name.setdefault(name, len(by_name))
     gathered, pairs = Groups(row_of_pair[pair], len(by_name)), Groups(row_of_pair, len(by_name))
     rows = []
