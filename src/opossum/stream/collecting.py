@@ -29,9 +29,6 @@ from opossum.stream.tables import (
 JSON_KEPT_BYTES = 4096
 """Longer JSON values are cut to about this; the contract allows it and it bounds a hostile stream."""
 
-NAMING = ("o", "fn")
-"""Fields that name an object or a function: an empty text there names none, as if it were left out."""
-
 _DTYPES = {
     FieldType.ID: np.int64,
     FieldType.COUNT: np.int64,
@@ -92,8 +89,6 @@ class Collector:
                 absent = ABSENT[field.type].item()
                 values = [absent if value is None else value for value in values]
         if field.type is FieldType.TEXT:
-            if field.name in NAMING and not field.required and "" in values:
-                values = [value or None for value in values]
             values = list(map(self._strings.__getitem__, values))
         return np.array(values, _DTYPES[field.type])
 

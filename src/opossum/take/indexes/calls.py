@@ -7,6 +7,7 @@ from functools import cached_property
 
 import numpy as np
 
+from opossum.stream.strings import ABSENT_TEXT
 from opossum.stream.tables import Array
 from opossum.take.grouping import Groups, factorised
 from opossum.take.ids import IdIndex
@@ -139,6 +140,9 @@ def _listeners(recording: Recording, bind: Array, event: Array) -> tuple[Array, 
         bound, from_bind = bind >= 0, np.maximum(bind, 0)
         owner = np.where((owner < 0) & bound, np.asarray(binds["o"])[from_bind], owner)
         function = np.where((function < 0) & bound, np.asarray(binds["fn"])[from_bind], function)
+    empty = recording.code("")
+    if empty >= 0:  # an empty text names nobody
+        owner, function = (np.where(names == empty, np.int32(ABSENT_TEXT), names) for names in (owner, function))
     numbered = _numbered_by_bind(recording, bind, peer, event, owner, function)
     number, first = numbered or factorised(peer, event, owner, function)
     return number, Listeners(peer[first], owner[first], function[first], event[first])
