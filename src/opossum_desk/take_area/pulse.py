@@ -34,6 +34,7 @@ class PulseView(Canvas):
         super().__init__(look, tr("Pulse"), parent)
         self.picture: PulsePicture | None = None
         self._curves: QPixmap | None = None
+        self._shaded: QPixmap | None = None
         self._pressed: QPointF | None = None
         self._window_at_press = (0.0, 0.0)
         self.setMouseTracking(True)
@@ -71,11 +72,11 @@ class PulseView(Canvas):
         super().changeEvent(event)
 
     def restyle(self) -> None:
-        self._curves = None
+        self._curves = self._shaded = None
         super().restyle()
 
     def renew(self) -> None:
-        self.picture, self._curves = None, None
+        self.picture, self._curves, self._shaded = None, None, None
         super().renew()
 
     def resizeEvent(self, event: object) -> None:
@@ -111,17 +112,20 @@ class PulseView(Canvas):
         picture = self.current()
         if picture is None:
             return
-        if self._curves is None:
+        if self._curves is None or self._shaded is None:
             self._curves = self._draw_curves(picture)
-        painter.drawPixmap(0, 0, self._curves)
+            self._shaded = self._draw_shaded(picture, self._curves)
         overlay = layout_overlay(session, picture.scale)
         low, high = overlay.window
         bottom = self.height() - self._bottom_px + TICK_PX
-        if high - low < picture.scale.width - 1:
-            shade = self.colour("panel")
-            shade.setAlpha(SHADE_ALPHA)
-            painter.fillRect(QRectF(self._left_px, 0, low - self._left_px, bottom), shade)
-            painter.fillRect(QRectF(high, 0, self._left_px + picture.scale.width - high, bottom), shade)
+        if high - low >= picture.scale.width - 1:
+            painter.drawPixmap(0, 0, self._curves)
+        else:
+            painter.drawPixmap(0, 0, self._shaded)
+            left, right = round(low), max(round(low) + 1, round(high))
+            ratio = self._curves.devicePixelRatio()
+            shown = QRectF(left * ratio, 0, (right - left) * ratio, self._curves.height())
+            painter.drawPixmap(QRectF(left, 0, right - left, self.height()), self._curves, shown)
             painter.setPen(QPen(self.colour("focus"), 1.5))
             painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.drawRect(QRectF(low, 1, max(3.0, high - low), bottom - 2))
@@ -132,6 +136,17 @@ class PulseView(Canvas):
         painter.setBrush(self.colour("focus"))
         for x in overlay.marks:
             painter.drawRect(QRectF(x - 2, 0, 4, 6))
+
+    def _draw_shaded(self, picture: PulsePicture, curves: QPixmap) -> QPixmap:
+        """Return the curves as they are seen beyond the window: shaded once, not at each step of panning."""
+        shaded = QPixmap(curves)
+        painter = ForeignPainter(shaded)
+        shade = self.colour("panel")
+        shade.setAlpha(SHADE_ALPHA)
+        bottom = self.height() - self._bottom_px + TICK_PX
+        painter.fillRect(QRectF(self._left_px, 0, picture.scale.width, bottom), shade)
+        painter.end()
+        return shaded
 
     def _draw_curves(self, picture: PulsePicture) -> QPixmap:
         ratio = self.devicePixelRatioF()
