@@ -151,7 +151,7 @@ def play(stranger: Stranger, target: Path, seconds: float = SECONDS, screen: boo
 def _call(stranger: Stranger) -> tuple[list[str], Path]:
     if stranger.package:
         program = shutil.which(stranger.call[0], path=_path(stranger))
-        if program is None:
+        if program is None or not Path(stranger.folder).is_dir():
             raise UnavailableError(f"it is not installed: apt-get install {stranger.package}")
         return [program, *stranger.call[1:]], Path(stranger.folder)
     python = interpreter(stranger.environment)
