@@ -12,12 +12,16 @@ from pathlib import Path
 import pytest
 
 from findings.all_told import word_for
-from findings.any_game import AnyGame
+from findings.any_game import FRAMES, AnyGame, beside_each_other
 from findings.scenes import FAULTS, clips, hearing, one_thing_apart, order, timing  # noqa: F401  # they register their scenes
 from opossum.findings.examine import examine
 from opossum.findings.finding import Finding
+from tape import read
 
 SAID = Path(__file__).parent / "any_game.json"
+SAID_OF_SHORT = Path(__file__).parent / "short_games.json"
+SHORT = 48
+"""So many games are short."""
 SCENES = {scene.build.__name__: scene for scene in FAULTS if not scene.stage}
 NAMES = sorted(SCENES)
 """In an order that is the same whoever registered them first."""
@@ -53,5 +57,21 @@ def test_what_is_said_of_any_game(name):
     assert said(name) == json.loads(SAID.read_text())[name]
 
 
+def said_of_short(seed: int) -> str:
+    """Return a word for all that is told of a game in which nothing comes to pass but what the dice say, and two of a few at once."""
+    game = AnyGame(f"short {seed}").run(FRAMES)
+    if seed % 8:
+        return word_for(examine(game.take(bye=seed % 4 > 0)))
+    records = beside_each_other({"main": game, "guest": AnyGame(f"beside {seed}").run(FRAMES)})
+    return word_for(examine(read("".join(json.dumps(record) + "\n" for record in records).encode())))
+
+
+@pytest.mark.parametrize("seed", range(SHORT))
+def test_what_is_said_of_any_short_game(seed):
+    """Many of them, for they take little time."""
+    assert said_of_short(seed) == json.loads(SAID_OF_SHORT.read_text())[seed]
+
+
 if __name__ == "__main__":
     SAID.write_text(json.dumps({name: said(name) for name in NAMES[::2]}, indent=1) + "\n")
+    SAID_OF_SHORT.write_text(json.dumps([said_of_short(seed) for seed in range(SHORT)], indent=1) + "\n")
