@@ -375,7 +375,8 @@ def test_a_games_python_is_asked_once(tmp_path):
 
 
 @pytest.mark.parametrize(
-    ("module", "told"), [("parlour.launch", "pygame-ce "), ("alone", ""), ("parlour.tools.count", "")]
+    ("module", "told"),
+    [("parlour", "pygame-ce "), ("parlour.launch", "pygame-ce "), ("alone", ""), ("parlour.tools.count", "")],
 )
 def test_a_launchers_engine_is_that_of_its_package(tmp_path, monkeypatch, module, told):
     """What lies beside a module of no package may be any other game, and what lies above or below is another's."""
@@ -383,6 +384,7 @@ def test_a_launchers_engine_is_that_of_its_package(tmp_path, monkeypatch, module
     (folder / "tools").mkdir(parents=True)
     for package in (folder, folder / "tools"):
         (package / "__init__.py").write_text("")
+    (folder / "__main__.py").write_text("from parlour import launch\n")
     (folder / "launch.py").write_text("import runpy\n")
     (folder / "play.py").write_text("import pygame\n")
     (folder / "tools" / "count.py").write_text("import json\n")

@@ -9,6 +9,7 @@ import importlib.util
 import os
 import re
 import sys
+from collections.abc import Iterable
 from itertools import islice
 from pathlib import Path
 
@@ -59,8 +60,12 @@ def _sources(game: str, as_module: bool) -> list[Path]:
             spec = importlib.util.find_spec(game)
         except (ImportError, AttributeError, ValueError):
             return []
-        main = Path(spec.origin) if spec is not None and spec.origin else None
-        if main is not None and spec is not None and not spec.submodule_search_locations:
+        if spec is None:
+            return []
+        if spec.submodule_search_locations:  # a package runs by its `__main__`, and what it begins lies about it
+            return _of_package(spec.submodule_search_locations)
+        main = Path(spec.origin) if spec.origin else None
+        if main is not None:
             # a launcher's engine is that of its package; what lies beside a module of none may be anything
             return [main, *islice(sorted(main.parent.glob("*.py")), FILES_MAX)] if spec.parent else [main]
     if main is None or not main.is_file():
@@ -94,11 +99,16 @@ def _started_by(starter: str) -> list[Path]:
             except (ImportError, ValueError):
                 continue
             if spec is not None and spec.submodule_search_locations:
-                files = (file for folder in spec.submodule_search_locations for file in Path(folder).rglob("*.py"))
-                return sorted(islice(files, FILES_MAX))
+                return _of_package(spec.submodule_search_locations)
             if spec is not None and spec.origin:
                 return [Path(spec.origin)]
     return []
+
+
+def _of_package(folders: Iterable[str]) -> list[Path]:
+    """Return the source files of a package, its `__main__` before the rest."""
+    files = sorted(islice((file for folder in folders for file in Path(folder).rglob("*.py")), FILES_MAX))
+    return sorted(files, key=lambda file: (file.name != "__main__.py", len(file.parts)))
 
 
 def _with_version(title: str, distributions: tuple[str, ...]) -> str:
