@@ -632,15 +632,16 @@ def test_a_threshold_event_that_is_sent_while_the_value_is_beyond():
 # --- mirrored ------------------------------------------------------------------------------------
 
 
-def two_peers(host_eff: int, client_eff: int) -> list:
+def two_peers(host_eff: int, client_eff: int, guests_own: str = "till#1") -> list:
     """Return the findings of one networked event heard on two peers."""
     tape = Tape(peer="host")
     tape("head", opossum=1, game="test", peer="guest", p="guest")
     for peer in ("host", "guest"):
         tape("frame", n=0, p=peer)("idle", p=peer)("frame", n=1, p=peer)
-        tape("bind", b=1, ev="pay", o="till#1", fn="Till.on_pay", p=peer)
+        owner = "till#1" if peer == "host" else guests_own
+        tape("bind", b=1, ev="pay", o=owner, fn="Till.on_pay", p=peer)
         tape("send", s=1, ev="pay", net="pay-1", via="net", p=peer)
-        tape("call", c=1, s=1, b=1, o="till#1", fn="Till.on_pay", p=peer)
+        tape("call", c=1, s=1, b=1, o=owner, fn="Till.on_pay", p=peer)
         tape("ret", c=1, eff=host_eff if peer == "host" else client_eff, p=peer)("idle", p=peer)("bye", p=peer)
     return tape.found(bye=False)
 
@@ -656,6 +657,11 @@ def test_one_networked_event_that_changes_one_owner_on_two_peers_is_a_note():
 def test_a_peer_that_only_shows_it_is_quiet():
     """A guest that changes nothing mirrors nothing."""
     assert two_peers(1, 0) == []
+
+
+def test_each_peer_that_changes_an_object_of_its_own_is_quiet():
+    """Nothing is done twice."""
+    assert two_peers(1, 1, "till#2") == []
 
 
 def test_a_burst_of_timer_firings_after_a_stall_is_the_stalls_consequence():

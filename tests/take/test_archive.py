@@ -395,6 +395,40 @@ def test_a_lying_manifest_is_refused(saved, field, value, reason):
     assert refused(rewritten(saved, {"manifest.json": manifest_with(saved, **{field: value})})) == reason
 
 
+BEYOND = 2**62 + 1
+
+
+@pytest.mark.parametrize(
+    ("field", "one"),
+    [
+        *(
+            ("peers", {name: BEYOND})
+            for name in ("first_t", "last_t", "first_line", "last_line", "records", "shift_ns")
+        ),
+        *(("peers", {name: -BEYOND}) for name in ("first_t", "last_t", "shift_ns")),
+        *(("peers", {name: -1}) for name in ("first_line", "last_line", "records")),
+        ("peers", {"shift_error_ns": BEYOND}),
+        ("peers", {"shift_error_ns": -2}),
+        ("sources", ["a.flow.jsonl", -1]),
+        ("damage", {"code": "no-bye", "sentence": "it", "count": -1, "lines": []}),
+        ("damage", {"code": "no-bye", "sentence": "it", "count": 1, "lines": [7, -7]}),
+    ],
+)
+def test_a_number_in_a_manifest_that_no_take_has_is_refused(saved, field, one):
+    """Whichever it is, and though all others are as they should be."""
+    with zipfile.ZipFile(saved) as file:
+        known = json.loads(file.read("manifest.json"))[field]
+    wrong = [known[0] | one] if field == "peers" else [*known, one]
+    path = rewritten(saved, {"manifest.json": manifest_with(saved, **{field: wrong})})
+    assert refused(path) == "its manifest holds numbers that no take has; it was not opened"
+
+
+def test_a_manifest_larger_than_any_takes_is_refused(saved, monkeypatch):
+    """It is not even read."""
+    monkeypatch.setattr("opossum.take.manifest.LARGEST_MANIFEST", 99)
+    assert refused(saved) == "its manifest is larger than any take's; it was not opened"
+
+
 def test_a_packed_member_is_refused(saved):
     """Takes are stored, so nothing can unpack to more than it is."""
     with pytest.raises(TakeError, match="is packed, locked or sized as no take's is"):

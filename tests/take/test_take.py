@@ -101,6 +101,15 @@ def test_a_changed_field_is_a_difference(old, new, where):
     assert first_difference(read(one.encode()), read(one.replace(old, new).encode())) == where
 
 
+def test_the_same_text_cut_elsewhere_is_a_difference():
+    """12 and 3 are not 1 and 23."""
+    one, other = (
+        Tape().frame()("watch", o="oven#1", name="heat", v=first)("watch", o="oven#1", name="heat", v=second).take()
+        for first, second in ((12, 3), (1, 23))
+    )
+    assert first_difference(one, other) == "`v` of `watch` records"
+
+
 def test_strings_may_be_numbered_differently(tmp_path):
     """The same records in the order of another recording's texts."""
     take = small().take()

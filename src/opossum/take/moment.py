@@ -78,7 +78,7 @@ def alive_at(take: Take, line: int) -> list[tuple[str, str]]:
     peers, objects = np.asarray(spawn["p"])[rows], np.asarray(spawn["o"])[rows]
     # the last spawn of a name counts; whether it lives is asked for the moment itself
     state = take.objects.state_at(peers, objects, np.full(len(rows), line))
-    living = sorted({int(code) for code in objects[state == ALIVE].tolist()}, key=take.text)
+    living = set(objects[state == ALIVE].tolist())
     return sorted(((take.text(code), take.class_of(code)) for code in living), key=lambda item: (item[1], item[0]))
 
 
