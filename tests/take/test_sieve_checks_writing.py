@@ -20,7 +20,7 @@ from opossum.take.sieve import (
     sieve_calls,
     sieve_listeners,
 )
-from tape import Tape, read
+from tape import Bound, Tape, read
 
 
 @pytest.fixture(scope="module")
@@ -198,6 +198,17 @@ def test_what_does_not_add_up_is_counted():
         "no-bye": 1,
         "lost": 12,
     }
+
+
+def test_calls_that_leave_out_whose_they_are_are_told_in_the_order_they_came():
+    """Whichever listener each is of; not those whose bind tells it."""
+    tape = Tape().frame()
+    named, other, unnamed = (tape.bind(ev, owner, "on_it") for ev, owner in (("a", "cat#1"), ("b", None), ("c", None)))
+    for bound in (unnamed, other, unnamed, named):
+        tape.heard(bound.event, Bound(bound.number, bound.event, None, bound.function))
+    (item,) = check_take(tape.take())
+    assert (item.code, item.count, item.lines) == ("unnamed", 3, [7, 10, 13])
+    assert item.sentence == "`call` that leaves out `o`, as its `bind` does; it is shown without it"
 
 
 def test_a_stream_without_frames_is_said_to_be_one_stretch():

@@ -106,7 +106,8 @@ def _check_listeners(take: Take, log: DamageLog) -> None:
     listeners = take.listeners
     for field, names in (("o", listeners.owner), ("fn", listeners.function)):
         sentence = tr("`call` that leaves out `{field}`, as its `bind` does; it is shown without it", field=field)
-        _tell(take, log, "unnamed", sentence, "call", take.calls_by_listener.rows_of_all(np.flatnonzero(names < 0)))
+        rows = np.sort(take.calls_by_listener.rows_of_all(np.flatnonzero(names < 0)))
+        _tell(take, log, "unnamed", sentence, "call", rows)
 
 
 def _tell(take: Take, log: DamageLog, code: str, sentence: str, kind: str, rows: Array) -> None:
