@@ -157,10 +157,17 @@ class Stage(Tape):
     """
 
     def __init__(
-        self, hz: int = 60, phases: tuple[str, ...] = ("update",), catches_up: bool = True, **head: Any
+        self,
+        hz: int = 60,
+        phases: tuple[str, ...] = ("update",),
+        catches_up: bool = True,
+        dt: float | None = None,
+        **head: Any,
     ) -> None:
-        """Set up a game; one that does not catch up begins a frame a period after the one before began, at the earliest."""
+        """Set up a game; one that does not catch up begins a frame a period after the one before began, at the earliest.
+        `dt`: the seconds that each frame is told, where it is."""
         super().__init__(hz=hz, phases=list(phases) or None, **head)
+        self.dt = dt
         self.catches_up = catches_up
         self._began = 0
         self.hz = hz
@@ -187,7 +194,7 @@ class Stage(Tape):
             period = 1_000_000_000 // self.hz
             due = number * 1_000_000_000 // self.hz if self.catches_up else self._began + period * (number > 0)
             self.now_ns = self._began = max(self.now_ns, due)
-            self("frame", n=number)
+            self("frame", n=number, dt=self.dt)
             if self.phases:
                 self("phase", name=self.phases[0])
             for do in self._each:

@@ -48,6 +48,20 @@ def a_timer_that_carries_the_rest_over(stage: Stage) -> int:
     return _drip(stage, [10 + -(-62 * number // 10) for number in range(1, 30)], sec=6.2 / stage.hz)
 
 
+@quiet("timer-drift", "remainder-dropped", catches_up=False)
+def a_timer_whose_frames_take_longer_than_they_should_now_and_then(stage: Stage) -> int:
+    """Six frames for 5.9: what makes an interval longer is the third of them that take 1.4 times as long."""
+    stage.at(*range(0, 200, 3), do=lambda: stage.ms(1400 / stage.hz))
+    return _drip(stage, [10 + 6 * number for number in range(1, 20)], sec=5.9 / stage.hz)
+
+
+@quiet("timer-drift", "off-by-one", catches_up=False, dt=1 / 60)
+def a_timer_that_goes_by_the_time_its_game_is_told(stage: Stage) -> int:
+    """That runs slower than the wall's, for each frame takes 17.5 ms: by that clock it would be 1.4 frames off."""
+    stage.each(lambda number: stage.ms(17.5))
+    return _drip(stage, [10 + 30 * number for number in range(1, 16)], sec=0.5)
+
+
 @quiet("timer-drift", "off-by-one")
 def a_timer_that_fires_at_random(stage: Stage) -> int:
     """Nobody counts wrongly there: it is somebody else's clock."""

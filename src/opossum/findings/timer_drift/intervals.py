@@ -108,6 +108,10 @@ def _intervals(scene: Scene, arm: int, gaps: Array) -> Interval | None:
         off = (frames - counted).astype(np.float64)
     else:
         off = (times.start_ns[end] - times.start_ns[begin]) / usual - asked
+        by_told = (times.told_ns[end] - times.told_ns[begin] - seconds * 1e9) / usual
+        # a game may go by either clock
+        if usable.any() and abs(float(by_told[usable].mean())) < abs(float(off[usable].mean())):
+            off = by_told
     long_frames = np.concatenate(([0], np.cumsum(times.length_ns > scene[LONG_FRAME] * usual)))
     long = long_frames[end] - long_frames[np.maximum(begin, 0)] > 0
     return Interval(arm, asked, frames[usable], off[usable], long[usable], firings[usable])

@@ -11,6 +11,7 @@ from opossum.findings.finding import Found, Severity
 from opossum.findings.scene import Scene
 from opossum.findings.timer_drift.intervals import (
     DRIFT_ALIKE_SHARE,
+    DRIFT_FRAMES,
     FROM_A_FREEZE,
     THRESHOLDS,
     Interval,
@@ -23,8 +24,13 @@ from opossum.words import tr
 
 def _judged(scene: Scene, interval: Interval) -> bool:
     alike = float(np.mean(whole_frames(interval) == 0))
+    # frames that take longer than they should make an interval longer, too: rounding up does not
+    rounded_up = float(interval.frames.mean()) - interval.asked
     return (
-        not off_in_long_frames(scene, interval) and alike >= scene[DRIFT_ALIKE_SHARE] and float(interval.off.mean()) > 0
+        not off_in_long_frames(scene, interval)
+        and alike >= scene[DRIFT_ALIKE_SHARE]
+        and float(interval.off.mean()) > 0
+        and rounded_up > scene[DRIFT_FRAMES]
     )
 
 
@@ -49,5 +55,5 @@ REMAINDER_DROPPED = Cause(
     THRESHOLDS,
     springs_from=FROM_A_FREEZE,
     about="A looping timer rounds each interval up to whole frames and counts the next from there.",
-    quiet="a timer that carries the rest over.",
+    quiet="a timer that carries the rest over; intervals that are long because frames are.",
 )
