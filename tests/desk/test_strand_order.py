@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import pytest
 
 from opossum.findings.examine import examine
+from opossum.findings.finding import Subject
 from opossum.take.sieve import parse_sieve
-from opossum_desk.flow.layout.strand_order import order_strands, passes
+from opossum_desk.flow.layout.strand_order import order_strands, passes, strands_of
 from opossum_desk.flow.layout.strand_rows import gather_strands
 from opossum_desk.flow.layout.strands import layout_strands
 from opossum_desk.layout.heights import STRAND_PX
 from opossum_desk.state.session import Session
+from opossum_desk.state.stepping import step_finding
 from tape import Stage
 
 
@@ -111,3 +115,29 @@ def test_log_lines_are_ticks_with_their_words(session):
     crowded = Session(stage.run(2000).take())
     picture = layout_strands(crowded, gather_strands(crowded.take), 500, 100, 0, 200)
     assert 290 <= len(picture.strokes) <= 301 and {stroke.shape for stroke in picture.strokes} <= {"tick", "text"}
+
+
+@pytest.mark.parametrize(
+    ("subject", "lit"),
+    [
+        (Subject(clip="walk", cls="Cat"), ["cat#1 clips", "cat#2 clips"]),
+        (Subject(clip="walk", cls="Cat", o="cat#2"), ["cat#2 clips"]),
+        (Subject(clip="walk", cls="Dog"), []),
+        (Subject(ev="ring", cls="bell"), ["bell timer ring"]),
+        (Subject(ev="ring", o="bell#1", cls="bell"), ["bell timer ring"]),
+        (Subject(ev="ring", o="bell#2", cls="bell"), []),
+        (Subject(ev="ring"), ["bell timer ring"]),
+    ],
+)
+def test_a_finding_lights_the_strands_of_its_object_or_of_all_of_its_class(subject, lit):
+    """Whether they have one strand together or one each."""
+    stage = square()
+    for cat in ("cat#1", "cat#2"):
+        stage("spawn", o=cat, cls="Cat")
+        stage.play(cat, "walk", 1.0, [])
+    session = Session(stage.run(100).take())
+    finding = replace(examine(session.take)[0], subject=subject, evidence=())
+    session.set_findings([finding])
+    step_finding(session, 1)
+    rows = gather_strands(session.take)
+    assert [rows[place].label for place in sorted(strands_of(session, rows))] == lit

@@ -53,7 +53,6 @@ def strands_of(session: Session, rows: list[StrandRow]) -> set[int]:
     if finding is None:
         return set()
     subject = finding.subject
-    owners = {name for name in (subject.cls, subject.o) if name}
     things = {name for name in (subject.q, subject.clip, subject.mark, subject.ev) if name}
     proof = {
         kind: [item.row for item in finding.evidence if item.k == record]
@@ -62,11 +61,12 @@ def strands_of(session: Session, rows: list[StrandRow]) -> set[int]:
     }
     found = set()
     for place, row in enumerate(rows):
-        words = row.label.split()
-        named = things & set(words) or row.label in things
+        named = things & set(row.label.split()) or row.label in things
+        # an object's strand may be its class's
+        is_its = subject.o in row.owners if subject.o else bool(subject.cls) and subject.cls == row.cls
         if (
-            (named and (not owners or owners & set(words) or subject.q))
-            or (subject.clip and owners & set(words) and "clips" in words)
+            (named and (is_its or subject.q or not (subject.o or subject.cls)))
+            or (subject.clip and is_its and row.kind == "clip")
             or _holds(row.items, proof.get(row.kind, []))
         ):
             found.add(place)
