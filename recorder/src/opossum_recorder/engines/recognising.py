@@ -106,9 +106,10 @@ def _started_by(starter: str) -> list[Path]:
 
 
 def _of_package(folders: Iterable[str]) -> list[Path]:
-    """Return the source files of a package, its `__main__` before the rest."""
+    """Return the source files of a package, its own `__main__` before the rest."""
+    mains = [main for folder in folders if (main := Path(folder, "__main__.py")).is_file()]
     files = sorted(islice((file for folder in folders for file in Path(folder).rglob("*.py")), FILES_MAX))
-    return sorted(files, key=lambda file: (file.name != "__main__.py", len(file.parts)))
+    return list(dict.fromkeys([*mains, *files]))
 
 
 def _with_version(title: str, distributions: tuple[str, ...]) -> str:
