@@ -40,6 +40,11 @@ def beside_each_other(games: dict[str, Stage]) -> list[dict[str, Any]]:
     return sorted(records, key=lambda record: record.get("t", 0))
 
 
+def written(records: list[dict[str, Any]]) -> bytes:
+    """Return records as a stream."""
+    return "".join(json.dumps(record) + "\n" for record in records).encode()
+
+
 class AnyGame(Stage):
     """A stage on which each frame does what its seed says."""
 

@@ -27,7 +27,7 @@ class DayGame(Stage):
         self.rate = dice.choice((60.0, 600.0, 1200.0, 3600.0, 0.0))
         self.step = dice.choice((20.0, 60.0, 300.0)) if not self.rate else 0.0
         self.every = dice.choice((1, 2, 5))
-        self.seen = self.running = dice.choice((0.0, 21_600.0, 84_600.0, 86_390.0))
+        self.running = dice.choice((0.0, 21_600.0, 84_600.0, 86_390.0))
         self.told = dice.random() < 0.4
         self.set_at = {dice.randrange(20, FRAMES): dice.choice((450, 1800, 5400, -1800, -60, 43_200)) for _ in range(2)}
         self.set_at = self.set_at if dice.random() < 0.6 else {}

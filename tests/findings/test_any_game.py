@@ -12,7 +12,7 @@ from pathlib import Path
 import pytest
 
 from findings.all_told import word_for
-from findings.any_game import FRAMES, AnyGame, beside_each_other
+from findings.any_game import FRAMES, AnyGame, beside_each_other, written
 from findings.scenes import FAULTS, clips, hearing, one_thing_apart, order, timing  # noqa: F401  # they register their scenes
 from opossum.findings.examine import examine
 from opossum.findings.finding import Finding
@@ -63,7 +63,7 @@ def said_of_short(seed: int) -> str:
     if seed % 8:
         return word_for(examine(game.take(bye=seed % 4 > 0)))
     records = beside_each_other({"main": game, "guest": AnyGame(f"beside {seed}").run(FRAMES)})
-    return word_for(examine(read("".join(json.dumps(record) + "\n" for record in records).encode())))
+    return word_for(examine(read(written(records))))
 
 
 @pytest.mark.parametrize("seed", range(SHORT))

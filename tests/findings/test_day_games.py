@@ -12,7 +12,7 @@ from pathlib import Path
 import pytest
 
 from findings.all_told import word_for
-from findings.any_game import beside_each_other
+from findings.any_game import beside_each_other, written
 from findings.day_games import FRAMES, DayGame
 from opossum.findings.examine import examine
 from opossum.findings.finding import Finding
@@ -29,7 +29,7 @@ def day(seed: int) -> Take:
     if seed % 5:
         return game.take()
     records = beside_each_other({"abbey": game, "priory": DayGame(seed + GAMES).run(FRAMES)})
-    return read("".join(json.dumps(record) + "\n" for record in records).encode())
+    return read(written(records))
 
 
 def said(seed: int) -> dict[str, str]:

@@ -17,7 +17,7 @@ from typing import Any
 import numpy as np
 import pytest
 
-from findings.any_game import AnyGame, beside_each_other
+from findings.any_game import AnyGame, beside_each_other, written
 from opossum.take.take import Take
 from tape import read
 
@@ -31,7 +31,7 @@ def streams(name: str) -> Iterator[tuple[str, bytes]]:
     yield "alone", game.bytes()
     yield "cut off", game.bytes(bye=False)[:-7]
     records = beside_each_other({"peer 0": game, "peer 1": AnyGame(f"{name} elsewhere").run(120)})
-    yield "two", "".join(json.dumps(record) + "\n" for record in records).encode()
+    yield "two", written(records)
 
 
 def plain(value: Any) -> Any:

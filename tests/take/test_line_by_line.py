@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 import pytest
 
-from findings.any_game import AnyGame, beside_each_other
+from findings.any_game import AnyGame, beside_each_other, written
 from opossum.take.chains import chain_of, effects_of
 from opossum.take.indexes.objects import ALIVE, GONE, NEVER, UNKNOWN
 from opossum.take.moment import alive_at, call_around, values_at
@@ -28,7 +28,7 @@ class Plain:
     def __init__(self, seed: int) -> None:
         games = {peer: AnyGame(seed * 2 + number).run(80 + 40 * number) for number, peer in enumerate(PEERS)}
         records = beside_each_other(games)
-        self.take: Take = read("".join(json.dumps(record) + "\n" for record in records).encode())
+        self.take: Take = read(written(records))
         self.of: dict[str, list[dict[str, Any]]] = defaultdict(list)
         for line, record in enumerate(records, start=1):
             self.of[record["k"]].append({**record, "line": line})
