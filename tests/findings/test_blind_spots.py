@@ -59,13 +59,13 @@ def test_what_is_missing_is_said(kind, said):
 
 
 def test_calls_that_do_not_tell_whose_they_are_are_counted():
-    """Neither they nor their binds."""
+    """Neither they nor their binds; a function that is nobody's has nothing to tell."""
     stage = full()
-    mop = stage.bind("tick", None, "on_tick")
-    stage.at(3, do=lambda: stage.heard("tick", mop, via="tick"))
+    mop, bell = stage.bind("tick", None, "Mop.on_tick"), stage.bind("tick", None, "on_tick")
+    stage.at(3, do=lambda: stage.heard("tick", mop, bell, via="tick"))
     (spot,) = blind_spots(stage.run(20).take())
     assert spot == (
-        "Whose function ran, or which, is not told for 1 call of 22: what of them belongs together is not known, so what "
+        "Whose function ran, or which, is not told for 1 call of 23: what of them belongs together is not known, so what "
         "is bound twice or runs in a wrong phase may not be found; let `call` or its `bind` tell `o` and `fn`."
     )
 

@@ -203,11 +203,14 @@ def test_what_does_not_add_up_is_counted():
 def test_calls_that_leave_out_whose_they_are_are_told_in_the_order_they_came():
     """Whichever listener each is of; not those whose bind tells it."""
     tape = Tape().frame()
-    named, other, unnamed = (tape.bind(ev, owner, "on_it") for ev, owner in (("a", "cat#1"), ("b", None), ("c", None)))
-    for bound in (unnamed, other, unnamed, named):
+    named, other, unnamed = (
+        tape.bind(ev, owner, "Cat.on_it") for ev, owner in (("a", "cat#1"), ("b", None), ("c", None))
+    )
+    nobodys = tape.bind("d", None, "on_it")
+    for bound in (unnamed, other, unnamed, named, nobodys):
         tape.heard(bound.event, Bound(bound.number, bound.event, None, bound.function))
     (item,) = check_take(tape.take())
-    assert (item.code, item.count, item.lines) == ("unnamed", 3, [7, 10, 13])
+    assert (item.code, item.count, item.lines) == ("unnamed", 3, [8, 11, 14])
     assert item.sentence == "`call` that leaves out `o`, as its `bind` does; it is shown without it"
 
 

@@ -8,6 +8,7 @@ from opossum.findings.scene import Scene
 from opossum.findings.unheard.hearing import unheard_sends
 from opossum.take.grouping import distinct
 from opossum.take.take import Take
+from opossum.take.whose import listeners_of_one
 from opossum.words import counted, tr
 
 PLAIN_ENGINES = ("", "Python")
@@ -57,7 +58,7 @@ def blind_spots(take: Take) -> list[str]:
                 functions=take.text(int(functions[0])),
             )
         )
-    untold = (take.listeners.owner < 0) | (take.listeners.function < 0)
+    untold = ~listeners_of_one(take)
     if untold.any():
         calls = int(take.calls_by_listener.sizes()[untold].sum())
         spots.append(

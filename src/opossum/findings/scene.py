@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 from functools import cached_property
@@ -18,12 +17,10 @@ from opossum.take.chains import top_calls
 from opossum.take.grouping import Groups, distinct, factorised, parted
 from opossum.take.sieve import frame_budget_ns
 from opossum.take.take import Take
+from opossum.take.whose import listeners_of_one
 
 MOST_EVIDENCE = 12
 """Records listed as proof of one finding: enough to check it, few enough to read."""
-
-_MEMBER = re.compile(r"\w(\.|::?|->)\w")
-"""A function's name that tells a class: `Cat.on_tick`, `Cat::on_tick`, `Cat:on_tick`."""
 
 Answer = TypeVar("Answer")
 
@@ -73,15 +70,8 @@ class Scene:
 
     @cached_property
     def is_of_one(self) -> Array:
-        """Boolean (calls,): one object's one function was called, as far as is told.
-
-        Not so where no record tells the function, or tells a class's function without its object: it may be that of several.
-        """
-        take, listeners = self.take, self.take.listeners
-        told = (listeners.owner >= 0) & (listeners.function >= 0)
-        for listener in np.flatnonzero((listeners.owner < 0) & (listeners.function >= 0)).tolist():
-            told[listener] = not _MEMBER.search(take.text(int(listeners.function[listener])))
-        return np.append(told, False)[take.calls.listener]
+        """Boolean (calls,): one object's one function was called, as far as is told (see `listeners_of_one`)."""
+        return np.append(listeners_of_one(self.take), False)[self.take.calls.listener]
 
     @cached_property
     def peer(self) -> Array:

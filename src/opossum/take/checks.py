@@ -10,6 +10,7 @@ import numpy as np
 from opossum.stream.damage import Damage, DamageLog
 from opossum.stream.tables import Array
 from opossum.take.take import Take
+from opossum.take.whose import listeners_of_one
 from opossum.words import tr
 
 _INTRODUCED = (("bind", "b"), ("send", "s"), ("call", "c"), ("arm", "a"), ("play", "y"), ("wait", "w"))
@@ -103,10 +104,10 @@ def _check_frames(take: Take, log: DamageLog) -> None:
 
 
 def _check_listeners(take: Take, log: DamageLog) -> None:
-    listeners = take.listeners
+    listeners, untold = take.listeners, ~listeners_of_one(take)  # a function of nobody's leaves nothing out
     for field, names in (("o", listeners.owner), ("fn", listeners.function)):
         sentence = tr("`call` that leaves out `{field}`, as its `bind` does; it is shown without it", field=field)
-        rows = np.sort(take.calls_by_listener.rows_of_all(np.flatnonzero(names < 0)))
+        rows = np.sort(take.calls_by_listener.rows_of_all(np.flatnonzero(untold & (names < 0))))
         _tell(take, log, "unnamed", sentence, "call", rows)
 
 

@@ -49,10 +49,15 @@ def a_timer_that_carries_the_rest_over(stage: Stage) -> int:
 
 
 @quiet("timer-drift", "remainder-dropped", catches_up=False)
-def a_timer_whose_frames_take_longer_than_they_should_now_and_then(stage: Stage) -> int:
-    """Six frames for 5.9: what makes an interval longer is the third of them that take 1.4 times as long."""
+def a_timer_whose_frames_take_longer_than_they_should_now_and_then(stage: Stage, asked: float = 5.55) -> int:
+    """Rounding up to six frames is 0.45 of one: what makes an interval longer is the third of them that take 1.4 times as long."""
     stage.at(*range(0, 200, 3), do=lambda: stage.ms(1400 / stage.hz))
-    return _drip(stage, [10 + 6 * number for number in range(1, 20)], sec=5.9 / stage.hz)
+    return _drip(stage, [10 + 6 * number for number in range(1, 20)], sec=asked / stage.hz)
+
+
+@fault("timer-drift", "remainder-dropped", 16, "risk", stage={"catches_up": False}, ev="drop", o="tap#1")
+def a_timer_drops_more_than_half_a_frame_where_frames_take_longer(stage: Stage) -> int:
+    return a_timer_whose_frames_take_longer_than_they_should_now_and_then(stage, 5.45)
 
 
 @quiet("timer-drift", "off-by-one", catches_up=False, dt=1 / 60)

@@ -50,5 +50,5 @@ OFF_BY_ONE = Cause(
     THRESHOLDS,
     springs_from=FROM_A_FREEZE,
     about="A looping timer is whole frames off in each of its intervals, and rounding up to frames does not explain it.",
-    quiet="intervals that hold loading, a hold, a pause or a stall; jitter that does not add up.",
+    quiet="intervals that hold loading, a hold, a pause or a stall; jitter that does not add up; a timer that keeps the time that its game is told.",
 )
