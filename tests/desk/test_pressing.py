@@ -15,6 +15,7 @@ from opossum_desk.state.session import Session
 from opossum_desk.views.canvas import WASH_ALPHA, Canvas
 from opossum_desk.views.look import Look
 from opossum_desk.views.pixel_bars import LOW_BARS_PX, press_bars
+from opossum_desk.views.pixel_sheet import PixelSheet
 from opossum_desk.views.stamps import Stamps
 from opossum_desk.weaving.row_canvas import RowCanvas
 from tape import Tape
@@ -103,6 +104,31 @@ def test_a_wash_has_no_seams_and_nothing_above_its_top(qtbot, ratio):
 
 
 @pytest.mark.parametrize("ratio", [1.0, 1.25, 2.0])
+def test_a_sheet_of_pixels_is_clear_again_and_as_large_as_its_view(qtbot, ratio):
+    """What was pressed for one picture is not in the next; what is drawn is what was pressed, within its bounds."""
+    view = screened(Canvas, ratio)
+    qtbot.addWidget(view)
+    view.resize(200, 100)
+    sheet = PixelSheet(view)
+    sheet.cleared()[:] = 0xFF00FF00
+    assert not sheet.cleared().any()
+    view.resize(120, 90)
+    pixels = sheet.cleared()
+    assert pixels.shape == (int(90 * ratio), int(120 * ratio)) and not pixels.any()
+    pixels[:] = 0xFF0000FF
+    image = QImage(pixels.shape[1], pixels.shape[0], QImage.Format.Format_ARGB32_Premultiplied)
+    image.setDevicePixelRatio(ratio)
+    image.fill(0)
+    painter = QPainter(image)
+    sheet.paint(painter, 40.0, 30.0)
+    painter.end()
+    drawn = np.frombuffer(image.constBits(), np.uint32).reshape(pixels.shape)
+    top, left = round(30 * ratio), round(40 * ratio)
+    assert (drawn[top + 1 :, left + 1 :] == 0xFF0000FF).all()
+    assert not drawn[: top - 1].any() and not drawn[:, : left - 1].any()
+
+
+@pytest.mark.parametrize("ratio", [1.0, 1.25, 2.0])
 def test_weaves_of_rows_wash_over_frozen_frames_below_their_bars(qtbot, session, ratio):
     """From the header to the foot, and where a bar stands, the bar."""
     view = screened(RowCanvas, ratio)
@@ -110,7 +136,8 @@ def test_weaves_of_rows_wash_over_frozen_frames_below_their_bars(qtbot, session,
     view.resize(400, 300)
     picture = RowPicture(Scale(0.0, 1.0, 0.0, 400.0), frozen=[(50.0, 90.0)])
     picture.bars.append(PixelBars("ink", 0.0, np.full(400, 100.0), np.full(400, 110.0)))
-    image = view._dot_image(session, picture)
+    view._press(session, picture)
+    image = view._sheet.image
     pixels = np.frombuffer(image.constBits(), np.uint32).reshape(image.height(), image.width()) >> 24
     top, left, right = round(view.heights().header * ratio), round(50 * ratio), round(90 * ratio)
     bar = slice(round(100 * ratio), round(110 * ratio))

@@ -9,9 +9,10 @@ from opossum.findings.examine import examine
 from opossum_desk.layout.bead import BeadState
 from opossum_desk.layout.heights import HEADER_PX
 from opossum_desk.layout.row_picture import RowPicture, RowsView
+from opossum_desk.roster.layout.labels import event_remark, listener_remark, stack_rows
 from opossum_desk.roster.layout.listeners import RosterListeners
 from opossum_desk.roster.layout.meant import meant_listeners, meant_rows
-from opossum_desk.roster.layout.roster import event_remark, layout_roster, listener_remark, stack_rows
+from opossum_desk.roster.layout.roster import layout_roster
 from opossum_desk.roster.layout.rows import RosterRow, Sort, roster_rows
 from opossum_desk.state.session import Session
 from tape import Stage

@@ -23,10 +23,10 @@ from opossum_desk.pacing.layout.pacing import layout_pacing
 from opossum_desk.pacing.layout.pacing import stack_rows as stack_paced
 from opossum_desk.pacing.layout.worst_first import paced_rows
 from opossum_desk.report.pictures import Pictures
+from opossum_desk.roster.layout.labels import stack_rows as stack_roster
 from opossum_desk.roster.layout.listeners import RosterListeners
 from opossum_desk.roster.layout.meant import meant_rows
 from opossum_desk.roster.layout.roster import layout_roster
-from opossum_desk.roster.layout.roster import stack_rows as stack_roster
 from opossum_desk.roster.layout.rows import roster_rows
 from opossum_desk.state.axis import AxisMode
 from opossum_desk.state.session import Session

@@ -163,6 +163,8 @@ def main() -> None:
         "no:rerunfailures",
         "-p",
         "no:cacheprovider",
+        "--assert=plain",  # what exactly differs nobody reads
+        "--tb=line",
         "-o",
         "tmp_path_retention_policy=none",
     ]

@@ -17,11 +17,11 @@ import time
 import types
 from collections import Counter
 from collections.abc import Callable, Iterator
-from math import log2
 from pathlib import Path
 from typing import NamedTuple
 
 import coverage
+import numpy as np
 import pytest
 from _pytest.runner import runtestprotocol
 from mutants.known import Known, digest_of
@@ -38,11 +38,53 @@ ABOUT_IT = 2
 _SIGNS_OF_NO_END = (signal.SIGPROF, signal.SIGALRM)
 
 
-class Touched(NamedTuple):
-    """What a test runs: its processor time in seconds, and the lines of each file."""
+class Touched:
+    """What tests run, as arrays of numbers: a copy of a process with millions of objects takes long to begin.
 
-    seconds: float
-    lines: dict[str, set[int]]
+    `seconds`: processor time of each test, by its name; `numbers` is its place among `names`.
+    """
+
+    def __init__(self, noted: dict[str, tuple[float, dict[str, list[int]]]]):
+        self.names = list(noted)
+        self.numbers = {name: number for number, name in enumerate(self.names)}
+        self.seconds = {name: seconds for name, (seconds, _) in noted.items()}
+        pairs: dict[str, list[tuple[int, list[int]]]] = {}
+        for number, (_, files) in enumerate(noted.values()):
+            for path, lines in files.items():
+                pairs.setdefault(path, []).append((number, lines))
+        self._lines: dict[str, tuple[np.ndarray, np.ndarray]] = {}
+        """By file: the lines that tests run, ascending, and, beside each, the number of the test."""
+        for path, of_tests in pairs.items():
+            tests = np.repeat([number for number, _ in of_tests], [len(lines) for _, lines in of_tests]).astype(
+                np.int32
+            )
+            lines = np.concatenate([np.array(lines, np.int32) for _, lines in of_tests])
+            order = np.argsort(lines, kind="stable")
+            self._lines[path] = lines[order], tests[order]
+
+    def __bool__(self) -> bool:
+        return any(len(lines) for lines, _ in self._lines.values())
+
+    def who_runs(self, path: str, lines: range) -> np.ndarray:
+        """Return the numbers of the tests that run one of the lines of a file at least, ascending."""
+        all_lines, tests = self._lines.get(path, (np.zeros(0, np.int32),) * 2)
+        low, high = np.searchsorted(all_lines, [lines.start, lines.stop])
+        return np.unique(tests[low:high])
+
+    def weights(self) -> dict[str, np.ndarray]:
+        """Return, (tests,), how much each test is about each file and each folder.
+
+        That is what the lines that it runs there tell of it, in bits: nothing where every test runs a line, most where no
+        other does (the inverse document frequency of K. Spärck Jones, 1972).
+        """
+        count = len(self.names)
+        found: dict[str, np.ndarray] = {}
+        for path, (lines, tests) in self._lines.items():
+            bits = np.log2(count / np.maximum(np.bincount(lines), 1))
+            found[path] = np.bincount(tests, bits[lines], count)
+            folder = path.rpartition("/")[0]
+            found[folder] = found.get(folder, np.zeros(count)) + found[path]
+        return found
 
 
 class Verdict(NamedTuple):
@@ -97,10 +139,12 @@ class Judge:
         self.known = known
         self.root = root
         self.processes = processes
-        self.touched: dict[str, Touched] = {}
-        self.weights: dict[str, dict[str, float]] = {}
+        self.touched = Touched({})
+        self.weights: dict[str, np.ndarray] = {}
         self.items = {item.nodeid: item for item in session.items}
         self.kills = known.kills()
+        self.kills_near: dict[str, Counter[str]] = {}
+        """How many changes of a function each test killed, by the name of the function."""
         self.functions: dict[tuple[str, int], list[types.FunctionType]] = {}
         self.inner: dict[int, list[types.FunctionType]] = {}
         """Functions that others have made and returned by now, by the number of their code."""
@@ -118,14 +162,11 @@ class Judge:
         else:
             noted = self._noted()
             kept.write_text(json.dumps(noted))
-        self.touched = {
-            test: Touched(seconds, {path: set(lines) for path, lines in files.items()})
-            for test, (seconds, files) in noted.items()
-        }
-        if not any(touched.lines for touched in self.touched.values()):
+        self.touched = Touched({test: what for test, what in noted.items() if test in self.items})
+        if not self.touched:
             kept.unlink()
             raise pytest.UsageError(f"no test runs a line of {self.root}: is another copy of it on PYTHONPATH?")
-        self.weights = self._weighed()
+        self.weights = self.touched.weights()
 
     def _noted(self) -> dict[str, tuple[float, dict[str, list[int]]]]:
         tests = list(self.items)
@@ -154,33 +195,22 @@ class Judge:
     def _failure(self, test: str, following: str | None = None) -> str:
         """Run a test; return what it says where it fails, or nothing."""
         reports = runtestprotocol(self.items[test], nextitem=self.items.get(following or ""), log=False)
-        return next((report.longreprtext.splitlines()[-1] for report in reports if report.failed), "")
+        failed = next((report for report in reports if report.failed), None)
+        return (failed.longreprtext.splitlines() or ["it fails"])[-1] if failed else ""
 
     def judge(self, chosen: list[Mutant], seconds: float) -> Iterator[Verdict]:
         """Try mutants; yield what became of each, as it is known. `seconds` is the processor time one may take in all."""
-        asked: list[tuple[Mutant, str]] = []
         gc.freeze()
-
-        def works() -> Iterator[Callable[[], str]]:
-            for mutant in chosen:
-                source = source_of(mutant)
-                digest = digest_of(mutant.name, source)
-                asked.append((mutant, digest))
-                if outcome := self.known.settled(digest):
-                    yield lambda outcome=outcome: json.dumps([outcome.word, outcome.by])
-                else:
-                    killer = self.known.killer(digest)
-                    yield lambda mutant=mutant, source=source, killer=killer: self._tried(
-                        mutant, source, killer, seconds
-                    )
-
-        for place, told, ended_by in _together(works(), self.processes):
-            word, by = json.loads(told) if told else (NOT_JUDGED, "")
+        works = (lambda mutant=mutant: self._tried(mutant, seconds) for mutant in chosen)
+        for place, told, ended_by in _together(works, self.processes):
+            mutant = chosen[place]
+            word, by, digest = json.loads(told) if told else (NOT_JUDGED, "", "")
             if ended_by in _SIGNS_OF_NO_END:
                 word, by = KILLED, NO_END
+            digest = digest or digest_of(mutant.name, source_of(mutant))
             if word == KILLED:
                 self.kills[by] = self.kills.get(by, 0) + 1
-            mutant, digest = asked[place]
+                self.kills_near.setdefault(mutant.called, Counter())[by] += 1
             self.known.add(digest, word, by)
             yield Verdict(mutant, word, by)
 
@@ -193,62 +223,54 @@ class Judge:
     def tests_of(self, mutant: Mutant) -> list[str]:
         """Return the tests that run a mutant's line – or its function, where no test runs the line by itself.
 
-        By turns one that is about the mutant's file and its folder more than others and has killed more, and one that is
-        about it whatever it killed; the quick ones of each first.
+        By turns one that killed most changes of the same function, one that is about the mutant's file and its folder more
+        than others and has killed more, and one that is about it whatever it killed; the quick ones of each first.
         """
         path, folder = str(mutant.path), str(mutant.path.parent)
-        lines = {test: touched.lines.get(path, set()) for test, touched in self.touched.items()}
-        tests = [test for test, run in lines.items() if mutant.line in run] or [
-            # a definition's own line runs when it is loaded: it says nothing of who calls it
-            test
-            for test, run in lines.items()
-            if any(line in run for line in mutant.function[1:])
-        ]
-        weight = {test: sum(self.weights[test].get(place, 0) for place in (path, folder)) for test in tests}
-        worth = {test: (1 + weight[test]) ** ABOUT_IT / self.touched[test].seconds for test in tests}
+        numbers = self.touched.who_runs(path, range(mutant.line, mutant.line + 1))
+        if not len(numbers):  # a definition's own line runs when it is loaded: it says nothing of who calls it
+            numbers = self.touched.who_runs(path, mutant.function[1:])
+        if not len(numbers):
+            return []
+        tests = [self.touched.names[number] for number in numbers.tolist()]
+        weight = (self.weights[path] + self.weights[folder])[numbers]
+        seconds = self.touched.seconds
+        worth = {
+            test: (1 + about) ** ABOUT_IT / seconds[test] for test, about in zip(tests, weight.tolist(), strict=True)
+        }
         about_it = sorted(tests, key=worth.__getitem__, reverse=True)
         # what is about it and has killed much besides: it holds many words and numbers
         killing = sorted(tests, key=lambda test: worth[test] * (1 + self.kills.get(test, 0)), reverse=True)
-        by_turns = itertools.chain.from_iterable(zip(killing, about_it, strict=True))
-        return list(dict.fromkeys(by_turns))
-
-    def _weighed(self) -> dict[str, dict[str, float]]:
-        """Return how much each test is about each file and each folder.
-
-        That is what the lines that it runs there tell of it, in bits: nothing where every test runs a line, most where no
-        other does (the inverse document frequency of K. Spärck Jones, 1972).
-        """
-        runs = Counter(
-            (path, line) for touched in self.touched.values() for path in touched.lines for line in touched.lines[path]
+        near = self.kills_near.get(mutant.called, {})
+        near_it = sorted(
+            (test for test in near if test in worth), key=lambda test: near[test] / seconds[test], reverse=True
         )
-        bits = {place: log2(len(self.touched) / count) for place, count in runs.items()}
-        weights: dict[str, dict[str, float]] = {}
-        for test, touched in self.touched.items():
-            of_test = weights[test] = {}
-            for path, lines in touched.lines.items():
-                of_test[path] = sum(bits[path, line] for line in lines)
-                folder = path.rpartition("/")[0]
-                of_test[folder] = of_test.get(folder, 0) + of_test[path]
-        return weights
+        by_turns = itertools.chain.from_iterable(itertools.zip_longest(near_it, killing, about_it))
+        return list(dict.fromkeys(test for test in by_turns if test))
 
-    def _tried(self, mutant: Mutant, source: str, killer: str, seconds: float) -> str:
-        """Try a mutant, with the test that killed it before first."""
+    def _tried(self, mutant: Mutant, seconds: float) -> str:
+        """Try a mutant, with the test that killed it before first; return what became of it, by which test, and its digest."""
+        source = source_of(mutant)
+        digest = digest_of(mutant.name, source)
+        if outcome := self.known.settled(digest):
+            return json.dumps([outcome.word, outcome.by, digest])
         tests = self.tests_of(mutant)
         if not tests:
-            return json.dumps([NO_TEST, ""])
-        if killer in self.touched:
+            return json.dumps([NO_TEST, "", digest])
+        killer = self.known.killer(digest)
+        if killer in self.touched.numbers:
             tests = list(dict.fromkeys([killer, *tests]))
         place = (str(mutant.path), mutant.function[0])
         if not _put_in_place(mutant, source, self.functions.get(place, []), self.inner):
-            return json.dumps([NOT_JUDGED, ""])
+            return json.dumps([NOT_JUDGED, "", digest])
         end = time.process_time() + seconds
         for test, following in zip(tests, [*tests[1:], None], strict=True):
             if time.process_time() > end:
-                return json.dumps([OUT_OF_TIME, ""])
-            signal.setitimer(signal.ITIMER_PROF, 3 + 10 * self.touched[test].seconds)
+                return json.dumps([OUT_OF_TIME, "", digest])
+            signal.setitimer(signal.ITIMER_PROF, 3 + 10 * self.touched.seconds[test])
             if self._failure(test, following):
-                return json.dumps([KILLED, test])
-        return json.dumps([SURVIVED, ""])
+                return json.dumps([KILLED, test, digest])
+        return json.dumps([SURVIVED, "", digest])
 
 
 def _put_in_place(

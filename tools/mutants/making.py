@@ -26,6 +26,11 @@ class Mutant(NamedTuple):
     """The class whose method it changes, or nothing."""
     change: Mutation
 
+    @property
+    def called(self) -> str:
+        """The name of the function."""
+        return self.name.rpartition(":")[0]
+
 
 def mutants_of(path: Path, module: str) -> Iterator[Mutant]:
     """Yield each change that mutmut makes in a file, in its order.

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-import numpy as np
 from PySide6.QtCore import QLineF, QPoint, QPointF, QRectF, Qt
-from PySide6.QtGui import QContextMenuEvent, QImage, QMouseEvent, QPainter, QPen
+from PySide6.QtGui import QContextMenuEvent, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QMenu, QToolTip, QWidget
 
 from opossum.foreign_text import shown_in_menu
@@ -21,8 +20,9 @@ from opossum_desk.layout.describing import describe_call, name_call
 from opossum_desk.state.row_index import Row
 from opossum_desk.state.session import Session
 from opossum_desk.views.axis_header import paint_axis_header
-from opossum_desk.views.canvas import AxisCanvas, image_of
+from opossum_desk.views.canvas import AxisCanvas
 from opossum_desk.views.look import Look
+from opossum_desk.views.pixel_sheet import PixelSheet
 from opossum_desk.views.plain import plain_tooltip
 from opossum_desk.views.speech import MOST_CHILDREN, Spoken
 from opossum_desk.views.stamps import Stamps, TextStamps
@@ -36,6 +36,7 @@ class LoomView(AxisCanvas):
         self.picture: LoomPicture | None = None
         self._stamps: Stamps | None = None
         self._numbers: TextStamps | None = None
+        self._sheet = PixelSheet(self)
         self.labels = LoomLabels(self)
         self.setMinimumSize(320, 120)
         self.setWhatsThis(
@@ -117,7 +118,8 @@ class LoomView(AxisCanvas):
             return
         self._paint_ground(painter, picture)
         if picture.beads is not None or picture.density is not None:
-            painter.drawImage(QPointF(0, 0), self._bead_image(session, picture))
+            self._press(session, picture)
+            self._sheet.paint(painter, self.label_px - 5, picture.heights.header)
         self._paint_stitches(painter, picture)
         self._paint_trail(painter, session, picture)
         marks = finding_marks(session, picture)
@@ -153,9 +155,9 @@ class LoomView(AxisCanvas):
             painter.fillRect(QRectF(left, 0, max(2.0, right - left), self.height()), choice)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
 
-    def _bead_image(self, session: Session, picture: LoomPicture) -> QImage:
-        ratio = self.devicePixelRatioF()
-        canvas = np.zeros((int(self.height() * ratio), int(self.width() * ratio)), np.uint32)
+    def _press(self, session: Session, picture: LoomPicture) -> None:
+        """Press all beads, or how many there are of them, into the sheet."""
+        ratio, canvas = self.devicePixelRatioF(), self._sheet.cleared()
         if picture.density is not None:
             press_density(picture, picture.density, session, self.look, canvas, ratio)
         elif picture.beads is not None and len(picture.beads):
@@ -163,7 +165,6 @@ class LoomView(AxisCanvas):
                 self._stamps = Stamps(self.look, ratio)
             press_beads(picture, picture.beads, session, self._stamps, self.label_px, canvas)
             press_counts(picture, picture.beads, self._number_stamps(ratio), canvas)
-        return image_of(self, canvas, ratio)
 
     def _number_stamps(self, ratio: float) -> TextStamps:
         if self._numbers is None or self._numbers.ratio != ratio:

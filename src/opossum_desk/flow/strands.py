@@ -6,7 +6,7 @@ from functools import partial
 
 import numpy as np
 from PySide6.QtCore import QPoint, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QContextMenuEvent, QFontMetricsF, QImage, QKeyEvent, QPainter
+from PySide6.QtGui import QContextMenuEvent, QFontMetricsF, QKeyEvent, QPainter
 from PySide6.QtWidgets import QMenu, QToolTip, QWidget
 
 from opossum.foreign_text import shown_in_menu
@@ -25,10 +25,11 @@ from opossum_desk.flow.strand_walk import StrandWalk
 from opossum_desk.layout.bead import BeadState
 from opossum_desk.layout.describing import name_send
 from opossum_desk.state.session import Session
-from opossum_desk.views.canvas import WASH_ALPHA, AxisCanvas, image_of, premultiplied, text_cutter
+from opossum_desk.views.canvas import WASH_ALPHA, AxisCanvas, premultiplied, text_cutter
 from opossum_desk.views.label_column import LabelColumn
 from opossum_desk.views.look import Look
 from opossum_desk.views.pixel_bars import press_bars, press_boxes
+from opossum_desk.views.pixel_sheet import PixelSheet
 from opossum_desk.views.plain import plain_tooltip
 from opossum_desk.views.speech import MOST_CHILDREN, Spoken
 from opossum_desk.views.stamps import Stamps
@@ -59,6 +60,7 @@ class StrandsView(AxisCanvas):
         self.walk = StrandWalk(self, lambda: self.ordered, self.row_told.emit)
         self.picture: StrandPicture | None = None
         self._stamps: Stamps | None = None
+        self._sheet = PixelSheet(self)
         self._labels = LabelColumn(self)
         self._cut = text_cutter(self.small_font())
         self.setMinimumSize(320, 60)
@@ -162,7 +164,8 @@ class StrandsView(AxisCanvas):
         painter.save()
         painter.setClipRect(QRectF(self.label_px - 4, 0, self.width(), self.height()))
         lit, sieved = self._lit_sends(session), session.sieve.active
-        painter.drawImage(QPointF(0, 0), self._pressed_image(session, picture, lit))
+        self._press(session, picture, lit)
+        self._sheet.paint(painter, self.label_px - 4, 0.0)
         for stroke in picture.strokes:
             is_faded = sieved and self._is_faded(picture, (stroke.y + stroke.y2) / 2)
             paint_stroke(self, painter, stroke, role_of(stroke.kind, stroke.state, is_faded))
@@ -196,10 +199,9 @@ class StrandsView(AxisCanvas):
         tall = self.heights().strand
         return any(line.top <= y < line.top + tall and self.ordered[line.place].faded for line in picture.lines)
 
-    def _pressed_image(self, session: Session, picture: StrandPicture, lit: frozenset[int]) -> QImage:
-        """Return all that there may be thousands of, pressed by NumPy: lines, bars of a pixel's width, arcs, marks, dots."""
-        ratio = self.devicePixelRatioF()
-        canvas = np.zeros((int(self.height() * ratio), int(self.width() * ratio)), np.uint32)
+    def _press(self, session: Session, picture: StrandPicture, lit: frozenset[int]) -> None:
+        """Press all that there may be thousands of into the sheet: lines, bars of a pixel's width, arcs, marks, dots."""
+        ratio, canvas = self.devicePixelRatioF(), self._sheet.cleared()
         if self._stamps is None or self._stamps.ratio != ratio:
             self._stamps = Stamps(self.look, ratio)
         runs = self._runs_with_roles(picture, lit)
@@ -225,7 +227,6 @@ class StrandsView(AxisCanvas):
                 if mine.any():
                     stamp = self._stamps.get(VIA_OF_KIND[kind], BeadState.DID, DOT_PX, is_pale, is_lit)
                     self._stamps.press(canvas, stamp, xs[mine] * ratio, ys[mine] * ratio)
-        return image_of(self, canvas, ratio)
 
     def _runs_with_roles(self, picture: StrandPicture, lit: frozenset[int]) -> list[tuple[StrokeRun, str]]:
         """Return the runs of a picture with the role of each one's colour; marks of the selected call are runs of their own."""

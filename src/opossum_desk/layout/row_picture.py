@@ -96,18 +96,21 @@ class StandingBars:
 
     def __init__(self, left: float) -> None:
         self._left = left
-        self._rows: dict[tuple[int, str, int], list[tuple[float, Array]]] = {}
+        self._rows: dict[tuple[int, str, int], list[tuple[Array, Array]]] = {}
 
-    def add(self, role: str, base: float, heights: Array, alpha: int = 255, layer: int = 0) -> None:
-        """Add bars of these heights (pixels,) that stand on one line; 0: none.  Higher layers lie over lower ones."""
-        self._rows.setdefault((layer, role, alpha), []).append((base, heights))
+    def add(self, role: str, base: float | Array, heights: Array, alpha: int = 255, layer: int = 0) -> None:
+        """Add bars of these heights (pixels,) that stand on one line; 0: none.  Higher layers lie over lower ones.
+
+        Of several rows at once, bases are (rows,) and heights (rows, pixels).
+        """
+        self._rows.setdefault((layer, role, alpha), []).append((np.atleast_1d(base), np.atleast_2d(heights)))
 
     def gathered(self) -> list[PixelBars]:
         """Return them, a (rows, pixels) for each layer and colour."""
         found = []
         for (_, role, alpha), rows in sorted(self._rows.items(), key=lambda item: item[0][0]):
-            bases = np.array([base for base, _ in rows])[:, None]
-            heights = np.stack([own for _, own in rows])
+            bases = np.concatenate([own for own, _ in rows])[:, None]
+            heights = np.concatenate([own for _, own in rows])
             found.append(PixelBars(role, self._left, bases - heights, np.broadcast_to(bases, heights.shape), alpha))
         return found
 

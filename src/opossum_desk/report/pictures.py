@@ -25,10 +25,10 @@ from opossum_desk.pacing.layout.recurring import Recurring
 from opossum_desk.pacing.layout.worst_first import paced_rows
 from opossum_desk.pacing.layout.worst_first import tells_of as recurs
 from opossum_desk.report.svg import loom_svg, rows_svg
+from opossum_desk.roster.layout.labels import stack_rows as stack_roster
 from opossum_desk.roster.layout.listeners import RosterListeners
 from opossum_desk.roster.layout.meant import meant_listeners, meant_rows
 from opossum_desk.roster.layout.roster import layout_roster
-from opossum_desk.roster.layout.roster import stack_rows as stack_roster
 from opossum_desk.roster.layout.rows import Sort, roster_rows
 from opossum_desk.state.session import Session
 

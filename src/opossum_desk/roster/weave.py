@@ -11,14 +11,10 @@ from opossum.foreign_text import shown_in_menu
 from opossum.words import tr
 from opossum_desk.context_menus import add_tripwires, sieve
 from opossum_desk.layout.row_picture import RowPicture, RowStack
+from opossum_desk.roster.layout.labels import event_remark, listener_remark, stack_rows
 from opossum_desk.roster.layout.listeners import RosterListeners
 from opossum_desk.roster.layout.meant import MeantRows, meant_listeners, meant_rows
-from opossum_desk.roster.layout.roster import (
-    event_remark,
-    layout_roster,
-    listener_remark,
-    stack_rows,
-)
+from opossum_desk.roster.layout.roster import layout_roster
 from opossum_desk.roster.layout.rows import RosterRow, Sort, roster_rows
 from opossum_desk.state.session import Session
 from opossum_desk.views.look import Look

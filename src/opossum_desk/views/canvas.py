@@ -13,7 +13,6 @@ from PySide6.QtGui import (
     QFocusEvent,
     QFont,
     QFontMetricsF,
-    QImage,
     QKeyEvent,
     QMouseEvent,
     QPainter,
@@ -30,6 +29,7 @@ from opossum_desk.layout.wording import LETTER_PX, short_time
 from opossum_desk.state.session import Session
 from opossum_desk.views.foreign_painter import ForeignPainter
 from opossum_desk.views.look import Look
+from opossum_desk.views.pixel_sheet import image_of
 from opossum_desk.views.speech import Spoken, SpokenChildren
 
 SETTLE_MS = 280
@@ -111,7 +111,7 @@ class Canvas(QWidget):
             return
         ratio, across = self.devicePixelRatioF(), self.washed_across(stripes)
         pixels = np.tile(across, (max(1, round(WASH_PX * ratio)), 1))
-        image = image_of(self, pixels, ratio)
+        image = image_of(pixels, ratio)
         painter.save()
         painter.setClipRect(QRectF(0, top, self.width(), self.height() - top), Qt.ClipOperation.IntersectClip)
         for line in range(0, round(self.height() * ratio) + 1, len(pixels)):  # whole pixels of the device: no seams
@@ -367,15 +367,6 @@ def premultiplied(colour: QColor, alpha: int) -> int:
     share = alpha / 255
     red, green, blue = (round(part * share) for part in (colour.red(), colour.green(), colour.blue()))
     return alpha << 24 | red << 16 | green << 8 | blue
-
-
-def image_of(owner: QWidget, canvas: npt.NDArray[np.uint32], ratio: float) -> QImage:
-    """Return pixels (height, width) of premultiplied ARGB as an image; `owner` keeps them alive while it is painted."""
-    height, width = canvas.shape
-    image = QImage(canvas.data, width, height, width * 4, QImage.Format.Format_ARGB32_Premultiplied)
-    image.setDevicePixelRatio(ratio)
-    owner._pixels = canvas  # type: ignore[attr-defined]
-    return image
 
 
 def text_cutter(font: QFont) -> Callable[[str, float], str]:

@@ -6,7 +6,7 @@ from collections.abc import Collection
 
 import numpy as np
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QContextMenuEvent, QImage, QKeyEvent, QPainter, QPen
+from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QPainter, QPen
 from PySide6.QtWidgets import QMenu, QToolTip, QWidget
 
 from opossum.foreign_text import shown
@@ -16,9 +16,10 @@ from opossum_desk.layout.describing import describe_call, describe_send, name_ca
 from opossum_desk.layout.row_picture import REACH_PX, Boxes, Dots, Lines, RowPicture, RowStack, RowsView
 from opossum_desk.state.session import Session
 from opossum_desk.views.axis_header import paint_axis_header
-from opossum_desk.views.canvas import WASH_ALPHA, AxisCanvas, image_of, premultiplied
+from opossum_desk.views.canvas import WASH_ALPHA, AxisCanvas, premultiplied
 from opossum_desk.views.look import Look
 from opossum_desk.views.pixel_bars import press_bars
+from opossum_desk.views.pixel_sheet import PixelSheet
 from opossum_desk.views.plain import plain_tooltip
 from opossum_desk.views.speech import MOST_CHILDREN, Spoken
 from opossum_desk.views.stamps import Stamps
@@ -52,6 +53,7 @@ class RowCanvas(AxisCanvas):
         self.cursor_row = -1
         """The row that keys have walked to, -1: none."""
         self._stamps: Stamps | None = None
+        self._sheet = PixelSheet(self)
         self.labels = RowLabels(self)
         self.setMinimumSize(320, 120)
 
@@ -187,7 +189,8 @@ class RowCanvas(AxisCanvas):
             self._paint_boxes(painter, boxes)
         for lines in picture.lines:
             self._paint_lines(painter, lines)
-        painter.drawImage(QPointF(0, 0), self._dot_image(session, picture))
+        self._press(session, picture)
+        self._sheet.paint(painter, self.label_px - 4, self.heights().header)
         self.paint_measure(painter)
         for words in picture.words:
             painter.setFont(self.small_font(2 if words.small else 1))
@@ -230,10 +233,9 @@ class RowCanvas(AxisCanvas):
             painter.setPen(pen)
             painter.drawLines([QLineF(*ends) for ends in lines.ends.tolist()])
 
-    def _dot_image(self, session: Session, picture: RowPicture) -> QImage:
-        """Return all bars of a pixel's width and all dots, pressed by NumPy: there may be thousands; frozen frames below them."""
-        ratio = self.devicePixelRatioF()
-        canvas = np.zeros((int(self.height() * ratio), int(self.width() * ratio)), np.uint32)
+    def _press(self, session: Session, picture: RowPicture) -> None:
+        """Press all bars of a pixel's width and all dots into the sheet, for there may be thousands; frozen frames below them."""
+        ratio, canvas = self.devicePixelRatioF(), self._sheet.cleared()
         if picture.frozen:
             across = self.washed_across([(left, right, WASH_ALPHA) for left, right in picture.frozen])
             canvas[round(self.heights().header * ratio) :] = across[: canvas.shape[1]]
@@ -259,7 +261,6 @@ class RowCanvas(AxisCanvas):
             # all dots of one look at once: a press costs more than its dots
             xs, ys = (np.concatenate(part) for part in zip(*places, strict=True))
             self._stamps.press(canvas, self._stamps.get(*look), xs * ratio, ys * ratio)
-        return image_of(self, canvas, ratio)
 
     def _lit(self, session: Session, run: Dots) -> np.ndarray:
         related = session.selection.related

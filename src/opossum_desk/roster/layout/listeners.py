@@ -17,6 +17,7 @@ from opossum.take.grouping import Groups, distinct, factorised, joined
 from opossum.take.indexes.objects import NEVER
 from opossum.take.spans import LineSpans
 from opossum.take.take import Take
+from opossum_desk.layout.row_picture import Label
 from opossum_desk.state.axis import Axis
 from opossum_desk.state.row_index import Level
 
@@ -51,6 +52,8 @@ class RosterListeners:
 
     def __init__(self, take: Take) -> None:
         self.take = take
+        self.labels: dict[tuple[object, bool], Label] = {}
+        """What is said of rows that were seen; see `label_of`."""
         listeners, table = take.listeners, take.tables["bind"]
         names = (listeners.peer, listeners.event, listeners.owner, listeners.function)
         bound = tuple(np.asarray(table[field], np.int64) for field in ("p", "ev", "o", "fn"))

@@ -11,13 +11,11 @@ import numpy as np
 
 from opossum.stream.tables import Array
 from opossum.take.indexes.objects import NEVER
-from opossum.words import counted, tr
+from opossum.words import tr
 from opossum_desk.layout.bead import BeadState
-from opossum_desk.layout.heights import DETAIL_PX
 from opossum_desk.layout.row_picture import (
     Boxes,
     Dots,
-    Label,
     Lines,
     RowPicture,
     RowStack,
@@ -27,9 +25,11 @@ from opossum_desk.layout.row_picture import (
     pixel_times,
 )
 from opossum_desk.layout.scale import Scale, pixel_columns
+from opossum_desk.roster.layout.labels import label_of
 from opossum_desk.roster.layout.listeners import RosterListeners
 from opossum_desk.roster.layout.meant import MeantRows
 from opossum_desk.roster.layout.rows import RosterRow, Sort
+from opossum_desk.state.row_index import Level
 from opossum_desk.state.session import Session
 
 EXACT_CALLS, EXACT_TICKS = 150, 60
@@ -39,22 +39,6 @@ GROUND_PX, BAR_PX, PILE_PX = 12.0, 2.6, 14.0
 FALLING_PX = 7.0
 BOUND_LAYER, OUTLIVED_LAYER, CALLED_LAYER = range(3)
 """What lies over what: how many are bound, how many of them are gone, and their calls."""
-
-
-def stack_rows(known: RosterListeners, rows: list[RosterRow], line_px: float, detail_px: float = DETAIL_PX) -> RowStack:
-    """Return the heights of all rows: those with a remark have a second line."""
-    return RowStack(np.array([line_px + (detail_px if _has_remark(known, row) else 0.0) for row in rows]))
-
-
-def _has_remark(known: RosterListeners, row: RosterRow) -> bool:
-    if row.sort is Sort.EVENT:
-        return known.unheard_count(row.number) > 0
-    if row.sort is Sort.LISTENER:
-        stale = row.lane == 0 and (known.stale_calls[row.number] > 0 or known.stale_binds[row.number] > 0)
-        return bool(stale or row.lane)
-    if row.sort is Sort.PILE:
-        return bool((known.stale_binds[known.members.rows(row.number)] > 0).any())
-    return False
 
 
 def layout_roster(
@@ -73,7 +57,8 @@ def layout_roster(
     draw = _Drawing(known, session, scale, picture, meant.unheard)
     for place, top, height in stack.seen(view):
         row = rows[place]
-        picture.labels.append(_label(known, session, row, place, top, height, meant))
+        label = label_of(known, row, row.sort is Sort.EVENT and row.number in meant.unheard_events)
+        picture.labels.append(label._replace(top=top, height=height, row=place, lit=place in meant.places))
         draw.row(row, top + min(height, view.line_px) / 2)
     draw.finish()
     return picture
@@ -83,83 +68,6 @@ def _why_empty(session: Session) -> str:
     if session.sieve.active:
         return tr("Nothing passes the sieve. Empty it to see everybody who listens.")
     return tr("Nobody listened to anything in this take: no bind was recorded, and no send.")
-
-
-def _label(
-    known: RosterListeners, session: Session, row: RosterRow, place: int, top: float, height: float, meant: MeantRows
-) -> Label:
-    take = known.take
-    peers = len(take.peers) > 1
-    fold, indent, heads, detail, role, detail_role = "", 0.0, False, "", "ink", "quiet"
-    if row.sort is Sort.EVENT:
-        text, heads = take.text(int(known.code_of_event[row.number])), True
-        if peers:
-            text = f"{take.peers[int(known.peer_of_event[row.number])].name}: {text}"
-        detail = event_remark(known, row.number)
-        detail_role = "rose" if row.number in meant.unheard_events else "quiet"
-    elif row.sort is Sort.PILE:
-        listener = int(known.first_of_group[row.number])
-        members = known.members.rows(row.number)
-        text = f"{take.class_of(int(known.owner[listener]))} ×{len(members):,}  {_function(known, listener)}"
-        fold, indent = "–" if row.opened else "+", 10.0
-        stale = int(known.stale_calls[members].sum())
-        many = int((known.stale_binds[members] > 0).sum())
-        detail, detail_role = (stale_remark(stale, many), "rose") if many else ("", "quiet")
-    elif row.sort is Sort.LISTENER:
-        owner = take.text(int(known.owner[row.number])) or tr("somebody")
-        text = f"{owner}  {_function(known, row.number)}" + (f" {tr('again')}" if row.lane else "")
-        indent = 26.0 if row.inside else 10.0
-        detail, detail_role = listener_remark(known, row)
-    elif row.sort is Sort.VAIN:
-        waits = known.vain[row.number]
-        table = take.tables["wait"]
-        waiter = int(table["o"][waits[0]])
-        name = take.text(waiter) if len(waits) == 1 else f"{take.class_of(waiter)} ×{len(waits):,}"
-        text, indent = tr("{name}  for {table}", name=name, table=take.text(int(table["ev"][waits[0]]))), 10.0
-    else:
-        text, heads, role = f"{row.text}  {row.number:,}", True, "quiet"
-    lit = place in meant.places
-    return Label(top, height, place, text, detail, role, detail_role, indent, fold, heads, lit, row.faded)
-
-
-def _function(known: RosterListeners, listener: int) -> str:
-    return known.take.text(int(known.function[listener])).rpartition(".")[2]
-
-
-def event_remark(known: RosterListeners, event: int) -> str:
-    """Say how many sends of an event nobody heard; empty where all were heard."""
-    unheard = known.unheard_count(event)
-    if not unheard:
-        return ""
-    total = int(known.sends.sizes()[event])
-    if unheard == total:
-        if total == 1:
-            return tr("its one send was heard by nobody")
-        return tr("all {total:,} sends were heard by nobody", total=total)
-    return tr("{unheard:,} of {sends} heard by nobody", unheard=unheard, sends=counted(total, "send"))
-
-
-def listener_remark(known: RosterListeners, row: RosterRow) -> tuple[str, str]:
-    """Return (what is wrong with a listener's bars, its colour); both empty or quiet where nothing is."""
-    if row.lane:
-        return tr("bound again while it was bound"), "rose"
-    if known.stale_binds[row.number]:
-        return stale_remark(int(known.stale_calls[row.number]), 1), "rose"
-    if known.stale_calls[row.number]:
-        return stale_remark(int(known.stale_calls[row.number]), 1), "rose"
-    return "", "quiet"
-
-
-def stale_remark(calls: int, listeners: int) -> str:
-    """Say that listeners stayed bound after they had gone, and how often they were called."""
-    if listeners == 1:
-        return (
-            tr("called {times} after it went", times=counted(calls, "time"))
-            if calls
-            else tr("listens on after it went")
-        )
-    listen = tr("{listeners:,} listen on after they went", listeners=listeners)
-    return f"{listen}: {counted(calls, 'call')}" if calls else listen
 
 
 class _Drawing:
@@ -178,6 +86,15 @@ class _Drawing:
         self._lines: dict[tuple[str, float, str], list[tuple[float, float, float, float]]] = {}
         self._boxes: dict[tuple[str, int], list[tuple[float, float, float, float]]] = {}
         self._bars = StandingBars(scale.left)
+        # what NumPy does to all rows at once costs little more than to one
+        self._exact: list[tuple[float, bool, Array]] = []
+        """Of rows of few calls the height, whether they are faded, and the calls."""
+        self._crowded: dict[Level, list[tuple[float, bool, Array]]] = {}
+        """Of rows of many calls the same, but before which of the level's calls each pixel begins, (pixels + 1,)."""
+        self._piles: list[tuple[float, bool, Array]] = []
+        """Of piles the foot, whether they are faded, and at each pixel, (pixels,), the share of those bound, of the most."""
+        self._outlived: list[tuple[float, Array]] = []
+        """Of piles the foot and the share of those that have outlived their owners, of the most bound."""
 
     def row(self, row: RosterRow, y: float) -> None:
         """Draw one row with its middle at y."""
@@ -192,6 +109,10 @@ class _Drawing:
 
     def finish(self) -> None:
         """Hand over what was gathered."""
+        self._finish_piles()
+        self._finish_exact()
+        for level, rows in self._crowded.items():
+            self._finish_crowded(level, rows)
         self.picture.bars += self._bars.gathered()
         self.picture.boxes += [Boxes(role, np.array(boxes), alpha) for (role, alpha), boxes in self._boxes.items()]
         self.picture.lines += [
@@ -301,45 +222,59 @@ class _Drawing:
         if known.unbound[bind] and end <= self.window[1]:
             self._line("rose" if stale else role, x2, y - 5, x2, y + 5, 1.8)
 
-    def _called(self, level: object, group: int, y: float, faded: bool, lane: int = -1) -> None:
+    def _called(self, level: Level, group: int, y: float, faded: bool, lane: int = -1) -> None:
         """Draw a dot where a row of calls was called: by moment where there are few, by pixel where there are many."""
-        session, known = self.session, self.known
-        places = level.places(group, self.columns)  # type: ignore[attr-defined]
-        groups = level.groups  # type: ignore[attr-defined]
+        places = level.places(group, self.columns)
         total = int(places[-1] - places[0])
-        if not total:
-            return
-        gone = session.row_index.flags["gone"]
         if total <= EXACT_CALLS or (lane >= 0 and total <= 20 * EXACT_CALLS):
-            calls = groups.order[places[0] : places[-1]]
+            calls = level.groups.order[places[0] : places[-1]]
             if lane >= 0:
-                own = np.append(known.lane, np.int8(0))[known.take.calls.bind[calls]]
+                own = np.append(self.known.lane, np.int8(0))[self.known.take.calls.bind[calls]]
                 calls = calls[own == lane]
-            xs = self._xs(known.take.calls.start_ns[calls])
-            wrong = gone[calls]
+            self._exact.append((y, faded, calls))
         else:
-            called = places[1:] > places[:-1]
+            self._crowded.setdefault(level, []).append((y, faded, places))
 
-            def which(called: Array = called) -> list[Dots]:
-                pixels = np.flatnonzero(called)
-                xs, calls = self.scale.left + pixels + 0.5, groups.order[places[pixels]]
-                return [Dots("direct", BeadState.DID, xs, np.full(len(xs), y), "call", calls, 0.0)]
-
-            self.picture.when_asked.append(which)
-            sums = level.sums["gone"]  # type: ignore[attr-defined]
-            if sums[places[-1]] > sums[places[0]]:
-                gone_before = sums[places]
-                gone_there = gone_before[1:] > gone_before[:-1]
-                called = called & ~gone_there
-                self._bars.add("rose", y + 3, gone_there * 6.0, layer=CALLED_LAYER)
-            self._bars.add("faint" if faded else "ink", y + 2, called * 4.0, layer=CALLED_LAYER)
+    def _finish_exact(self) -> None:
+        """Draw the dots of rows of few calls."""
+        if not self._exact:
             return
-        ys = np.full(len(xs), y)
-        for is_wrong, state in ((False, BeadState.DID), (True, BeadState.GONE)):
-            mine = wrong == is_wrong
+        ys, faded, each = zip(*self._exact, strict=True)
+        counts, calls = [len(own) for own in each], np.concatenate(each)
+        xs = self._xs(self.known.take.calls.start_ns[calls])
+        y_of_call, is_faded = np.repeat(ys, counts), np.repeat(faded, counts)
+        wrong = self.session.row_index.flags["gone"][calls]
+        for state, size in ((BeadState.DID, 5.5), (BeadState.GONE, 8.0)):
+            for pale in (False, True):
+                mine = (wrong == (state is BeadState.GONE)) & (is_faded == pale)
+                if mine.any():
+                    dots = Dots("direct", state, xs[mine], y_of_call[mine], "call", calls[mine], size, pale)
+                    self.picture.dots.append(dots)
+
+    def _finish_crowded(self, level: Level, rows: list[tuple[float, bool, Array]]) -> None:
+        """Draw a bar at each pixel at which rows of many calls were called, rose where their owner was gone."""
+        ys, faded = np.array([y for y, _, _ in rows]), np.array([own for _, own, _ in rows])
+        places = np.stack([own for _, _, own in rows])
+        called = places[:, 1:] > places[:, :-1]
+
+        def which(called: Array = called) -> list[Dots]:
+            row, pixel = np.nonzero(called)
+            calls = level.groups.order[places[row, pixel]]
+            return [Dots("direct", BeadState.DID, self.scale.left + pixel + 0.5, ys[row], "call", calls, 0.0)]
+
+        self.picture.when_asked.append(which)
+        sums = level.sums["gone"]
+        having = np.flatnonzero(sums[places[:, -1]] > sums[places[:, 0]])
+        if len(having):
+            gone_before = sums[places[having]]
+            gone_there = gone_before[:, 1:] > gone_before[:, :-1]
+            called = called.copy()
+            called[having] &= ~gone_there
+            self._bars.add("rose", ys[having] + 3, gone_there * 6.0, layer=CALLED_LAYER)
+        for pale in (False, True):
+            mine = faded == pale
             if mine.any():
-                size = 5.5 if state is BeadState.DID else 8.0
-                self.picture.dots.append(Dots("direct", state, xs[mine], ys[mine], "call", calls[mine], size, faded))
+                self._bars.add("faint" if pale else "ink", ys[mine] + 2, called[mine] * 4.0, layer=CALLED_LAYER)
 
     # --- piles ---------------------------------------------------------------------------------------
 
@@ -351,20 +286,29 @@ class _Drawing:
         most = int(bound.max(initial=0))
         if most > 0:
             base = y + PILE_PX / 2
-            self._steps("faint" if faded else "via:zone", bound / most, base, 200, BOUND_LAYER)
+            self._piles.append((base, faded, bound / most))
             if len(pile.outlived):
                 outlived = pile.outlived_at(moments)
                 if outlived.any():
-                    self._steps("rose", outlived / most, base, 220, OUTLIVED_LAYER)
+                    self._outlived.append((base, outlived / most))
         listener = int(known.called[known.members.rows(group)].max())
         if listener >= 0:
             folded = int(self.session.row_index.class_of_listener[listener])
             self._called(self.session.row_index.folded, folded, y + PILE_PX / 2 - 2, faded)
 
-    def _steps(self, role: str, shares: Array, base: float, alpha: int, layer: int) -> None:
-        """Draw shares (pixels,) of a pile's height."""
-        heights = np.where(shares > 0, np.maximum(shares * PILE_PX, 1.5), 0.0)
-        self._bars.add(role, base, heights, alpha, layer)
+    def _finish_piles(self) -> None:
+        """Draw all piles."""
+        for pale in (False, True):
+            piles = [(base, shares) for base, own, shares in self._piles if own == pale]
+            self._steps("faint" if pale else "via:zone", piles, 200, BOUND_LAYER)
+        self._steps("rose", self._outlived, 220, OUTLIVED_LAYER)
+
+    def _steps(self, role: str, piles: list[tuple[float, Array]], alpha: int, layer: int) -> None:
+        """Draw piles, each as its foot and shares (pixels,) of a pile's height."""
+        if piles:
+            shares = np.stack([own for _, own in piles])
+            heights = np.where(shares > 0, np.maximum(shares * PILE_PX, 1.5), 0.0)
+            self._bars.add(role, np.array([base for base, _ in piles]), heights, alpha, layer)
 
     def _vain(self, waits: Array, y: float) -> None:
         take = self.known.take
