@@ -43,17 +43,19 @@ def cues_run_ahead(stage: Stage) -> int:
 
 
 @fault("delay-off-mark", "early", 130, ev="cut", clip="chop", mark="cut", cls="Cook")
-def of_two_marks_that_of_the_delays_name_is_meant(stage: Stage) -> int:
-    """Though the delay lands on the other one."""
+def of_two_marks_that_of_the_delays_name_is_meant(
+    stage: Stage, lands: int = 30, comes: tuple[bool, bool] = (True, True)
+) -> int:
+    """Though the delay lands on the other one, in so many frames. `comes`: whether the mark itself does, in each of two rounds."""
     stage.spawn("cook#1", "Cook")
     cook = Bound(0, "cut", "cook#1", "Cook.on_cut")
 
-    def chop(begin: int) -> None:
+    def chop(begin: int, comes: bool) -> None:
         made: dict[str, int] = {}
 
         def start() -> None:
             made["y"] = stage.play("cook#1", "chop", 1.2, [["lift", 0.5], ["cut", 0.8]])
-            made["a"] = stage.arm("delay", "cook#1", "cut", sec=30 / stage.hz, loop=False)
+            made["a"] = stage.arm("delay", "cook#1", "cut", sec=lands / stage.hz, loop=False)
 
         def land() -> None:
             stage.heard("cut", cook, o="cook#1", via="delay", a=made["a"])
@@ -63,14 +65,26 @@ def of_two_marks_that_of_the_delays_name_is_meant(stage: Stage) -> int:
             stage.heard(mark, cook, o="cook#1", via="clip", y=made["y"], mark=mark)
 
         stage.at(begin, do=start)
-        stage.at(begin + 30, do=land)
+        stage.at(begin + lands, do=land)
         stage.at(begin + round(0.5 * stage.hz) + 1, do=lambda: come("lift"))
-        stage.at(begin + round(0.8 * stage.hz), do=lambda: come("cut"))
+        if comes:
+            stage.at(begin + round(0.8 * stage.hz), do=lambda: come("cut"))
         stage.at(begin + round(1.2 * stage.hz), do=lambda: stage("stop", y=made["y"], how="end", pos=1.2))
 
-    chop(100)
-    chop(400)
+    chop(100, comes[0])
+    chop(400, comes[1])
     return 500
+
+
+@quiet("mark-late", "skipped")
+def a_delay_does_the_work_of_a_mark_that_never_comes(stage: Stage) -> int:
+    """Other marks of the clip do come."""
+    return of_two_marks_that_of_the_delays_name_is_meant(stage, lands=round(0.8 * stage.hz), comes=(False, False))
+
+
+@fault("mark-late", "skipped", 449, clip="chop", mark="cut", cls="Cook")
+def a_mark_that_came_before_is_stepped_over_beside_a_delay(stage: Stage) -> int:
+    return of_two_marks_that_of_the_delays_name_is_meant(stage, lands=round(0.8 * stage.hz), comes=(True, False))
 
 
 @quiet("double-fire", "held-input")

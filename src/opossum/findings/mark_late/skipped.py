@@ -8,6 +8,7 @@ import numpy as np
 
 from opossum.findings.clips import clips
 from opossum.findings.declaring import Cause, Spring
+from opossum.findings.delay_off_mark.off_its_mark import offsets
 from opossum.findings.finding import Finding, Found, Severity
 from opossum.findings.frame_times import frame_times
 from opossum.findings.links import of_one_peer
@@ -17,6 +18,7 @@ from opossum.findings.scene import Scene
 from opossum.findings.symptoms import NEVER_COMES
 from opossum.findings.wording import milliseconds
 from opossum.stream.tables import Array
+from opossum.take.grouping import factorised
 from opossum.words import counted, tr
 
 
@@ -50,7 +52,8 @@ def find(scene: Scene) -> Iterator[Found]:
 def _stepped_over(scene: Scene) -> Array:
     """Return the positions, in `coming`, of marks that the clip went past and that never came.
 
-    Where no mark of any clip of a peer ever comes, its recorder does not see them: that is no fault of the game.
+    Where no mark of any clip of a peer ever comes, its recorder does not see them: that is no fault of the game. Nor is it
+    one that a mark is left alone where a delay does its work.
     """
     marks, came, known = scene.take.marks, scene.once(coming), scene.once(clips)
     peers = known.peer[marks.play[came.rows]] if len(came.rows) else came.rows
@@ -62,7 +65,17 @@ def _stepped_over(scene: Scene) -> Array:
     sent = came.came >= 0
     np.maximum.at(last_came, plays[sent], marks.due_ns[came.rows[sent]])
     may_come = ~known.stopped[plays] & (last_came[plays] < marks.due_ns[came.rows])
-    return np.flatnonzero(~sent & marks.passed[came.rows] & seen[peers] & ~may_come)
+    missed = ~sent & marks.passed[came.rows] & seen[peers] & ~may_come
+    return np.flatnonzero(missed & ~_stood_in_for(scene) if missed.any() else missed)
+
+
+def _stood_in_for(scene: Scene) -> Array:
+    """Return for each mark in `coming` whether it comes in no round of its class's clip, and a delay lands in its place."""
+    marks, came, known = scene.take.marks, scene.once(coming), scene.once(clips)
+    plays = marks.play[came.rows]
+    clip, _ = factorised(known.peer[plays], known.cls[plays], known.clip[plays], marks.name[came.rows])
+    comes = np.bincount(clip, came.came >= 0) > 0
+    return np.isin(came.rows, scene.once(offsets).mark) & ~comes[clip]
 
 
 def waited_for(scene: Scene, finding: Finding, root: Finding) -> bool:
@@ -79,5 +92,5 @@ SKIPPED = Cause(
     springs_from=(*FROM_A_STALL, Spring("wait-never-met/clip-ended", waited_for)),
     group=NEVER_COMES,
     about="A clip went past a mark, and the mark was never sent in that round.",
-    quiet="a peer of which no mark is ever seen; a clip stopped before it.",
+    quiet="a peer of which no mark is ever seen; a clip stopped before it; a mark that never comes and that a delay stands in for.",
 )
