@@ -88,6 +88,25 @@ def test_effects_and_single_functions_and_plain_engines():
     assert heard_by_nobody(plain.take()) == [("bell", 1)]
 
 
+def test_what_nobody_heard_is_counted_by_its_name():
+    """The most frequent first; what somebody heard is not counted."""
+    tape = Tape().frame()
+    bell = tape.bind("bell", "cat#1", "Cat.on_bell")
+    for event in ("rain", "bell", "wind", "rain"):
+        tape.send(event)
+    tape.heard("bell", bell)
+    assert heard_by_nobody(tape.take()) == [("rain", 2), ("bell", 1), ("wind", 1)]
+
+
+@pytest.mark.parametrize(("told", "missing"), [({"eff": 0}, False), ({"own": 0}, False), ({}, True)])
+def test_that_something_changed_nothing_is_known_too(told, missing):
+    """A game in which no call ever changed anything tells what calls change."""
+    tape = Tape().frame()
+    bell = tape.bind("bell", "cat#1", "Cat.on_bell")
+    tape("ret", c=tape.open_call(tape.send("bell"), bell), **told)
+    assert any(spot.startswith("What calls changed is not known") for spot in blind_spots(tape.take())) is missing
+
+
 def test_an_empty_stream_says_so():
     """Before anything else."""
     assert blind_spots(Tape(head=False).take(bye=False)) == [

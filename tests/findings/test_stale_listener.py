@@ -39,6 +39,23 @@ def test_a_listener_called_after_its_owner_went():
     assert "customer.gd:12" in finding.advice
 
 
+def test_where_no_bind_is_known_the_end_before_the_calls_is_the_proof():
+    """Neither that of a later life, nor that of somebody else."""
+    tape, _ = with_customer()
+    unknown = Bound(0, "quarter", "customer#1", "Customer.on_quarter")
+    tape("spawn", o="cat#1", cls="Cat")
+    tape.frame()("gone", o="cat#1")("gone", o="customer#1")
+    ended = len(tape.lines)
+    tape.frame().heard("quarter", unknown)
+    tape.frame()("spawn", o="customer#1", cls="Customer")
+    tape.frame()("gone", o="customer#1")
+    tape.frame()
+
+    finding = only(tape.found(), "called-after-gone")
+
+    assert [(item.k, item.line) for item in finding.evidence] == [("gone", ended), ("call", ended + 4)]
+
+
 def test_a_call_right_after_gone_in_the_same_frame_counts_if_nobody_unbinds():
     """Gone is gone, in the same frame too."""
     tape, quarter = with_customer()

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 import pytest
 
 from findings.scenes import built, hearing, timing
@@ -92,6 +94,17 @@ def test_a_wish_is_written_beside_what_stands_there_and_taken_back(tmp_path):
         assert take_back(file, block)
     assert file.read_text() == before
     assert not take_back(file, "[[uncounted]]\nev = 'gone'\n")
+    file.unlink()
+    assert not take_back(file, blocks[0])
+
+
+def test_a_wish_that_cannot_be_written_is_said(tmp_path):
+    """What stood there stays."""
+    stage, frames = built(hearing.a_name_in_other_letters)
+    (finding,) = stage.findings(frames)
+    file = tmp_path / "none" / "opossum.toml"
+    with pytest.raises(WishError, match="^" + re.escape(f"{file}: cannot be written (No such file or directory)") + "$"):
+        add_wish(file, wish_for(finding, "ev"))
 
 
 @pytest.mark.parametrize(

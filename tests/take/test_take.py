@@ -125,6 +125,16 @@ def test_strings_may_be_numbered_differently(tmp_path):
     assert take.strings != other.strings and first_difference(take, other) == ""
 
 
+def test_times_are_compared_as_the_games_wrote_them():
+    """One recording is set against another clock than the same one beside it."""
+    one, other = small().take(), small().take()
+    other.peers[0].shift_ns = 5_000
+    assert first_difference(one, other).startswith("`t` of `")
+    for table in other.tables.values():
+        table.columns["t"] = np.asarray(table["t"], np.int64) + 5_000
+    assert first_difference(one, other) == ""
+
+
 # --- limits --------------------------------------------------------------------------------------------
 
 

@@ -56,7 +56,8 @@ class Axis(NamedTuple):
 
     def column_at(self, position: float) -> int:
         """Return the column that holds a position (the nearest, beyond the ends)."""
-        return int(np.clip(np.searchsorted(self.edges, position, "right") - 1, 0, max(0, self.columns - 1)))
+        column = int(np.searchsorted(self.edges, position, "right")) - 1
+        return max(0, min(column, self.columns - 1))
 
     def columns_of_times(self, times_ns: Array) -> Array:
         """Return int32 (n,): the column each moment falls in; -1 where there are no columns."""

@@ -80,7 +80,9 @@ def _gone_lines(scene: Scene, rows: Array, binds: Array) -> Array:
     if len(binds):
         return scene.take.binds.owner_gone_line[binds]
     gone = scene.take.tables["gone"]
-    return np.asarray(gone["line"], np.int64)[np.isin(np.asarray(gone["o"]), distinct(scene.owner[rows]))]
+    lines = np.asarray(gone["line"], np.int64)
+    theirs = np.isin(np.asarray(gone["o"]), distinct(scene.owner[rows])) & (np.asarray(gone["p"]) == scene.peer[rows[0]])
+    return lines[theirs & (lines < scene.line[rows[-1]])]
 
 
 CALLED_AFTER_GONE = Cause(

@@ -8,8 +8,7 @@ from typing import NamedTuple
 import numpy as np
 
 from opossum.findings.arms import owners_of_arms, subject_of_arms
-from opossum.findings.declaring import Spring
-from opossum.findings.finding import Finding, Found
+from opossum.findings.finding import Found
 from opossum.findings.frame_times import frame_times, stalls
 from opossum.findings.scene import Scene
 from opossum.findings.settings import Threshold
@@ -215,12 +214,6 @@ def _tell(scene: Scene, intervals: list[Interval], why: str, advice: str) -> Fou
     )
 
 
-def after_freeze(scene: Scene, finding: Finding, root: Finding) -> bool:
-    """Say whether most firings fall into frames that froze."""
-    return len(root.frame_rows) > 0 and float(np.isin(finding.frame_rows, root.frame_rows).mean()) > 0.5
-
-
-FROM_A_FREEZE = (Spring("freeze", after_freeze),)
 THRESHOLDS = (DRIFT_INTERVALS, DRIFT_FRAMES, DRIFT_ALIKE_SHARE, LONG_FRAME)
 
 

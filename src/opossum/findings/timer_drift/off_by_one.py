@@ -11,7 +11,6 @@ from opossum.findings.finding import Found, Severity
 from opossum.findings.scene import Scene
 from opossum.findings.timer_drift.intervals import (
     DRIFT_ALIKE_SHARE,
-    FROM_A_FREEZE,
     THRESHOLDS,
     Interval,
     off_in_long_frames,
@@ -48,7 +47,6 @@ OFF_BY_ONE = Cause(
     Severity.RISK,
     find,
     THRESHOLDS,
-    springs_from=FROM_A_FREEZE,
     about="A looping timer is whole frames off in each of its intervals, and rounding up to frames does not explain it.",
     quiet="intervals that hold loading, a hold, a pause or a stall; jitter that does not add up; a timer that keeps the time that its game is told.",
 )

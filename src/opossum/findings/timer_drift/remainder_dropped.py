@@ -12,7 +12,6 @@ from opossum.findings.scene import Scene
 from opossum.findings.timer_drift.intervals import (
     DRIFT_ALIKE_SHARE,
     DRIFT_FRAMES,
-    FROM_A_FREEZE,
     THRESHOLDS,
     Interval,
     off_in_long_frames,
@@ -53,7 +52,6 @@ REMAINDER_DROPPED = Cause(
     Severity.RISK,
     find,
     THRESHOLDS,
-    springs_from=FROM_A_FREEZE,
     about="A looping timer rounds each interval up to whole frames and counts the next from there.",
     quiet="a timer that carries the rest over; intervals that are long because frames are.",
 )

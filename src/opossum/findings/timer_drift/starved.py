@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from opossum.findings.declaring import Cause
 from opossum.findings.finding import Found, Severity
 from opossum.findings.scene import Scene
-from opossum.findings.timer_drift.intervals import FROM_A_FREEZE, THRESHOLDS, starving, told
+from opossum.findings.timer_drift.intervals import THRESHOLDS, starving, told
 from opossum.words import tr
 
 
@@ -27,7 +27,6 @@ STARVED = Cause(
     Severity.RISK,
     find,
     THRESHOLDS,
-    springs_from=FROM_A_FREEZE,
     about="A looping timer keeps its interval, but in long frames.",
     quiet="intervals shorter than a frame, or with frames that only the machine made long.",
 )
