@@ -629,6 +629,16 @@ def test_the_story_tells_proof_and_advice_and_escapes_what_the_game_said():
     assert finding_title(session.findings[0]) == "Counter.<script> – bound twice"
 
 
+@pytest.mark.parametrize("name", ["", " "])
+@pytest.mark.parametrize(("sender", "title"), [({"o": "horn#1"}, "horn#1"), ({}, "")])
+def test_what_has_no_name_is_called_by_whose_it_is(name, sender, title):
+    """An event that was sent without one stands under who sent it: a blank line tells nothing."""
+    tape = Tape().frame().frame()
+    tape("spawn", o="horn#1", cls="Horn").send(name, **sender)
+    (finding,) = examined(tape).findings
+    assert finding_title(finding) == (f"{title} – " if title else "") + "sent without a name"
+
+
 def test_the_story_links_what_belongs_together():
     """Root and consequence lead to each other."""
     tape = Tape().frame().frame()

@@ -143,7 +143,8 @@ def test_samples_say_little_of_a_long_stretch_that_nobody_saw(unseen, severity):
         tape.frame().heard("tick", look, eff=0 if frame < 100 - unseen else None, takes_ms=0.5, via="tick")
     finding = only(tape.found(), "every-frame")
     assert finding.severity.value == severity
-    assert ("26 calls in a row nothing is known" in " ".join(finding.details)) is (unseen == 26)
+    said = "Of 26 calls in a row nothing is known; it may work there."
+    assert [line for line in finding.details if "in a row" in line] == [said] * (unseen == 26)
 
 
 def test_what_looking_at_a_call_cost_is_not_told_as_the_games():
@@ -168,6 +169,21 @@ def test_samples_are_told_as_samples():
     assert finding.severity.value == "waste"
     assert finding.cost_ns == pytest.approx(300 * 201_000, rel=0.02)
     assert len(finding.frames) == 30  # those that were seen
+
+
+def test_what_was_seen_to_be_sent_by_others_is_told_beside_the_samples():
+    """A call that was not looked at and sent something found something all the same."""
+    tape = Tape(hz=60).frame().frame()
+    look = tape.bind("tick", "shelf#1", "Shelf.on_tick")
+    for number in range(300):
+        call = tape.frame().open_call(tape.send("tick", via="tick"), look)
+        if number in (55, 155):
+            tape.send("empty", c=call)
+        tape("ret", c=call, eff=None if number % 10 else int(number == 100))
+
+    finding = only(tape.found(), "every-frame")
+
+    assert "30 of 300 looked at, 1 of them found something, 2 others sent something" in finding.summary
 
 
 def test_what_samples_say_costs_next_to_nothing_is_a_note():

@@ -67,6 +67,8 @@ def test_what_follows_from_what_does_not_count_does_not_either():
         ("[[uncounted]]\nkind = 'burnt'\n", "there is no kind `burnt`"),
         ("uncounted = 1\n", "`uncounted` must be a list"),
         ("[thresholds]\npolling_calls = inf\n", "needs a number"),
+        ("[thresholds]\npolling_calls = true\n", "`polling_calls` needs a number"),
+        ('[thresholds]\npolling_calls = "70"\n', "`polling_calls` needs a number"),
     ],
 )
 def test_what_cannot_be_understood_is_said(tmp_path, text, said):

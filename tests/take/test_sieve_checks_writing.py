@@ -75,6 +75,16 @@ def test_the_sieve_lets_through(kitchen, text, calls):
     assert np.flatnonzero(sieve_calls(kitchen, parse_sieve(text), doubled)).tolist() == calls
 
 
+@pytest.mark.parametrize("word", ["ring", "left", "chime", "belfry", "-cat"])
+def test_a_word_is_looked_for_in_every_name(word):
+    """In the event's, the owner's, the function's and the class's: one of them is enough."""
+    tape = Tape().frame()("spawn", o="left#1", cls="Belfry")("spawn", o="tom#1", cls="Cat")
+    tape.heard("purr", tape.bind("purr", "tom#1", "Cat.on_purr"))
+    tape.heard("ring", tape.bind("ring", "left#1", "on_chime"))
+    take = tape.take()
+    assert np.flatnonzero(sieve_calls(take, parse_sieve(word), np.zeros(2, bool))).tolist() == [1]
+
+
 def test_words_that_cannot_be_understood_are_said():
     """With what is known, or an example."""
     with pytest.raises(SieveError, match="`event:` is not known; use one of ev:, o:, cls:"):

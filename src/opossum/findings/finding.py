@@ -118,9 +118,11 @@ class Finding(Found):
 
     @property
     def name(self) -> str:
-        """Return what it is about in one word: function, event, queue or place; empty where nothing is named."""
+        """Return what it is about in one word: function, event, queue, clip, place or object; empty where nothing is named."""
         subject = self.subject
-        return subject.fn or subject.ev or subject.q or subject.clip or subject.at.rpartition("/")[2]
+        place = subject.at.rpartition("/")[2]
+        named = (subject.fn, subject.ev, subject.q, subject.clip, place, subject.o, subject.cls)
+        return next((name for name in named if name.strip()), "")
 
     def as_dict(self) -> dict[str, Any]:
         """Return the finding as plain values for JSON."""
