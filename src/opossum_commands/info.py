@@ -39,7 +39,7 @@ def info(paths: tuple[str, ...], as_json: bool) -> None:
         "game": take.game,
         "engine": take.recording.head_text(0, "engine"),
         "peers": [
-            {"name": span.name, "frames": int(np.diff(frames.peer_starts)[peer]), "closed": take.recording.closed(peer)}
+            {"name": span.name, "frames": take.frames_of_peer(peer), "closed": take.recording.closed(peer)}
             for peer, span in enumerate(take.peers)
         ],
         "seconds": round(take.duration_ns / 1e9, 3),

@@ -232,6 +232,18 @@ def test_info_says_what_a_take_holds(run, stream):
     assert facts["frames"] == 4
 
 
+def test_what_comes_before_the_first_frame_is_none(run, tmp_path):
+    """A game that binds before its loop begins has as many frames as it tells, in the whole and of each peer."""
+    tape = Tape()
+    tape.bind("bell", "cat#1", "Cat.on_bell")
+    for _ in range(3):
+        tape.frame()
+    path = tmp_path / "early.flow.jsonl"
+    path.write_bytes(tape.bytes())
+    facts = run("info", path, "--json").json
+    assert (facts["frames"], [peer["frames"] for peer in facts["peers"]]) == (3, [3])
+
+
 def test_standard_input_is_a_dash(stream):
     """A stream can be piped, and a reader that goes away is no error."""
     command = [sys.executable, "-m", "opossum_commands", "findings", "-", "--json"]

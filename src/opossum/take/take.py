@@ -139,8 +139,12 @@ class Take:
 
     @property
     def game_frames(self) -> int:
-        """Return how many frames the game counted (start-up is none of them)."""
-        return int((self.frames.number != STARTUP).sum())
+        """Return how many frames the game counted, all peers of it (start-up is none of them)."""
+        return sum(map(self.frames_of_peer, range(len(self.peers))))
+
+    def frames_of_peer(self, peer: int) -> int:
+        """Return how many frames a peer counted."""
+        return int((self.frames.number[self.frames.of_peer(peer)] != STARTUP).sum())
 
     @property
     def duration_ns(self) -> int:
