@@ -105,7 +105,9 @@ def test_a_wish_that_cannot_be_written_is_said(tmp_path):
     stage, frames = built(hearing.a_name_in_other_letters)
     (finding,) = stage.findings(frames)
     file = tmp_path / "none" / "opossum.toml"
-    with pytest.raises(WishError, match="^" + re.escape(f"{file}: cannot be written (No such file or directory)") + "$"):
+    with pytest.raises(
+        WishError, match="^" + re.escape(f"{file}: cannot be written (No such file or directory)") + "$"
+    ):
         add_wish(file, wish_for(finding, "ev"))
 
 

@@ -21,6 +21,7 @@ from opossum.rules.checking import check
 from opossum.rules.parsing import parse_rules
 from opossum.take.archive import open_take, save_take
 from opossum.take.checks import check_take
+from opossum.take.indexes.nesting import Nesting
 from opossum.take.sameness import first_difference
 from opossum.take.take import Take
 from tape import Tape
@@ -177,6 +178,36 @@ def test_moved_sends_come_with_all_that_ran_because_of_them():
     assert (apart < 40e6).all() and (np.diff(np.asarray(sends["line"])) > 0).all()
     assert (told.take.calls.parent[told.take.calls.send >= 0] >= -1).all() and len(follows) == 4
     assert (np.asarray(sends["t"], np.int64)[follows] > np.asarray(sends["t"], np.int64)[moved]).all()
+
+
+def test_a_moved_send_comes_in_a_frame_in_its_phase_and_in_nobodys_call():
+    """The mark's place lies between two frames, and where it comes somebody else works."""
+    tape = Tape(phases=["input", "update"]).frame()
+    served, hum = tape.bind("served", "waiter#1", "Waiter.on_served"), tape.bind("hum", "fan#1", "Fan.on_hum")
+    for number in range(90):
+        tape.frame()("phase", name="input")("phase", name="update")
+        if number % 30 == 5:
+            tape("play", y=tape.number("y"), o="waiter#1", clip="lift", len=0.5, marks=[["up", 0.15]])
+            arm = tape.arm("delay", "waiter#1", "served", sec=0.3, loop=False)
+        tape.ms(1)
+        if number % 30 == 23:
+            tape.heard("served", served, via="delay", a=arm, o="waiter#1")
+        else:
+            tape.heard("hum", hum, takes_ms=4)
+    told = rehearsed(tape.take(), "delay-off-mark/late").take
+
+    calls = np.flatnonzero(told.calls.event == told.code("served"))
+    frames, own = told.frames, told.calls.frame[calls]
+    assert len(calls) == 3 and (frames.number[own] % 30 < 23).all()
+    assert (told.calls.start_ns[calls] >= frames.start_ns[own]).all()
+    assert (told.calls.end_ns[calls] <= frames.work_end_ns[own]).all()
+    assert [told.text(int(told.phase_of_call[call])) for call in calls.tolist()] == ["update"] * 3
+    sends = told.calls.send[calls]
+    table = told.tables["send"]
+    around = Nesting(told.recording, told.calls.ret).call_at(
+        *(np.asarray(table[name])[sends] for name in ("p", "th", "line"))
+    )
+    assert (around < 0).all()
 
 
 @pytest.mark.parametrize(

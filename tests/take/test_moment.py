@@ -19,7 +19,10 @@ def test_values_are_those_last_set_and_name_the_call_that_set_them():
     now = [(v.o, v.name, v.text, take.function_of_call(v.call) if v.call >= 0 else "") for v in values_at(take, middle)]
     assert now == [("oven#1", "heat", "90.5", "Oven.on_steam"), ("oven#2", "door", '"open"', "Oven.on_steam")]
     assert [(v.text, v.call) for v in values_at(take, last_line(take))] == [("30", -1), ('"open"', 0)]
-    assert [v.row for v in values_at(take, middle)] == [1, 2] and [v.row for v in values_at(take, last_line(take))] == [3, 2]
+    assert [v.row for v in values_at(take, middle)] == [1, 2] and [v.row for v in values_at(take, last_line(take))] == [
+        3,
+        2,
+    ]
     assert values_at(take, 1) == []
     assert last_line(Tape(head=False).take(bye=False)) == 0
 

@@ -11,6 +11,7 @@ from opossum.rehearse.plan import Plan
 from opossum.stream.contents import PeerSpan
 from opossum.stream.kinds import KINDS
 from opossum.stream.tables import ABSENT, Array, Column, JsonColumn, Table
+from opossum.take.grouping import parted
 from opossum.take.recording import Recording
 from opossum.take.sieve import frame_budget_ns
 from opossum.take.take import Take
@@ -245,7 +246,7 @@ def _moved(take: Take, plan: Plan) -> tuple[tuple[Array, Array], Array]:
     table = take.tables["send"]
     last = _last_lines(take, sends)
     parts: list[tuple[Array, Array, Array]] = []
-    for send, when, end in zip(sends.tolist(), due.tolist(), last.tolist(), strict=True):
+    for send, when, end in zip(sends.tolist(), _between_calls(take, sends, due).tolist(), last.tolist(), strict=True):
         line, time, peer = int(table["line"][send]), int(table["t"][send]), int(table["p"][send])
         block = np.arange(*np.searchsorted(lines, [line, end + 1]))
         block = block[peers[block] == peer]
@@ -257,6 +258,25 @@ def _moved(take: Take, plan: Plan) -> tuple[tuple[Array, Array], Array]:
     moved, first = np.unique(np.concatenate([part[0] for part in parts]), return_index=True)
     keys = np.concatenate([part[1] for part in parts], axis=1)
     return (moved, keys[:, first]), np.concatenate([part[2] for part in parts])[first]
+
+
+def _between_calls(take: Take, sends: Array, due: Array) -> Array:
+    """Return when sends come that are due at moments, (n,) each: what runs then on their thread runs to its end first.
+
+    Else they would be told within a call that had nothing to do with them. Calls that outlast their frame stand aside.
+    Linear in the calls, for each thread that sends move on.
+    """
+    calls, comes = take.calls, np.asarray(due, np.int64).copy()
+    peer, thread = (np.asarray(take.tables["call"][name]) for name in ("p", "th"))
+    sent_peer, sent_thread = (np.asarray(take.tables["send"][name])[sends] for name in ("p", "th"))
+    returned = np.append(np.asarray(take.tables["ret"]["line"], np.int64), 0)[calls.ret]
+    brief = calls.returned & (take.frames.rows_of_lines(peer, returned) == calls.frame)
+    for part in parted(sent_peer, sent_thread):
+        rows = np.flatnonzero(brief & (peer == sent_peer[part[0]]) & (thread == sent_thread[part[0]]))
+        ends = np.append(np.maximum.accumulate(calls.end_ns[rows]), 0)
+        begun = np.searchsorted(calls.start_ns[rows], comes[part], "right") - 1
+        comes[part] = np.maximum(comes[part], ends[begun])
+    return comes
 
 
 def _last_lines(take: Take, sends: Array) -> Array:

@@ -81,7 +81,9 @@ def _gone_lines(scene: Scene, rows: Array, binds: Array) -> Array:
         return scene.take.binds.owner_gone_line[binds]
     gone = scene.take.tables["gone"]
     lines = np.asarray(gone["line"], np.int64)
-    theirs = np.isin(np.asarray(gone["o"]), distinct(scene.owner[rows])) & (np.asarray(gone["p"]) == scene.peer[rows[0]])
+    theirs = np.isin(np.asarray(gone["o"]), distinct(scene.owner[rows])) & (
+        np.asarray(gone["p"]) == scene.peer[rows[0]]
+    )
     return lines[theirs & (lines < scene.line[rows[-1]])]
 
 
