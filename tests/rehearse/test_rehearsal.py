@@ -180,6 +180,50 @@ def test_moved_sends_come_with_all_that_ran_because_of_them():
     assert (np.asarray(sends["t"], np.int64)[follows] > np.asarray(sends["t"], np.int64)[moved]).all()
 
 
+def polled(how: str, beside: bool = False) -> Tape:
+    """Return a poll by a timer, or by a delay that sets itself again: 100 calls, of which every 25th finds something."""
+    tape = Tape().frame().frame()
+    look = tape.bind("look", "cat#1", "Cat.on_look")
+    heard = [look, tape.bind("look", "dog#1", "Dog.on_look")] if beside else [look]
+    arm = tape.arm(how, "cat#1", "look", sec=0.016)
+    for number in range(100):
+        tape.frame()
+        call = tape.open_call(tape.send("look", via=how, a=arm, o="cat#1"), look)
+        if how == "delay":
+            arm = tape.arm("delay", "cat#1", "look", sec=0.016, loop=False, c=call)
+        tape("ret", c=call, eff=int(number % 25 == 24))
+        for other in heard[1:]:
+            tape.call(tape._counts["s"], other)
+    return tape
+
+
+@pytest.mark.parametrize(("how", "cause"), [("timer", "short-timer"), ("delay", "delay-loop")])
+def test_what_asked_goes_and_what_it_found_comes_of_itself(how, cause):
+    """No timer is left that nobody hears, and none that the finds would hang on."""
+    told = rehearsed(polled(how).take(), f"polling-waste/{cause}").take
+    assert check_take(told) == []
+    assert [len(told.tables[kind]) for kind in ("arm", "send", "call")] == [0, 4, 4]
+    assert (told.calls.effect == 1).all() and (np.asarray(told.tables["send"]["via"]) == -1).all()
+    assert examine(told) == []
+
+
+def test_a_timer_that_others_hear_too_goes_on():
+    """Only the calls for nothing go."""
+    told = rehearsed(polled("timer", beside=True).take(), "polling-waste/short-timer").take
+    assert [len(told.tables[kind]) for kind in ("arm", "send", "call")] == [1, 100, 104]
+
+
+def test_calls_that_nobody_looked_at_stay_and_it_is_said():
+    """What they found is not known."""
+    tape = Tape().frame().frame()
+    look = tape.bind("look", "cat#1", "Cat.on_look")
+    for number in range(300):
+        tape.frame().heard("look", look, eff=None if number % 3 else 0, via="tick")
+    told = rehearsed(tape.take(), "polling-waste/every-frame")
+    assert len(told.take.calls) == 200
+    assert "what 200 calls found that nobody looked at: they stay" in " ".join(told.plan.unknown)
+
+
 def test_a_moved_send_comes_in_a_frame_in_its_phase_and_in_nobodys_call():
     """The mark's place lies between two frames, and where it comes somebody else works."""
     tape = Tape(phases=["input", "update"]).frame()

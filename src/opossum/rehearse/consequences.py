@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from opossum.rehearse.plan import Plan
+from opossum.rehearse.plan import Plan, no_rows
 from opossum.stream.tables import Array
 from opossum.take.grouping import Groups
 from opossum.take.indexes.nesting import Nesting
@@ -75,13 +75,15 @@ class Following:
         table = self.take.tables[kind]
         return self._lives.at(table["p"], table["o"], table["line"]).astype(np.int64)
 
-    def everything(self, seeds: dict[str, Array]) -> dict[str, Array]:
-        """Return boolean arrays of all that hangs on the seeds (rows by kind), themselves among it.
+    def everything(self, seeds: dict[str, Array], but: Array | None = None) -> dict[str, Array]:
+        """Return boolean arrays of all that hangs on the seeds (rows by kind), themselves among it, `but` some sends.
 
         Cost: linear in what is found, and one step a level of causes.
         """
         take = self.take
         flags = {kind: np.zeros(len(table), bool) for kind, table in take.tables.items()}
+        stays = np.zeros(len(take.tables["send"]), bool)
+        stays[no_rows() if but is None else but] = True
         edge = {kind: np.unique(rows) for kind, rows in seeds.items() if len(rows)}
         while edge:
             following: dict[str, list[Array]] = {}
@@ -92,7 +94,7 @@ class Following:
             edge = {}
             for kind, parts in following.items():
                 rows = np.unique(np.concatenate(parts)).astype(np.int64)
-                rows = rows[~flags[kind][rows]]
+                rows = rows[~(flags[kind] | stays if kind == "send" else flags[kind])[rows]]
                 if len(rows):
                     edge[kind] = rows
         self._told_of(flags)
@@ -181,7 +183,7 @@ def what_goes(take: Take, plan: Plan) -> Gone:
         "bind": plan.binds,
         "arm": plan.arms,
     }
-    flags = following.everything(seeds)
+    flags = following.everything(seeds, plan.events)
     doubtful = _doubtful(take, following, flags, silenced)
     # an end that is told sooner is not told again
     for kind, field, (rows, _), ids, of in (

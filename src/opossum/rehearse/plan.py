@@ -19,7 +19,8 @@ class Plan:
     """A fix, as rows of a take.
 
     `done`: the fix in a sentence. `calls`, `sends`, `binds`, `arms`: rows that are taken away, with all that hangs on them;
-    `silenced`: calls that still run but send and change nothing.  `unbound`, `cleared`: (binds or arms, the line right after
+    `silenced`: calls that still run but send and change nothing.  `events`: sends that come of themselves, whatever they sprang
+    from is taken away.  `unbound`, `cleared`: (binds or arms, the line right after
     which each ends).  `moved`: (sends, when each comes, ns of game time).  `quicker`: (calls, ns each takes less);
     `gaps`: (lines after which a thread stood still, ns that are taken out).  `unknown`: what cannot be foretold.
     """
@@ -30,6 +31,7 @@ class Plan:
     binds: Array = field(default_factory=no_rows)
     arms: Array = field(default_factory=no_rows)
     silenced: Array = field(default_factory=no_rows)
+    events: Array = field(default_factory=no_rows)
     unbound: tuple[Array, Array] = field(default_factory=lambda: (no_rows(), no_rows()))
     cleared: tuple[Array, Array] = field(default_factory=lambda: (no_rows(), no_rows()))
     moved: tuple[Array, Array] = field(default_factory=lambda: (no_rows(), no_rows()))

@@ -45,6 +45,8 @@ def retold(take: Take, plan: Plan, gone: Gone) -> Take:
         columns["t"] = np.where(is_moved, np.append(moved_t, 0)[where], times_of_rows)
         if kind == "ret" and len(plan.silenced):
             columns["eff"] = _without_effect(take, plan.silenced, rows, columns["eff"])
+        if kind == "send" and len(plan.events):
+            columns |= _of_themselves(take, plan.events, rows, columns)
         if kind == "frame":
             columns["dt"] = times.told_steps(rows)
         if kind in added:
@@ -176,6 +178,14 @@ def _without_effect(take: Take, silenced: Array, rows: Array, effects: Column) -
     quiet[take.calls.ret[silenced]] = True
     quiet[-1] = False
     return np.where(quiet[rows], 0, np.asarray(effects, np.int64))
+
+
+def _of_themselves(take: Take, events: Array, rows: Array, columns: dict[str, Column]) -> dict[str, Column]:
+    """Return the columns in which sends tell what they sprang from, without it for `events`."""
+    own = np.zeros(len(take.tables["send"]), bool)
+    own[events] = True
+    fields = [field for field in KINDS["send"].fields if field.name in ("c", "via", "a")]
+    return {field.name: np.where(own[rows], ABSENT[field.type], np.asarray(columns[field.name])) for field in fields}
 
 
 # --- ends that are told sooner ------------------------------------------------------------------------------
