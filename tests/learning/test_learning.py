@@ -143,6 +143,22 @@ def test_odd_names_are_written_so_that_they_are_read_back():
     assert any("`door slam ü`" in item.candidate.sentence for item in told.rules)
 
 
+def test_an_interval_is_told_once_for_all_takes():
+    """Each take's clock says it a little otherwise; a hundredth of a frame is nobody's meaning."""
+    takes = []
+    for off_ms in (0.0, 0.003, -0.004):
+        tape = Tape(hz=50).frame()
+        chime = tape.bind("chime", "clock#1", "Clock.on_chime")
+        arm = tape.arm("timer", "clock#1", "chime", frames=10, sec=None)
+        for number in range(120):
+            tape.frame(length_ms=20 + off_ms)
+            if number % 10 == 9:
+                tape.heard("chime", chime, via="timer", a=arm, o="clock#1")
+        takes.append(tape.take())
+    told = [item.candidate.sentence for item in learn(takes).rules if item.candidate.section == "Intervals"]
+    assert told == ["every firing of chime comes 0.2 s give or take 1 frame after the last with the same owner"]
+
+
 def test_parts_of_sentences():
     """Names, lists of them, and times a person would write."""
     assert written("Oven.on_tick") == "Oven.on_tick" and written("call") == "`call`" and written("a b") == "`a b`"

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from math import ceil, log10
 
 import numpy as np
 
@@ -50,6 +51,11 @@ def _frame_ns(take: Take) -> float:
     return max((frame_budget_ns(take, peer) for peer in range(len(take.peers))), default=1e9 / 60)
 
 
+def _about(ns: float, frame_ns: float) -> str:
+    """Return a time in seconds, to a hundredth of a frame: what is beyond is the clock's, not the game's."""
+    return f"{round(ns / 1e9, max(0, ceil(-log10(frame_ns / 1e11)))):.9g}"
+
+
 def _intervals(take: Take) -> Iterator[Candidate]:
     """Yield the interval of each looping timer that keeps one."""
     table, arms = take.tables["arm"], take.arms
@@ -65,11 +71,13 @@ def _intervals(take: Take) -> Iterator[Candidate]:
         planned = np.asarray(table["sec"], np.float64)[mine]
         if np.isfinite(planned).all() and np.ptp(planned) == 0 and abs(planned[0] * 1e9 - middle) < 1.5 * frame_ns:
             middle = float(planned[0]) * 1e9  # what was meant says more than what came
+        before, after = f"every firing of {written(take.text(code))} comes", "after the last with the same owner"
         yield Candidate(
-            f"every firing of {written(take.text(code))} comes {middle / 1e9:.6g} s give or take 1 frame after the last with the same owner",
+            f"{before} {_about(middle, frame_ns)} s give or take 1 frame {after}",
             "Intervals",
             FEWEST,
             "fault",
+            limit_of=f"{before} {after}",  # of as many takes: each has its own median
         )
         yield from _rates(take, code, mine, middle)
 
@@ -82,12 +90,13 @@ def _clocked(take: Take) -> Iterator[Candidate]:
     for code in distinct(event[clocked & (event >= 0)]).tolist():
         gaps = np.diff(_told(take, "send", np.flatnonzero(clocked & (event == code))))
         if len(gaps) >= FEWEST_IN_A_TAKE and np.ptp(gaps) <= 2 * _frame_ns(take):
-            name, middle = written(take.text(code)), float(np.median(gaps)) / 1e9
+            before = f"every send of {written(take.text(code))} comes"
             yield Candidate(
-                f"every send of {name} comes {middle:.3g} s give or take 2 frames after the last",
+                f"{before} {_about(float(np.median(gaps)), _frame_ns(take))} s give or take 2 frames after the last",
                 "Intervals",
                 FEWEST,
                 "fault",
+                limit_of=before,
             )
 
 
@@ -136,7 +145,7 @@ def _rates(take: Take, code: int, arms: Array, every_ns: float) -> Iterator[Cand
         name = written(take.text(code))
         span = FIRINGS * every_ns + 1.5 * _frame_ns(take)
         sentence = f"every firing of {name} is followed by exactly {FIRINGS} firing of {name} within {span / 1e6:.0f} ms with the same owner"
-        yield Candidate(sentence, "Intervals", FEWEST, "fault")
+        yield Candidate(sentence, "Intervals", FEWEST, "fault", limit_of=f"{FIRINGS} firing of {name}")
 
 
 def _delays(take: Take) -> Iterator[Candidate]:

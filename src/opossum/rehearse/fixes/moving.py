@@ -103,7 +103,7 @@ def after_the_bind(take: Take, finding: Finding) -> Plan:
         unknown=(
             tr(
                 "what `{fn}` does when it hears it: a call that never was cannot be told",
-                fn=finding.subject.fn or tr("the listener"),
+                fn=finding.subject.fn or take.text(int(take.tables["bind"]["fn"][binds[0]])),
             ),
         ),
     )
