@@ -90,6 +90,32 @@ def test_what_is_planned_and_comes_later_is_told(night):
     ]
 
 
+def test_cues_of_other_names_that_come_later_are_told_as_one():
+    """Each beat of a track is named for itself."""
+
+    def song(late: int) -> Take:
+        tape = Tape(hz=50).frame()
+        tape(
+            "play",
+            y=1,
+            o="band#1",
+            clip="song",
+            what="track",
+            len=3.0,
+            marks=[[f"beat {n}", n / 5] for n in range(1, 8)],
+        )
+        for number in range(120):
+            tape.frame(length_ms=20)
+            beat, at = divmod(number - late, 10)
+            if at == 0 and 1 <= beat <= 7:
+                tape.send("beat", o="band#1", via="clip", y=1, mark=f"beat {beat}", pos=beat / 5)
+        return tape.take()
+
+    (told,) = side_by_side(song(0), song(4)).otherwise
+    assert (told.manner, told.told.name, told.times, told.among) == (Manner.SHIFTED, "beat", 7, 7)
+    assert told.seconds == pytest.approx(0.08, abs=0.005)
+
+
 def test_another_player_is_no_fault_of_the_code(tmp_path):
     """What comes from outside is apart, and later differences are put down to it."""
     takes = [_pressed(*frames) for frames in ((5, 9), (5, 9, 15))]

@@ -13,6 +13,7 @@ from opossum.compare.side import Side
 from opossum.compare.telling import Told, told
 from opossum.findings.wording import milliseconds
 from opossum.stream.tables import Array
+from opossum.take.grouping import factorised
 from opossum.words import tr
 
 FEWEST = 3
@@ -105,7 +106,7 @@ def _shifted(sides: tuple[Side, Side], nodes: tuple[Nodes, Nodes], mine: Array, 
     delay = [side.seconds[rows] - side.seconds[side.cause[rows]] for side, rows in ((one, mine), (other, theirs))]
     shift = delay[1] - delay[0]
     found = []
-    for part in _by_label(one.label[mine]):
+    for part in _by_label(_named_alike(sides[0], one, mine)):
         moved = part[np.abs(shift[part]) > FEWEST_SECONDS]
         if len(moved) < FEWEST or len(moved) < MOSTLY * len(part):
             continue
@@ -113,6 +114,17 @@ def _shifted(sides: tuple[Side, Side], nodes: tuple[Nodes, Nodes], mine: Array, 
         if abs(middle) > FEWEST_SECONDS:
             found.append(_told(sides, nodes, Manner.SHIFTED, theirs[moved], len(part), middle, "", ""))
     return found
+
+
+def _named_alike(side: Side, nodes: Nodes, rows: Array) -> Array:
+    """Return int64 (n,): equal for calls of one name, and for sends of one event that what is called alike planned.
+
+    The marks of a track are all named otherwise: one by one none would come late often enough.
+    """
+    sent = nodes.what[rows] == What.SEND
+    event = np.append(np.asarray(side.take.tables["send"]["ev"], np.int64), -1)[np.where(sent, nodes.row[rows], -1)]
+    alike, _ = factorised(event, np.where(sent, nodes.label[nodes.cause[rows]], nodes.label[rows]))
+    return alike
 
 
 def _by_text(
