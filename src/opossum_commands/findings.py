@@ -178,7 +178,9 @@ def _print_table(take: Take, found: list[Finding], damage: list[Damage], only: t
     for place, finding in enumerate(found, 1):
         indent = "   " if finding.root else ""
         say()
-        head = f"{indent}{place}. {finding.severity.value.upper()}  {finding.kind} · {finding.cause}   {_where(finding.frames)}"
+        head = (
+            f"{indent}{place}. {finding.severity.value.upper()}  {finding.kind} · {finding.cause}   {_where(finding)}"
+        )
         say(head, bold=True)
         for line in (finding.summary, f"→ {finding.advice}", *finding.details):
             say_wrapped(line, indent + "   ", indent + "   ")
@@ -188,9 +190,14 @@ def _print_table(take: Take, found: list[Finding], damage: list[Damage], only: t
         say_wrapped(tr("Proof: {proof}", proof=proof), indent + "   ", indent + "     ")
 
 
-def _where(frames: list[int]) -> str:
+def _where(finding: Finding) -> str:
+    """Return in which frames it shows, and on which peer where there are several."""
+    peer, frames = finding.subject.peer, finding.frames
     if not frames:
-        return ""
-    if len(frames) == 1:
-        return tr("frame {frames}", frames=frames[0]) if frames[0] >= 0 else tr("start-up")
-    return tr("{frames:,} frames, {frames2} to {frames3}", frames=len(frames), frames2=frames[0], frames3=frames[-1])
+        return peer
+    if len(frames) > 1:
+        first, last = frames[0], frames[-1]
+        shown = tr("{frames:,} frames, {frames2} to {frames3}", frames=len(frames), frames2=first, frames3=last)
+    else:
+        shown = tr("frame {frames}", frames=frames[0]) if frames[0] >= 0 else tr("start-up")
+    return f"{peer}: {shown}" if peer else shown

@@ -6,6 +6,7 @@ from opossum.findings.finding import Evidence, Finding
 from opossum.foreign_text import shown
 from opossum.words import counted, tr
 from opossum_desk.layout.wording import finding_title, severity_title, short_time
+from opossum_desk.state.peer_prefix import peer_prefix
 from opossum_desk.state.session import Session
 
 MOST_FRAMES = 12
@@ -18,7 +19,8 @@ def describe_call(session: Session, call: int) -> str:
     send = int(take.calls.send[call])
     row = int(take.calls.frame[call])
     lines = [
-        tr(
+        peer_prefix(take, int(take.tables["call"]["p"][call]))
+        + tr(
             "{function_of_call} of {owner_of_call}",
             function_of_call=take.function_of_call(call),
             owner_of_call=take.owner_of_call(call),
@@ -66,7 +68,8 @@ def describe_send(session: Session, send: int) -> str:
     frame = int(take.sends.frame[send])
     event, sender = take.text(int(table["ev"][send])), take.text(int(table["o"][send]))
     lines = [
-        tr("{event} sent by {sender}", event=event, sender=sender) if sender else event,
+        peer_prefix(take, int(table["p"][send]))
+        + (tr("{event} sent by {sender}", event=event, sender=sender) if sender else event),
         tr("{via_of_send}, frame {number}", via_of_send=take.via_of_send(send), number=take.frames.number[frame]),
     ]
     cause = int(take.sends.cause[send])

@@ -39,14 +39,19 @@ def cause_title(finding: Finding) -> str:
 
 
 def finding_name(finding: Finding) -> str:
-    """Return what a finding is about, as it stands above why; where nothing is named it is the game's own thread."""
-    return finding.name or tr("the game's thread")
+    """Return what a finding is about, as it stands above why; where nothing is named it is the game's own thread.
+
+    Of several peers the one that it is about is named.
+    """
+    peer = finding.subject.peer
+    name = finding.name or tr("the game's thread")
+    return f"{peer}: {name}" if peer else name
 
 
 def finding_title(finding: Finding) -> str:
     """Return a finding as one line of a list."""
     title = cause_title(finding)
-    return f"{finding.name} – {title}" if finding.name else title
+    return f"{finding_name(finding)} – {title}" if finding.name or finding.subject.peer else title
 
 
 def short_time(ns: float) -> str:

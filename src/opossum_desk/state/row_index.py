@@ -12,6 +12,7 @@ from opossum.stream.tables import Array
 from opossum.take.grouping import Groups, distinct, factorised
 from opossum.take.take import Take
 from opossum_desk.state.axis import Axis
+from opossum_desk.state.peer_prefix import peer_prefix
 from opossum_desk.state.row_level import PIECE, Level
 
 ORDER_FRAMES = 48
@@ -336,8 +337,7 @@ class RowIndex:
         function = function or take.text(int(listeners.event[listener]))
         if row.folded:
             owner = take.class_of(int(listeners.owner[listener])) or owner
-        if len(take.peers) > 1:
-            owner = f"{take.peers[int(listeners.peer[listener])].name}: {owner}"
+        owner = peer_prefix(take, int(listeners.peer[listener])) + owner
         if int(listeners.function[listener]) in self._ambiguous:
             function = f"{function} · {take.text(int(listeners.event[listener]))}"
         return owner, function

@@ -19,6 +19,7 @@ from opossum_desk.layout.bead import BeadState
 from opossum_desk.layout.row_picture import Boxes, Dots, Label, Lines, RowPicture, RowStack, RowsView, Words
 from opossum_desk.layout.scale import Scale, seconds_marks
 from opossum_desk.layout.wording import cause_title
+from opossum_desk.state.peer_prefix import peer_prefix
 from opossum_desk.state.session import Session
 
 CLIP_PX, GRID_PX = 66.0, 20.0
@@ -81,7 +82,7 @@ def layout_clips(
 def _label(known: Overlaid, row: ClipRow, place: int, top: float, height: float, lit: bool) -> Label:
     clip = row.clip
     if row.sort is Sort.CLASS:
-        peer = f"{known.take.peers[clip.peer].name}: " if len(known.take.peers) > 1 else ""
+        peer = peer_prefix(known.take, clip.peer)
         return Label(top, height, place, f"{peer}{clip.cls or tr('the game')}", heads=True, faded=row.faded)
     if row.sort is Sort.GRID_HEAD:
         return Label(top, height, place, tr("has the mark"), role="quiet", indent=10.0)

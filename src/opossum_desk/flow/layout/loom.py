@@ -258,13 +258,18 @@ def via_of_row(session: Session, level: Level, row: Row) -> int:
 
 
 def _stitches(session: Session, beads: Beads, lines: list[RowLine], frame_px: float, row_px: float) -> Array:
-    """Return float64 (n, 4): x1 y1 x2 y2 between calls that ran in the other order than their rows stand."""
+    """Return float64 (n, 4): x1 y1 x2 y2 between calls that ran in the other order than their rows stand.
+
+    Between peers there is no order within a frame.
+    """
     if frame_px < STITCH_FROM_PX or len(beads) < 2:
         return np.zeros((0, 4))
     column = session.row_index.column[beads.call]
-    order = np.lexsort((beads.call, column))
+    peer = np.asarray(session.take.tables["call"]["p"])[beads.call]
+    order = np.lexsort((beads.call, peer, column))
     first, second = order[:-1], order[1:]
-    swapped = (column[first] == column[second]) & (beads.line[second] < beads.line[first])
+    together = (column[first] == column[second]) & (peer[first] == peer[second])
+    swapped = together & (beads.line[second] < beads.line[first])
     first, second = first[swapped][:MOST_STITCHES], second[swapped][:MOST_STITCHES]
     tops = np.array([line.top for line in lines]) + row_px / 2
     return np.column_stack((beads.x[first], tops[beads.line[first]], beads.x[second], tops[beads.line[second]]))

@@ -11,7 +11,7 @@ from opossum.take.sieve import Term, passes_by_name
 from opossum_desk.flow.layout.strand_rows import StrandRow
 from opossum_desk.state.session import Session
 
-NAMED = ("any", "ev", "o", "cls", "fn", "via")
+NAMED = ("any", "ev", "o", "cls", "fn", "via", "peer")
 STRANDS_OF_RECORD = {"arm": ("timer", "delay"), "play": ("clip", "track"), "wait": ("wait",), "watch": ("value",)}
 """Which strands hold the records of a kind."""
 
@@ -61,6 +61,8 @@ def strands_of(session: Session, rows: list[StrandRow]) -> set[int]:
     }
     found = set()
     for place, row in enumerate(rows):
+        if subject.peer and subject.peer != row.peer:
+            continue
         named = things & set(row.label.split()) or row.label in things
         # an object's strand may be its class's
         is_its = subject.o in row.owners if subject.o else bool(subject.cls) and subject.cls == row.cls
@@ -89,6 +91,8 @@ def passes(row: StrandRow, terms: list[Term]) -> bool:
             continue
         if term.subject == "via":
             hit = row.kind.startswith(term.text)
+        elif term.subject == "peer":
+            hit = term.text in row.peer.lower()
         elif term.subject == "any" and (term.text in row.label.lower() or row.kind.startswith(term.text)):
             hit = True
         else:

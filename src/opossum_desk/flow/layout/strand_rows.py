@@ -8,10 +8,11 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from opossum.stream.tables import Array, Table
-from opossum.take.grouping import Groups, distinct, factorised
+from opossum.take.grouping import Groups, distinct, factorised, parted
 from opossum.take.indexes.objects import NEVER
 from opossum.take.take import Take
 from opossum.words import tr, translatable
+from opossum_desk.state.peer_prefix import peer_prefix
 
 BLENDED_SHARE = 0.5
 """Clips that share less than this of the shorter one follow each other, blended."""
@@ -37,7 +38,7 @@ class StrandRow:
     """One row: its kind, what it is called, and its items (rows of the kind's table), by start time.
 
     `gone_ns`: for timers, when the owner went while it was armed; NaN where it did not; `paused`: whether it ever was.
-    `event`, `cls`, `owners`: what a sieve knows it by.  `moments_ns`: when anything happened on it, ascending.
+    `event`, `cls`, `owners`, `peer`: what a sieve knows it by.  `moments_ns`: when anything happened on it, ascending.
     """
 
     kind: str
@@ -49,6 +50,7 @@ class StrandRow:
     event: str = ""
     cls: str = ""
     owners: tuple[str, ...] = ()
+    peer: str = ""
     moments_ns: Array = field(default_factory=lambda: np.zeros(0, np.int64))
     paused: Array = field(default_factory=lambda: np.zeros(0, bool))
 
@@ -59,7 +61,7 @@ class StrandRow:
 
 
 def gather_strands(take: Take) -> list[StrandRow]:
-    """Return the rows of a take, kind by kind, in the order in which they first appear."""
+    """Return the rows of a take, kind by kind, in the order in which they first appear; each is of one peer."""
     rows: list[StrandRow] = []
     arms = take.tables["arm"]
     loops = np.asarray(arms["loop"]) == 1
@@ -74,23 +76,30 @@ def gather_strands(take: Take) -> list[StrandRow]:
     waits = take.tables["wait"]
     rows += _grouped(take, "wait", np.arange(len(waits)), waits, np.asarray(waits["ev"]), take.waits.end_ns)
     queues = take.queues
-    for name in distinct(queues.name).tolist():
-        items = np.flatnonzero(queues.name == name)
-        times = queues.time_ns[items]
-        rows.append(StrandRow("queue", take.text(name), items, times, times, event=take.text(name), moments_ns=times))
+    for items in parted(queues.peer, queues.name):
+        peer, name = int(queues.peer[items[0]]), take.text(int(queues.name[items[0]]))
+        rows.append(_of_moments(take, "queue", name, peer, items, queues.time_ns, event=name))
     watch = take.tables["watch"]
-    for owner, name in dict.fromkeys(zip(watch["o"].tolist(), watch["name"].tolist(), strict=True)):
-        items = np.flatnonzero((np.asarray(watch["o"]) == owner) & (np.asarray(watch["name"]) == name))
-        times = np.asarray(watch["t"], np.int64)[items]
-        label, of = f"{take.text(owner)} {take.text(name)}".strip(), (take.text(owner),)
-        cls = take.class_of(owner)
-        rows.append(
-            StrandRow("value", label, items, times, times, event=take.text(name), cls=cls, owners=of, moments_ns=times)
-        )
-    says = np.asarray(take.tables["say"]["t"], np.int64)
-    if len(says):
-        rows.append(StrandRow("log", tr(_TITLES["log"]), np.arange(len(says)), says, says, moments_ns=np.sort(says)))
+    for items in sorted(parted(watch["p"], watch["o"], watch["name"]), key=lambda part: int(part[0])):
+        peer, owner, of = (int(np.asarray(watch[field])[items[0]]) for field in ("p", "o", "name"))
+        name = take.text(of)
+        row = _of_moments(take, "value", f"{take.text(owner)} {name}".strip(), peer, items, watch["t"], event=name)
+        row.cls, row.owners = take.class_of(owner), (take.text(owner),)
+        rows.append(row)
+    says = take.tables["say"]
+    for items in parted(says["p"]):
+        rows.append(_of_moments(take, "log", tr(_TITLES["log"]), int(says["p"][items[0]]), items, says["t"]))
     return rows
+
+
+def _of_moments(
+    take: Take, kind: str, name: str, peer: int, items: Array, times_ns: Array, *, event: str = ""
+) -> StrandRow:
+    """Return a row of what happens at moments, `times_ns` of all items of its kind."""
+    times = np.asarray(times_ns, np.int64)[items]
+    row = StrandRow(kind, peer_prefix(take, peer) + name, items, times, times, event=event, moments_ns=np.sort(times))
+    row.peer = take.peers[peer].name
+    return row
 
 
 def clip_names_where_needed(take: Take) -> Array:
@@ -99,7 +108,8 @@ def clip_names_where_needed(take: Take) -> Array:
     One after the other they share a row; at once they would lie upon each other. A short blend is no such thing.
     """
     owner = np.asarray(take.tables["play"]["o"])
-    at_once = _begun_at_once(take, np.arange(len(owner)), owner)
+    of_peer, _ = factorised(take.tables["play"]["p"], owner)
+    at_once = _begun_at_once(take, np.arange(len(owner)), of_peer)
     classes = {take.class_of(int(code)) for code in distinct(owner[at_once]).tolist()}
     parted = np.array([code for code in distinct(owner).tolist() if take.class_of(int(code)) in classes], np.int64)
     return np.where(np.isin(owner, parted), np.asarray(take.tables["play"]["clip"]), -1)
@@ -125,7 +135,8 @@ def _with_rows_apart(take: Take, clips: Array) -> set[int]:
     cls = np.array([numbers[name] for name in names], np.int64)
     cls_of_clip = cls[np.searchsorted(owners, owner)]
     crowded = np.zeros(len(numbers), bool)
-    crowded[cls_of_clip[_begun_at_once(take, clips, cls_of_clip)]] = True
+    of_peer, _ = factorised(np.asarray(take.tables["play"]["p"])[clips], cls_of_clip)
+    crowded[cls_of_clip[_begun_at_once(take, clips, of_peer)]] = True
     members = np.bincount(cls, minlength=len(numbers))
     return set(owners[(crowded & (members > 1) & (members <= MOST_ROWS_APART))[cls]].tolist())
 
@@ -136,8 +147,8 @@ def _grouped(
     """Return the rows of some items of one kind: those of a class with one event share one, but for owners set `apart`."""
     if not len(items):
         return []
-    owner, event = np.asarray(table["o"])[items], np.asarray(events)[items]
-    pair, first = factorised(owner, event)
+    peer, owner, event = np.asarray(table["p"])[items], np.asarray(table["o"])[items], np.asarray(events)[items]
+    pair, first = factorised(peer, owner, event)
     by_name: dict[str, int] = {}
     row_of_pair = np.zeros(len(first), np.int64)
     cls_of_pair = [take.class_of(int(code)) for code in owner[first].tolist()]
@@ -145,6 +156,7 @@ def _grouped(
         one = int(owner[first[number]])
         whose = take.text(one) if one in apart else cls_of_pair[number]
         name = f"{whose} {tr(_TITLES[kind])} {take.text(int(event[first[number]]))}".strip()
+        name = peer_prefix(take, int(peer[first[number]])) + name
         row_of_pair[number] = by_name.setdefault(name, len(by_name))
     gathered, pairs = Groups(row_of_pair[pair], len(by_name)), Groups(row_of_pair, len(by_name))
     rows = []
@@ -160,7 +172,7 @@ def _grouped(
         row = StrandRow(kind, label, own, starts[own], ends[own], event=take.text(int(events[own[0]])))
         if is_timer:
             row.gone_ns, row.paused = gone[among], paused[among]
-        row.cls = take.class_of(int(table["o"][own[0]]))
+        row.cls, row.peer = take.class_of(int(table["o"][own[0]])), take.peers[int(table["p"][own[0]])].name
         row.owners = tuple(take.text(code) for code in owners[:MOST_OWNERS].tolist())
         row.moments_ns = np.sort(np.concatenate((starts[own], _moments(take, kind, own))))
         rows.append(row)

@@ -8,7 +8,6 @@ from functools import cached_property
 import numpy as np
 
 from opossum.stream.tables import Array
-from opossum.take.take import Take
 from opossum_desk.pacing.layout.firings import Firings
 from opossum_desk.pacing.layout.verdict import verdict
 
@@ -64,11 +63,6 @@ class Recurring:
     def prepare(self) -> None:
         """Reckon all that a picture asks for."""
         assert self.firings.levels is not None and self.firings.usual_reach_ns >= 0 and self.verdict
-
-
-def peer_name(take: Take, peer: int) -> str:
-    """Return the beginning of a name that tells the peer, where there are several."""
-    return f"{take.peers[peer].name}: " if len(take.peers) > 1 else ""
 
 
 def wasted_share(effect: Array) -> float:

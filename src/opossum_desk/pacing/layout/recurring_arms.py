@@ -12,7 +12,8 @@ from opossum.stream.tables import Array
 from opossum.take.grouping import distinct, parted
 from opossum.words import counted, number, tr
 from opossum_desk.pacing.layout.firings import Firings
-from opossum_desk.pacing.layout.recurring import FEWEST_FIRINGS, Recurring, peer_name, wasted_share
+from opossum_desk.pacing.layout.recurring import FEWEST_FIRINGS, Recurring, wasted_share
+from opossum_desk.state.peer_prefix import peer_prefix
 
 
 def timers(scene: Scene) -> Iterator[Recurring]:
@@ -135,7 +136,7 @@ def _of_arms(scene: Scene, arms: Array, sort: str, reckon: Callable[[], Firings]
     who = take.text(owner) if owners == 1 else f"{cls} ×{owners:,}"
     return Recurring(
         sort=sort,
-        name=f"{peer_name(take, peer)}{who or tr('the game')}  {event}",
+        name=f"{peer_prefix(take, peer)}{who or tr('the game')}  {event}",
         rhythm=rhythm,
         via=sort,
         rows_of="send",

@@ -12,7 +12,8 @@ from opossum.stream.tables import Array
 from opossum.take.grouping import Groups, Runs, distinct, factorised
 from opossum.words import counted, tr
 from opossum_desk.pacing.layout.firings import Firings
-from opossum_desk.pacing.layout.recurring import FEWEST_FIRINGS, FEWEST_KNOWN, Recurring, peer_name
+from opossum_desk.pacing.layout.recurring import FEWEST_FIRINGS, FEWEST_KNOWN, Recurring
+from opossum_desk.state.peer_prefix import peer_prefix
 
 FEWEST_ANSWERS = 3
 
@@ -80,7 +81,7 @@ def _of_call(scene: Scene, call: int, rows: Array, **more: object) -> Recurring:
     cls = take.class_of(owner)
     who = take.text(owner) if owners == 1 else f"{cls} ×{owners:,}"
     return Recurring(
-        name=f"{peer_name(take, peer)}{who}  {function.rpartition('.')[2]}",
+        name=f"{peer_prefix(take, peer)}{who}  {function.rpartition('.')[2]}",
         via=take.via_of_send(int(take.calls.send[call])),
         rows_of="call",
         unit_ns=scene.once(frame_times).usual_ns[peer],
@@ -119,7 +120,7 @@ def answers(scene: Scene) -> Iterator[Recurring]:
 
         yield Recurring(
             sort="answer",
-            name=tr("{peer_name}answers to {event}", peer_name=peer_name(take, peer), event=take.text(event)),
+            name=tr("{peer_name}answers to {event}", peer_name=peer_prefix(take, peer), event=take.text(event)),
             rhythm=tr("{calls} of {listeners}", calls=counted(count, "call"), listeners=counted(len(mine), "listener")),
             via="direct",
             rows_of="call",

@@ -18,7 +18,8 @@ from opossum.take.grouping import Runs, parted
 from opossum.take.indexes.objects import NEVER
 from opossum.words import counted, tr
 from opossum_desk.pacing.layout.firings import Firings
-from opossum_desk.pacing.layout.recurring import FEWEST_FIRINGS, Recurring, peer_name
+from opossum_desk.pacing.layout.recurring import FEWEST_FIRINGS, Recurring
+from opossum_desk.state.peer_prefix import peer_prefix
 
 FEWEST_TURNED_AWAY = 3
 """Turned away less often, it may have had nothing to do by chance."""
@@ -81,7 +82,7 @@ def _row(scene: Scene, arms: Array, setters: Array, turned_away: Array) -> Recur
 
     return Recurring(
         sort="cooldown",
-        name=f"{peer_name(take, peer)}{who}  {function.rpartition('.')[2]}",
+        name=f"{peer_prefix(take, peer)}{who}  {function.rpartition('.')[2]}",
         rhythm=tr(
             "cools down by {event}, turned away {times}",
             event=take.text(int(take.arms.event[arms[0]])),

@@ -13,7 +13,8 @@ from opossum.findings.scene import Scene
 from opossum.take.grouping import parted
 from opossum.words import counted, tr
 from opossum_desk.pacing.layout.firings import Firings
-from opossum_desk.pacing.layout.recurring import FEWEST_FIRINGS, Recurring, peer_name
+from opossum_desk.pacing.layout.recurring import FEWEST_FIRINGS, Recurring
+from opossum_desk.state.peer_prefix import peer_prefix
 
 
 def tracks(scene: Scene) -> Iterator[Recurring]:
@@ -33,7 +34,7 @@ def tracks(scene: Scene) -> Iterator[Recurring]:
         peer, owner, clip = int(peers[part[0]]), int(table["o"][play]), take.text(int(table["clip"][play]))
         yield Recurring(
             sort="cue",
-            name=f"{peer_name(take, peer)}{take.text(owner) or 'track'}  {clip}",
+            name=f"{peer_prefix(take, peer)}{take.text(owner) or 'track'}  {clip}",
             rhythm=tr("{cues} of its track", cues=counted(len(part), "cue")),
             via="clip",
             rows_of="send",

@@ -9,6 +9,7 @@ from opossum_desk.layout.heights import DETAIL_PX
 from opossum_desk.layout.row_picture import Label, RowStack
 from opossum_desk.roster.layout.listeners import RosterListeners
 from opossum_desk.roster.layout.rows import RosterRow, Sort
+from opossum_desk.state.peer_prefix import peer_prefix
 
 
 def stack_rows(known: RosterListeners, rows: list[RosterRow], line_px: float, detail_px: float = DETAIL_PX) -> RowStack:
@@ -40,12 +41,10 @@ def label_of(known: RosterListeners, row: RosterRow, is_meant: bool) -> Label:
 
 def _label(known: RosterListeners, row: RosterRow, is_meant: bool) -> Label:
     take = known.take
-    peers = len(take.peers) > 1
     fold, indent, heads, detail, role, detail_role = "", 0.0, False, "", "ink", "quiet"
     if row.sort is Sort.EVENT:
         text, heads = take.text(int(known.code_of_event[row.number])), True
-        if peers:
-            text = f"{take.peers[int(known.peer_of_event[row.number])].name}: {text}"
+        text = peer_prefix(take, int(known.peer_of_event[row.number])) + text
         detail = event_remark(known, row.number)
         detail_role = "rose" if is_meant else "quiet"
     elif row.sort is Sort.PILE:

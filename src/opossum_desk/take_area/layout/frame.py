@@ -10,6 +10,7 @@ from opossum.take.grouping import distinct
 from opossum.take.moment import last_line, values_at
 from opossum.words import counted, number, tr
 from opossum_desk.layout.wording import short_time
+from opossum_desk.state.peer_prefix import peer_prefix
 from opossum_desk.state.session import Session
 
 MOST_CALLS = 3000
@@ -105,7 +106,7 @@ def layout_frame(session: Session) -> FramePicture:
     depth: dict[int, int] = {}
     phase_now = None
     start_ns = float(take.frames.start_ns[row])
-    call_lines = take.tables["call"]["line"]
+    call_lines, peers = take.tables["call"]["line"], take.tables["call"]["p"]
     late = _late_phases(session, row)
     called = {take.text(int(phase)) for phase in distinct(take.phase_of_call[calls]).tolist()}
     between = [(line, FrameRow("say", text)) for line, text in _says_of_frame(session, row)]
@@ -125,7 +126,7 @@ def layout_frame(session: Session) -> FramePicture:
         rows.append(
             FrameRow(
                 "call",
-                f"{take.owner_of_call(call)} {take.function_of_call(call).rpartition('.')[2]}",
+                f"{peer_prefix(take, int(peers[call]))}{take.owner_of_call(call)} {take.function_of_call(call).rpartition('.')[2]}",
                 call,
                 min(depth[call], DEEPEST_INDENT),
                 take.event_of_call(call) + _from_earlier(session, call, row),
