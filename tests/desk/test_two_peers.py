@@ -92,6 +92,16 @@ def test_a_frames_calls_say_whose_they_are(session):
     assert sorted(set(told)) == ["guest: oven#1 on_look", "guest: oven#1 on_ring", "host: oven#1 on_ring"]
 
 
+def test_the_values_at_a_frames_end_are_its_peers(session):
+    """Not those that the other peer's stream told last."""
+    session.show_data(True)
+    for peer, values in enumerate(("21", "71")):
+        session.set_peer(peer)
+        session.select_column(int(np.flatnonzero(session.axis.numbers == 60)[0]))
+        told = [row.text for row in layout_frame(session).rows if " = " in row.text]
+        assert told == [f"oven#1 heat = {values}"]
+
+
 def test_no_stitch_joins_two_peers():
     """Between them there is no order within a frame, whatever file is read first."""
     records = [*beside_each_other({"host": game(20, True)}), *beside_each_other({"guest": game(20, True)})]

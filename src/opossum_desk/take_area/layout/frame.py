@@ -191,11 +191,15 @@ def _data_of_call(session: Session, call: int, depth: int) -> list[FrameRow]:
 
 
 def _values_at_end(session: Session, row: int) -> list[FrameRow]:
-    """Return what the watched values are when a frame ends. A sort of the watch records up to there."""
+    """Return what its peer's watched values are when a frame ends. A sort of the watch records up to there.
+
+    Which lines of another peer were written before is not known: each has a stream of its own.
+    """
     take = session.take
     last = row + 1 >= len(take.frames) or take.frames.peer[row + 1] != take.frames.peer[row]
     line = last_line(take) if last else int(take.frames.line[row + 1]) - 1
-    values = values_at(take, line)[:MOST_VALUES]
+    peers = take.tables["watch"]["p"]
+    values = [value for value in values_at(take, line) if peers[value.row] == take.frames.peer[row]][:MOST_VALUES]
     if not values:
         return []
     rows = [FrameRow("phase", tr("values when it ends"))]
