@@ -180,6 +180,19 @@ def test_moved_sends_come_with_all_that_ran_because_of_them():
     assert (np.asarray(sends["t"], np.int64)[follows] > np.asarray(sends["t"], np.int64)[moved]).all()
 
 
+def test_what_others_do_while_a_call_is_suspended_is_not_its_doing():
+    """It returns frames later; what came in its own frame goes with it."""
+    tape = Tape().frame()
+    walk = tape.bind("walk", "cat#1", "Cat.on_walk")
+    call = tape.frame().open_call(tape.send("walk"), walk)
+    tape("spawn", o="toy#1", cls="Toy")
+    tape.frame()("spawn", o="dog#1", cls="Dog")("play", y=1, o="dog#1", clip="bark", len=1.0, marks=[])
+    tape.frame()("ret", c=call)
+    take = tape.take()
+    gone = what_goes(take, Plan(done="", calls=np.array([0])))
+    assert gone.flags["spawn"].tolist() == [True, False] and not gone.flags["play"].any()
+
+
 def polled(how: str, beside: bool = False) -> Tape:
     """Return a poll by a timer, or by a delay that sets itself again: 100 calls, of which every 25th finds something."""
     tape = Tape().frame().frame()

@@ -73,3 +73,16 @@ def test_log_lines_are_the_last_ones_up_to_a_line():
     lines = [int(take.tables["say"]["line"][row]) for row in rows]
     assert [take.text(int(take.tables["say"]["text"][row])) for row in rows] == ["line 2", "line 3", "line 4"]
     assert [frame_at(take, 0, line) for line in lines] == [2, 3, 4]
+
+
+def test_a_call_that_runs_since_an_earlier_frame_sets_no_value():
+    """It was suspended: whoever set it meanwhile is not known."""
+    tape = Tape().frame()
+    walk = tape.bind("walk", "cat#1", "Cat.on_walk")
+    call = tape.open_call(tape.send("walk"), walk)
+    tape("watch", o="cat#1", name="speed", v=1)
+    early = len(tape.lines)
+    tape.frame()("watch", o="cat#1", name="speed", v=2)("ret", c=call)
+    take = tape.take()
+    assert [value.call for value in values_at(take, early)] == [0]
+    assert [value.call for value in values_at(take, last_line(take))] == [-1]

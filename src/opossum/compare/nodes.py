@@ -16,7 +16,6 @@ from opossum.compare.names import CommonNames
 from opossum.compare.side import Side
 from opossum.stream.tables import Array
 from opossum.take.grouping import Groups, factorised
-from opossum.take.indexes.nesting import Nesting
 from opossum.take.lives import Lives
 
 
@@ -97,7 +96,7 @@ class _Building:
         owners = [np.asarray(tables[kind]["o"]) for kind in ("spawn", "bind", "send", "arm", "play", "wait", "watch")]
         self.classes = names.of_classes(side.take, [*owners, np.asarray(side.take.listeners.owner)])
         self.peers = peer_numbers(side, names, by_peer)
-        self.nesting, self.lives = Nesting(side.take.recording, side.take.calls.ret), Lives(side.take)
+        self.lives = Lives(side.take)
         # references are one number: what * stride + row
         self.stride = 1 + max(len(side.take.strings), *(len(table) for table in tables.values()))
         self.parts: list[Part] = []
@@ -115,13 +114,7 @@ class _Building:
 
     def called_from(self, kind: str, rows: Array) -> Array:
         """Return references to the calls that records were written in: as they say, else by how calls enclose."""
-        table, take = self.take.tables[kind], self.take
-        peers, threads, lines = (np.asarray(table[name])[rows] for name in ("p", "th", "line"))
-        told = take.call_ids.rows(peers, np.asarray(table["c"], np.int64)[rows])
-        silent = told < 0
-        call = told.copy()
-        call[silent] = self.nesting.call_at(peers[silent], threads[silent], lines[silent])
-        return self.of_calls(call)
+        return self.of_calls(self.take.callers_of(kind)[rows])
 
     def of_calls(self, calls: Array) -> Array:
         """Return references to calls; those that come with every frame are their listener's stretch."""

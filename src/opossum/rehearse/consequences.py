@@ -10,7 +10,6 @@ import numpy as np
 from opossum.rehearse.plan import Plan, no_rows
 from opossum.stream.tables import Array
 from opossum.take.grouping import Groups
-from opossum.take.indexes.nesting import Nesting
 from opossum.take.lives import Lives
 from opossum.take.take import Take
 
@@ -59,9 +58,9 @@ class Following:
 
     def __init__(self, take: Take) -> None:
         self.take = take
-        nesting, self._lives = Nesting(take.recording, take.calls.ret), Lives(take)
+        self._lives = Lives(take)
         calls = len(take.calls)
-        self._by_call = {kind: Groups(_call_of(take, nesting, kind), calls) for kind in WITHIN}
+        self._by_call = {kind: Groups(_call_of(take, kind), calls) for kind in WITHIN}
         self._by_send = Groups(np.asarray(take.calls.send, np.int64), len(take.tables["send"]))
         self._by_bind = Groups(np.asarray(take.calls.bind, np.int64), len(take.tables["bind"]))
         spawns = len(take.tables["spawn"])
@@ -145,18 +144,9 @@ class Following:
         flags["gone"] |= np.append(spawn, False)[life]
 
 
-def _call_of(take: Take, nesting: Nesting, kind: str) -> Array:
+def _call_of(take: Take, kind: str) -> Array:
     """Return int64 (rows,): the call each record was written in, -1 where in none."""
-    table = take.tables[kind]
-    if kind == "send":
-        return np.asarray(take.sends.cause, np.int64)
-    told = (
-        take.call_ids.rows(table["p"], np.asarray(table["c"], np.int64))
-        if "c" in table.columns
-        else np.full(len(table), -1, np.int32)
-    )
-    nested = nesting.call_at(table["p"], table["th"], table["line"])
-    return np.where(told >= 0, told, nested).astype(np.int64)
+    return np.asarray(take.sends.cause if kind == "send" else take.callers_of(kind), np.int64)
 
 
 def what_goes(take: Take, plan: Plan) -> Gone:

@@ -53,13 +53,17 @@ def values_at(take: Take, line: int) -> list[Value]:
 
 
 def call_around(take: Take, peer: int, thread: int, line: int) -> int:
-    """Return the innermost call that ran on a thread when a line was written, or -1."""
+    """Return the innermost call of its frame that ran on a thread when a line was written, or -1.
+
+    One that has run since an earlier frame was suspended: what others do meanwhile is not its doing.
+    """
     table, returns, calls = take.tables["call"], take.tables["ret"], take.calls
     stop = int(np.searchsorted(np.asarray(table["line"]), line)) if len(table) else 0
     rows = np.arange(stop - 1, max(-1, stop - 1 - DEEPEST_SEARCH), -1)
     if not len(rows):
         return -1
     mine = (np.asarray(table["p"])[rows] == peer) & (np.asarray(table["th"])[rows] == thread)
+    mine &= calls.frame[rows] == frame_at(take, peer, line)
     ret = calls.ret[rows]
     ended = np.where(ret >= 0, np.asarray(returns["line"], np.int64)[ret] if len(returns) else 0, 1 << 62)
     around = np.flatnonzero(mine & (ended > line))

@@ -15,6 +15,7 @@ from opossum.take.grouping import distinct
 from opossum.take.index import Index
 from opossum.take.indexes.arms import ARMS
 from opossum.take.indexes.binds import BINDS
+from opossum.take.indexes.callers import callers
 from opossum.take.indexes.calls import CALLS, CALLS_BY_FRAME, CALLS_BY_LISTENER, CHILDREN, LISTENERS
 from opossum.take.indexes.causes import CAUSES
 from opossum.take.indexes.clocks import CLOCKS
@@ -145,6 +146,10 @@ class Take:
     def frames_of_peer(self, peer: int) -> int:
         """Return how many frames a peer counted."""
         return int((self.frames.number[self.frames.of_peer(peer)] != STARTUP).sum())
+
+    def callers_of(self, kind: str) -> Array:
+        """Return int32 (records,): the call that each record of a kind was written in, -1 where in none; see `callers`."""
+        return callers(self.recording, kind, self.frames, self.call_ids, self.calls.ret)
 
     @property
     def duration_ns(self) -> int:
