@@ -86,6 +86,29 @@ def test_a_timer_that_counts_frames_is_measured_in_frames():
     assert np.abs(counted.firings.off_ns).max() < 0.01 * FRAME_NS
 
 
+@pytest.mark.parametrize(("looping", "sort"), [(True, "timer"), (False, "delay")])
+def test_who_counts_frames_keeps_them_however_long_they_are(looping, sort):
+    """Frames that run twice as long, and those that make up for a freeze, are frames all the same."""
+    stage = Stage()
+    bell = stage.bind("ring", "bell#1", "Bell.on_ring")
+    arms = []
+
+    def arm() -> None:
+        arms.append(stage.arm(sort, "bell#1", "ring", sec=None, frames=20, loop=looping))
+
+    def fire() -> None:
+        stage.heard("ring", bell, via=sort, a=arms[-1])
+        if not looping:
+            arm()
+
+    stage.at(0, do=arm)
+    stage.at(*range(20, 400, 20), do=fire)
+    stage.at(*range(210, 260), do=lambda: stage.ms(30))
+    stage.at(300, do=lambda: stage.ms(700))
+    row = of_sort(examined(stage.run(400)), sort)
+    assert row.verdict == ("kept exactly", False)
+
+
 def test_delays_are_each_measured_by_itself():
     """Three that land two frames late are raised, not a slope."""
     stage = Stage()

@@ -27,12 +27,12 @@ def timers(scene: Scene) -> Iterator[Recurring]:
         asked = _asked(scene, arms)
 
         def reckon(arms: Array = arms, asked: Array = asked) -> Firings:
-            place, send, times, before, counts = _fired(scene, arms)
+            place, send, passed, counts = _fired(scene, arms)
             usual = asked
             if np.isnan(asked).all():
-                steps = (times - before)[counts]
+                steps = passed[counts]
                 usual = np.full(len(arms), float(np.median(steps)) if len(steps) else 0.0)
-            step = np.where(counts, times - before - usual[place], 0.0)
+            step = np.where(counts, passed - usual[place], 0.0)
             total = np.cumsum(step)
             first = np.searchsorted(place, np.arange(len(arms)))
             begins = np.append(0.0, total)[first]
@@ -68,8 +68,8 @@ def delays(scene: Scene) -> Iterator[Recurring]:
         asked = _asked(scene, arms)
 
         def reckon(arms: Array = arms, asked: Array = asked) -> Firings:
-            place, send, times, before, counts = _fired(scene, arms)
-            off = (times - before - asked[place])[counts]
+            place, send, passed, counts = _fired(scene, arms)
+            off = (passed - asked[place])[counts]
             return Firings(np.asarray(take.tables["send"]["t"], np.int64)[send][counts], off, send[counts])
 
         yield _of_arms(scene, arms, "delay", reckon, _rhythm(table, arms, asked, once=True))
@@ -79,9 +79,9 @@ def _seconds(value: float) -> str:
     return f"{number(value, '.3g')} s" if value >= 1 else f"{number(value * 1000, '.3g')} ms"
 
 
-def _fired(scene: Scene, arms: Array) -> tuple[Array, Array, Array, Array, Array]:
-    """Return for each firing of arms (rows): its place in `arms`, its send, its time, the time of the firing before (or of
-    the arming), and whether the stretch between counts: no pause, hold, freeze or loading lies in it."""
+def _fired(scene: Scene, arms: Array) -> tuple[Array, Array, Array, Array]:
+    """Return for each firing of arms (rows): its place in `arms`, its send, the ns since the firing before (or the arming), and
+    whether that counts: no pause, hold, freeze or loading lies in it. Who counts frames is measured in usual ones."""
     take = scene.take
     table, sends = take.tables["arm"], take.tables["send"]
     sizes = take.arms.firings.sizes()[arms]
@@ -104,7 +104,10 @@ def _fired(scene: Scene, arms: Array) -> tuple[Array, Array, Array, Array, Array
         other = take.tables[kind]
         paused |= np.isin(arms, take.arm_ids.rows(other["p"], other["a"]))
     counts &= ~(paused[place] | ((np.asarray(table["paused"])[arms] == 1)[place] & first))
-    return place, send, times, before, counts
+    by_frames = (np.asarray(table["frames"], np.int64)[arms] > 0)[place]
+    usual = np.array(scene.once(frame_times).usual_ns)[np.asarray(peers, np.int64)[place]]
+    passed = np.where(by_frames, (end - begin) * usual, times - before)
+    return place, send, passed, counts
 
 
 def _asked(scene: Scene, arms: Array) -> Array:
