@@ -109,6 +109,17 @@ def test_who_counts_frames_keeps_them_however_long_they_are(looping, sort):
     assert row.verdict == ("kept exactly", False)
 
 
+def test_what_the_game_is_told_of_time_counts_too():
+    """A machine that is slow for a while makes no timer jump that goes by the steps which the game is told."""
+    stage = Stage(dt=1 / 60)
+    bell = stage.bind("ring", "bell#1", "Bell.on_ring")
+    number = stage.arm("timer", "bell#1", "ring", sec=0.5)
+    stage.at(*range(30, 400, 30), do=lambda: stage.heard("ring", bell, via="timer", a=number))
+    stage.at(*range(210, 260), do=lambda: stage.ms(30))
+    row = of_sort(examined(stage.run(400)), "timer")
+    assert row.verdict[0].startswith("kept") and np.abs(row.firings.off_ns).max() < 0.01 * FRAME_NS
+
+
 def test_delays_are_each_measured_by_itself():
     """Three that land two frames late are raised, not a slope."""
     stage = Stage()

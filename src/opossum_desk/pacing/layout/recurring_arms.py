@@ -27,7 +27,7 @@ def timers(scene: Scene) -> Iterator[Recurring]:
         asked = _asked(scene, arms)
 
         def reckon(arms: Array = arms, asked: Array = asked) -> Firings:
-            place, send, passed, counts = _fired(scene, arms)
+            place, send, passed, counts = _fired(scene, arms, asked)
             usual = asked
             if np.isnan(asked).all():
                 steps = passed[counts]
@@ -68,7 +68,7 @@ def delays(scene: Scene) -> Iterator[Recurring]:
         asked = _asked(scene, arms)
 
         def reckon(arms: Array = arms, asked: Array = asked) -> Firings:
-            place, send, passed, counts = _fired(scene, arms)
+            place, send, passed, counts = _fired(scene, arms, asked)
             off = (passed - asked[place])[counts]
             return Firings(np.asarray(take.tables["send"]["t"], np.int64)[send][counts], off, send[counts])
 
@@ -79,9 +79,10 @@ def _seconds(value: float) -> str:
     return f"{number(value, '.3g')} s" if value >= 1 else f"{number(value * 1000, '.3g')} ms"
 
 
-def _fired(scene: Scene, arms: Array) -> tuple[Array, Array, Array, Array]:
+def _fired(scene: Scene, arms: Array, asked: Array) -> tuple[Array, Array, Array, Array]:
     """Return for each firing of arms (rows): its place in `arms`, its send, the ns since the firing before (or the arming), and
-    whether that counts: no pause, hold, freeze or loading lies in it. Who counts frames is measured in usual ones."""
+    whether that counts: no pause, hold, freeze or loading lies in it. Who counts frames is measured in usual ones, others by
+    the clock on the wall or by what the game is told of time, whichever is nearer to what was `asked` for (ns, (arms,))."""
     take = scene.take
     table, sends = take.tables["arm"], take.tables["send"]
     sizes = take.arms.firings.sizes()[arms]
@@ -107,6 +108,12 @@ def _fired(scene: Scene, arms: Array) -> tuple[Array, Array, Array, Array]:
     by_frames = (np.asarray(table["frames"], np.int64)[arms] > 0)[place]
     usual = np.array(scene.once(frame_times).usual_ns)[np.asarray(peers, np.int64)[place]]
     passed = np.where(by_frames, (end - begin) * usual, times - before)
+    told_ns = scene.once(frame_times).told_ns  # when a frame begins: within one, nothing is told
+    told = told_ns[np.maximum(end, 0)] - told_ns[np.maximum(begin, 0)]
+    meant = counts & ~by_frames & ~np.isnan(asked[place])
+    if meant.any():
+        by_wall, by_told = (float(np.abs(clock - asked[place])[meant].mean()) for clock in (passed, told))
+        passed = np.where(meant, told, passed) if by_told < by_wall else passed
     return place, send, passed, counts
 
 
