@@ -7,6 +7,7 @@ import pytest
 from PySide6.QtGui import QImage, QPainter
 
 from opossum_desk.flow.layout.loom import layout_loom
+from opossum_desk.flow.loom import LoomView
 from opossum_desk.flow.pressing import LOW, press_density
 from opossum_desk.layout.heights import Heights
 from opossum_desk.layout.row_picture import PixelBars, RowPicture, StandingBars
@@ -101,6 +102,22 @@ def test_a_wash_has_no_seams_and_nothing_above_its_top(qtbot, ratio):
     assert (pixels[round(40 * ratio) + 1 :, round(50 * ratio) + 1 : round(90 * ratio) - 1] == 130).all()
     assert not pixels[: round(40 * ratio) - 1].any()
     assert not pixels[:, : round(50 * ratio) - 1].any() and not pixels[:, round(90 * ratio) + 1 :].any()
+
+
+def test_a_hidden_view_says_what_it_shows_when_it_is_seen_again(qtbot, session):
+    """While it is hidden nobody asks; panning another view costs nothing for it."""
+    view = LoomView(Look("day"))
+    qtbot.addWidget(view)
+    view.set_session(session)
+    view.show()
+    session.set_window(0.0, 100.0)
+    assert "frames 0 to 99" in view.accessibleDescription()
+    view.hide()
+    session.set_window(200.0, 300.0)
+    assert "frames 0 to 99" in view.accessibleDescription()
+    view.show()
+    assert "frames 200 to 299" in view.accessibleDescription()
+    assert view.current().scale.low == 200.0
 
 
 @pytest.mark.parametrize("ratio", [1.0, 1.25, 2.0])

@@ -18,6 +18,7 @@ from PySide6.QtGui import (
     QPainter,
     QPaintEvent,
     QPen,
+    QShowEvent,
     QWheelEvent,
 )
 from PySide6.QtWidgets import QScrollBar, QWidget
@@ -52,6 +53,8 @@ class Canvas(QWidget):
         self._small_fonts: dict[tuple[int, bool], QFont] = {}
         self.setAccessibleName(name)
         self._speech = SpokenChildren(self, self.spoken)
+        self._was_seen = self._was_left = False
+        """Whether it was ever shown, and whether what it says was left as it was while it is hidden."""
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         look.changed.connect(self.restyle)
@@ -66,10 +69,19 @@ class Canvas(QWidget):
         self.renew()
 
     def renew(self) -> None:
-        """Lay out again before the next painting, and say anew what is seen."""
+        """Lay out again before the next painting, and say anew what is seen; one that is hidden does so when it is seen again."""
+        self._was_left = self._was_seen and not self.isVisible()
+        if self._was_left:
+            return
         self.update()
         self.setAccessibleDescription(shown(self.summary()))
         self._speech.renew()
+
+    def showEvent(self, event: QShowEvent) -> None:
+        super().showEvent(event)
+        self._was_seen = True
+        if self._was_left:
+            self.renew()
 
     def summary(self) -> str:
         """Return what is seen, in a sentence, for those who listen."""
