@@ -180,6 +180,29 @@ def test_moved_sends_come_with_all_that_ran_because_of_them():
     assert (np.asarray(sends["t"], np.int64)[follows] > np.asarray(sends["t"], np.int64)[moved]).all()
 
 
+@pytest.mark.parametrize(
+    ("late", "sort", "cause"),
+    [(8, "anim", "mark-late/late"), (-9, "track", "cue-off/early"), (9, "track", "cue-off/late")],
+)
+def test_marks_and_cues_come_at_their_places(late, sort, cause):
+    """What was recorded beside its place comes within a frame of it, and nothing is found any more."""
+    tape = Tape(hz=50).frame().frame(length_ms=20).frame(length_ms=20)
+    beat = tape.bind("beat", "band#1", "Band.on_beat")
+    named = "beat {}" if sort == "track" else "beat"  # a track's cues are told together, a clip's marks by their names
+    marks = [[named.format(n), n / 2] for n in range(1, 9)]
+    tape("play", y=1, o="band#1", clip="song", what=sort, len=4.5, marks=marks)
+    begun = tape.now_ns
+    for number in range(260):
+        tape.frame(length_ms=20)
+        place, at = divmod(number - late, 25)
+        if at == 0 and 1 <= place <= 8:
+            tape.heard("beat", beat, o="band#1", via="clip", y=1, mark=named.format(place), pos=place / 2)
+    told = rehearsed(tape.take(), cause).take
+    sends = told.tables["send"]
+    assert np.asarray(sends["t"]) - begun == pytest.approx(np.arange(1, 9) * 5e8, abs=21e6)
+    assert examine(told) == [] and len(told.calls) == 8
+
+
 def test_what_others_do_while_a_call_is_suspended_is_not_its_doing():
     """It returns frames later; what came in its own frame goes with it."""
     tape = Tape().frame()

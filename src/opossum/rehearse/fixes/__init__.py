@@ -30,6 +30,11 @@ FIXES: dict[str, Callable[[Take, Finding], Plan]] = {
     "delay-off-mark/early": moving.on_the_mark,
     "delay-off-mark/late": moving.on_the_mark,
     "delay-restacked": double_fire.first_timer,
+    "mark-late/late": moving.at_their_places,
+    "mark-late/burst": moving.at_their_places,
+    "cue-off/early": moving.at_their_places,
+    "cue-off/late": moving.at_their_places,
+    "cue-off/drifts": moving.at_their_places,
     "unheard/sent-before-bind": moving.after_the_bind,
     "zone-unfiltered": zones.only_who_is_meant,
 }

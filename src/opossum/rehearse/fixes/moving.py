@@ -27,6 +27,17 @@ def on_the_mark(take: Take, finding: Finding) -> Plan:
     )
 
 
+def at_their_places(take: Take, finding: Finding) -> Plan:
+    """Let the marks of a clip, or the cues of a track, come where they are planned."""
+    if not len(finding.sends):
+        raise RehearsalError(tr("the take does not tell when the mark was due"))
+    return Plan(
+        done=tr("what `{clip}` has planned comes at its place", clip=finding.subject.clip),
+        moved=(finding.sends, _in_frames(take, finding.sends, _recorded(take, finding.sends, finding.due_ns))),
+        unknown=(tr("what is set in motion by it later comes at the time it was recorded at"),),
+    )
+
+
 def _recorded(take: Take, sends: Array, game_ns: Array) -> Array:
     """Return moments of game time as recorded times: held time lies between, the same before and after for one send."""
     table = take.tables["send"]
