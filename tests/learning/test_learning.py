@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 import pytest
 
 from moonrise_bakery.night import record_night
@@ -12,7 +14,7 @@ from opossum.rules.parsing import parse_rules
 from opossum.rules.writing import written
 from opossum.take.opening import open_any
 from opossum.take.take import Take
-from tape import Tape
+from tape import Tape, read
 
 
 @pytest.fixture(scope="module")
@@ -157,6 +159,17 @@ def test_an_interval_is_told_once_for_all_takes():
         takes.append(tape.take())
     told = [item.candidate.sentence for item in learn(takes).rules if item.candidate.section == "Intervals"]
     assert told == ["every firing of chime comes 0.2 s give or take 1 frame after the last with the same owner"]
+
+
+def test_a_take_whose_clock_stands_still_teaches_what_it_can():
+    """Its frames take no time: to a hundredth of nothing there is no number of digits."""
+    tape = Tape().frame()
+    chime = tape.bind("chime", "clock#1", "Clock.on_chime")
+    arm = tape.arm("timer", "clock#1", "chime", sec=0.2)
+    for _ in range(60):
+        tape.frame().heard("chime", chime, via="timer", a=arm, o="clock#1")
+    still = re.sub(rb'"t":\d+', b'"t":7', tape.bytes())
+    assert not any("comes 0.2 s" in item.candidate.sentence for item in learn([read(still)]).rules)
 
 
 def test_parts_of_sentences():

@@ -53,7 +53,7 @@ def _frame_ns(take: Take) -> float:
 
 def _about(ns: float, frame_ns: float) -> str:
     """Return a time in seconds, to a hundredth of a frame: what is beyond is the clock's, not the game's."""
-    return f"{round(ns / 1e9, max(0, ceil(-log10(frame_ns / 1e11)))):.9g}"
+    return f"{round(ns / 1e9, max(0, ceil(-log10(max(frame_ns, 1.0) / 1e11)))):.9g}"
 
 
 def _intervals(take: Take) -> Iterator[Candidate]:
