@@ -116,6 +116,33 @@ def test_cues_of_other_names_that_come_later_are_told_as_one():
     assert told.seconds == pytest.approx(0.08, abs=0.005)
 
 
+def test_one_mark_of_several_that_comes_later_is_told():
+    """Those of the same event that come as before do not hide it."""
+
+    def walk(late: int) -> Take:
+        tape = Tape(hz=50).frame()
+        for number in range(200):
+            tape.frame(length_ms=20)
+            turn, at = divmod(number, 50)
+            if at == 0:
+                tape(
+                    "play",
+                    y=turn + 1,
+                    o="cat#1",
+                    clip="walk",
+                    len=0.9,
+                    marks=[["left", 0.2], ["right", 0.4], ["tail", 0.6]],
+                )
+            for mark, place in (("left", 10), ("right", 20 + late), ("tail", 30)):
+                if at == place:
+                    tape.send("step", o="cat#1", via="clip", y=turn + 1, mark=mark)
+        return tape.take()
+
+    (told,) = side_by_side(walk(0), walk(4)).otherwise
+    assert (told.manner, told.times, told.among) == (Manner.SHIFTED, 4, 4)
+    assert told.seconds == pytest.approx(0.08, abs=0.005)
+
+
 def test_another_player_is_no_fault_of_the_code(tmp_path):
     """What comes from outside is apart, and later differences are put down to it."""
     takes = [_pressed(*frames) for frames in ((5, 9), (5, 9, 15))]

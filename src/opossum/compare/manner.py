@@ -106,14 +106,20 @@ def _shifted(sides: tuple[Side, Side], nodes: tuple[Nodes, Nodes], mine: Array, 
     delay = [side.seconds[rows] - side.seconds[side.cause[rows]] for side, rows in ((one, mine), (other, theirs))]
     shift = delay[1] - delay[0]
     found = []
-    for part in _by_label(_named_alike(sides[0], one, mine)):
-        moved = part[np.abs(shift[part]) > FEWEST_SECONDS]
-        if len(moved) < FEWEST or len(moved) < MOSTLY * len(part):
-            continue
-        middle = float(np.median(shift[moved]))
-        if abs(middle) > FEWEST_SECONDS:
-            found.append(_told(sides, nodes, Manner.SHIFTED, theirs[moved], len(part), middle, "", ""))
+    for alike in _by_label(_named_alike(sides[0], one, mine)):
+        # where most of them came as before, one of them may still come otherwise each time
+        parts = [alike] if _mostly(shift[alike]) else [alike[own] for own in _by_label(one.label[mine[alike]])]
+        for part in parts:
+            moved = part[np.abs(shift[part]) > FEWEST_SECONDS]
+            if _mostly(shift[part]) and abs(middle := float(np.median(shift[moved]))) > FEWEST_SECONDS:
+                found.append(_told(sides, nodes, Manner.SHIFTED, theirs[moved], len(part), middle, "", ""))
     return found
+
+
+def _mostly(shift: Array) -> bool:
+    """Say whether enough of some counterparts, by their shifts in seconds, come at another time."""
+    moved = int((np.abs(shift) > FEWEST_SECONDS).sum())
+    return moved >= FEWEST and moved >= MOSTLY * len(shift)
 
 
 def _named_alike(side: Side, nodes: Nodes, rows: Array) -> Array:
