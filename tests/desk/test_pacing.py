@@ -120,6 +120,17 @@ def test_what_the_game_is_told_of_time_counts_too():
     assert row.verdict[0].startswith("kept") and np.abs(row.firings.off_ns).max() < 0.01 * FRAME_NS
 
 
+def test_where_in_a_frame_a_timer_comes_counts_where_no_time_is_told():
+    """There is no other clock than the wall's: it is not measured from frame to frame."""
+    stage = Stage()
+    bell = stage.bind("ring", "bell#1", "Bell.on_ring")
+    number = stage.arm("timer", "bell#1", "ring", sec=0.5)
+    stage.at(*range(60, 400, 60), do=lambda: stage.ms(5))
+    stage.at(*range(30, 400, 30), do=lambda: stage.heard("ring", bell, via="timer", a=number))
+    row = of_sort(examined(stage.run(400)), "timer")
+    assert row.verdict[0] == "kept to 5.0 ms"
+
+
 def test_delays_are_each_measured_by_itself():
     """Three that land two frames late are raised, not a slope."""
     stage = Stage()

@@ -110,7 +110,8 @@ def _fired(scene: Scene, arms: Array, asked: Array) -> tuple[Array, Array, Array
     passed = np.where(by_frames, (end - begin) * usual, times - before)
     told_ns = scene.once(frame_times).told_ns  # when a frame begins: within one, nothing is told
     told = told_ns[np.maximum(end, 0)] - told_ns[np.maximum(begin, 0)]
-    meant = counts & ~by_frames & ~np.isnan(asked[place])
+    is_told = (told_ns != scene.once(frame_times).start_ns)[np.maximum(end, 0)].any()
+    meant = counts & ~by_frames & ~np.isnan(asked[place]) & is_told
     if meant.any():
         by_wall, by_told = (float(np.abs(clock - asked[place])[meant].mean()) for clock in (passed, told))
         passed = np.where(meant, told, passed) if by_told < by_wall else passed
