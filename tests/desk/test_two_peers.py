@@ -7,6 +7,7 @@ import pytest
 
 from findings.any_game import beside_each_other, written
 from opossum.findings.examine import examine
+from opossum.findings.finding import Subject
 from opossum.take.sieve import parse_sieve
 from opossum_desk.flow.layout.loom import layout_loom
 from opossum_desk.flow.layout.strand_order import passes, strands_of
@@ -73,8 +74,10 @@ def test_a_finding_says_on_which_peer_and_lights_that_ones_strands(session):
     assert finding_name(finding) == "guest: Oven.on_look"
     assert finding_title(finding).startswith("guest: Oven.on_look – ")
     rows = gather_strands(session.take)
-    session.selection.finding = finding
-    assert {rows[place].peer for place in strands_of(session, rows)} <= {"guest"}
+    for peer, lit in (("guest", ["guest"]), ("host", ["host"]), ("", ["host", "guest"])):
+        session.selection.finding = finding.changed(subject=Subject(ev="ring", cls="Oven", peer=peer), evidence=())
+        labels = [rows[place].label for place in sorted(strands_of(session, rows))]
+        assert labels == [f"{name}: Oven timer ring" for name in lit]
     lone = game(70, True).findings(200)
     assert [finding_name(item) for item in lone if item.kind == "polling-waste"] == ["Oven.on_look"]
 

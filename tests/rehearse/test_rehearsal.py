@@ -182,10 +182,16 @@ def test_moved_sends_come_with_all_that_ran_because_of_them():
 
 @pytest.mark.parametrize(
     ("late", "sort", "cause"),
-    [(8, "anim", "mark-late/late"), (-9, "track", "cue-off/early"), (9, "track", "cue-off/late")],
+    [
+        ([8] * 8, "anim", "mark-late/late"),
+        ([25, 0, 0, 0, 0, 0, 0, 0], "anim", "mark-late/burst"),
+        ([-9] * 8, "track", "cue-off/early"),
+        ([9] * 8, "track", "cue-off/late"),
+        (list(range(0, 16, 2)), "track", "cue-off/drifts"),
+    ],
 )
 def test_marks_and_cues_come_at_their_places(late, sort, cause):
-    """What was recorded beside its place comes within a frame of it, and nothing is found any more."""
+    """What was recorded beside its place, by so many frames each, comes within a frame of it, and nothing is found any more."""
     tape = Tape(hz=50).frame().frame(length_ms=20).frame(length_ms=20)
     beat = tape.bind("beat", "band#1", "Band.on_beat")
     named = "beat {}" if sort == "track" else "beat"  # a track's cues are told together, a clip's marks by their names
@@ -194,9 +200,9 @@ def test_marks_and_cues_come_at_their_places(late, sort, cause):
     begun = tape.now_ns
     for number in range(260):
         tape.frame(length_ms=20)
-        place, at = divmod(number - late, 25)
-        if at == 0 and 1 <= place <= 8:
-            tape.heard("beat", beat, o="band#1", via="clip", y=1, mark=named.format(place), pos=place / 2)
+        for place, off in enumerate(late, 1):
+            if number == 25 * place + off:
+                tape.heard("beat", beat, o="band#1", via="clip", y=1, mark=named.format(place), pos=place / 2, d=place)
     told = rehearsed(tape.take(), cause).take
     sends = told.tables["send"]
     assert np.asarray(sends["t"]) - begun == pytest.approx(np.arange(1, 9) * 5e8, abs=21e6)

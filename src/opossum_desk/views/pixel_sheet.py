@@ -38,7 +38,7 @@ class PixelSheet:
 
 
 def image_of(pixels: npt.NDArray[np.uint32], ratio: float) -> QImage:
-    """Return pixels (height, width) of premultiplied ARGB as an image, which keeps the array."""
+    """Return pixels (height, width) of premultiplied ARGB as an image; whoever asks keeps the array as long as it is painted."""
     height, width = pixels.shape
     image = QImage(pixels.data, width, height, width * 4, QImage.Format.Format_ARGB32_Premultiplied)
     image.setDevicePixelRatio(ratio)

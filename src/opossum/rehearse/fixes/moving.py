@@ -69,7 +69,7 @@ class _Stretches:
     """The phases of a peer's frames, each as (code of its name, begin, end), ns; a frame's first one has no name (-1)."""
 
     def __init__(self, take: Take, peer: int) -> None:
-        self._frames = take.frames
+        self._frames, self._stop = take.frames, take.frames.of_peer(peer).stop
         table = take.tables["phase"]
         rows = take.recording.rows_of_peer("phase", peer)
         self._line, self._name, self._time = (
@@ -78,9 +78,7 @@ class _Stretches:
 
     def _of(self, frame: int) -> list[tuple[int, int, int]]:
         frames = self._frames
-        following = int(frames.line[frame + 1]) if frame + 1 < len(frames) else 2**62
-        if frame + 1 < len(frames) and frames.peer[frame + 1] != frames.peer[frame]:
-            following = 2**62
+        following = int(frames.line[frame + 1]) if frame + 1 < self._stop else np.iinfo(np.int64).max
         first, stop = np.searchsorted(self._line, [int(frames.line[frame]), following])
         names = [-1, *self._name[first:stop].tolist()]
         begins = [int(frames.start_ns[frame]), *self._time[first:stop].tolist()]
