@@ -4,16 +4,19 @@ import itertools
 
 import numpy as np
 import pytest
+from PySide6.QtCore import QRectF
 from PySide6.QtGui import QImage, QPainter
 
 from opossum_desk.flow.layout.loom import layout_loom
 from opossum_desk.flow.loom import LoomView
-from opossum_desk.flow.pressing import LOW, press_density
+from opossum_desk.flow.pressing import LOW, _sixteenths, press_density
 from opossum_desk.layout.heights import Heights
 from opossum_desk.layout.row_picture import PixelBars, RowPicture, StandingBars
 from opossum_desk.layout.scale import Scale
 from opossum_desk.state.session import Session
 from opossum_desk.views.canvas import WASH_ALPHA, Canvas
+from opossum_desk.views.foreign_painter import ForeignPainter
+from opossum_desk.views.kept_pictures import MOST_KEPT, KeptPictures
 from opossum_desk.views.look import Look
 from opossum_desk.views.pixel_bars import LOW_BARS_PX, press_bars
 from opossum_desk.views.pixel_sheet import PixelSheet
@@ -212,3 +215,85 @@ def test_standing_bars_are_gathered_by_colour_and_lie_in_the_order_of_their_laye
     assert (low.role, low.alpha, low.left, high.role, high.alpha) == ("rose", 220, 2.0, "ink", 255)
     assert low.tops.tolist() == [[20.0, 13.0]] and low.bottoms.tolist() == [[20.0, 20.0]]
     assert high.tops.tolist() == [[46.0, 50.0], [80.0, 77.0]] and high.bottoms.tolist() == [[50.0, 50.0], [80.0, 80.0]]
+
+
+@pytest.mark.parametrize("most", [3, 40, 5000])
+def test_bars_by_a_table_are_as_tall_as_those_reckoned_one_by_one(most):
+    """More calls make taller bars, from 4.5 px to 12; low ones are so much lower, and where no call is, there is none."""
+    calls = np.random.default_rng(most).integers(0, most + 1, (4, 300))
+    calls[0, :3] = 0, 1, most
+    low = np.random.default_rng(1).random(calls.shape) < 0.5
+    tall = _sixteenths(calls, low)
+    full = 4.5 + 7.5 * np.log1p(calls) / np.log1p(max(8, most))
+    expected = np.where(calls > 0, np.where(low, full * LOW, full) * 16, -1.0)
+    assert np.abs(tall - expected).max() < 1.0 and tall.dtype == np.int16
+    assert (tall < 0).tolist() == (calls == 0).tolist()
+
+
+@pytest.mark.parametrize("ratio", [1.0, 1.25, 2.0])
+def test_what_comes_again_is_drawn_once_and_shown_at_whole_pixels(qtbot, ratio):
+    """Another text, size or font is another picture; in a new look all are drawn anew."""
+    view = screened(Canvas, ratio)
+    qtbot.addWidget(view)
+    kept, drawn = KeptPictures(view), []
+
+    def draw(painter, box):
+        drawn.append((box.width(), box.height()))
+        painter.fillRect(box, view.colour("rose"))
+
+    def shown(looks, box, font=None):
+        image = QImage(round(200 * ratio), round(40 * ratio), QImage.Format.Format_ARGB32_Premultiplied)
+        image.setDevicePixelRatio(ratio)
+        image.fill(0)
+        painter = ForeignPainter(image)
+        kept.paint(painter, looks, font or view.small_font(), box, draw)
+        painter.end()
+        alpha = np.frombuffer(image.constBits(), np.uint32).reshape(image.height(), image.width()) >> 24
+        assert set(np.unique(alpha)) == {0, 255}, "an edge lies between two pixels"
+        return np.argwhere(alpha).min(axis=0).tolist()
+
+    assert shown("1", QRectF(10.3, 4, 40, 16)) == [round(4 * ratio), round(10.3 * ratio)]
+    assert shown("1", QRectF(90.8, 4, 40, 16)) == [round(4 * ratio), round(90.8 * ratio)]
+    assert drawn == [(40, 16)]
+    shown("2", QRectF(10, 4, 40, 16))
+    shown("2", QRectF(10, 4, 44, 16))
+    shown("2", QRectF(10, 4, 44, 16), view.small_font(0, bold=True))
+    assert len(drawn) == 4
+    kept.forget()
+    shown("1", QRectF(10, 4, 40, 16))
+    assert len(drawn) == 5
+
+
+def test_no_more_pictures_are_kept_than_come_again(qtbot):
+    """However many frames a long take has: those that were drawn first are forgotten."""
+    view = Canvas(Look("day"), "numbers")
+    qtbot.addWidget(view)
+    kept, image = KeptPictures(view), QImage(40, 40, QImage.Format.Format_ARGB32_Premultiplied)
+    painter = ForeignPainter(image)
+    for number in range(MOST_KEPT + 5):
+        kept.paint(painter, number, view.small_font(), QRectF(0, 0, 4, 4), lambda *_: None)
+        assert len(kept) <= MOST_KEPT
+    painter.end()
+    assert len(kept) == 5
+
+
+def test_numbers_of_frames_are_written_in_the_colour_of_the_look(qtbot, session):
+    """By night, too, after they were kept by day."""
+    look = Look("day")
+    view = LoomView(look)
+    qtbot.addWidget(view)
+    view.resize(700, 200)
+    view.set_session(session)
+    view.show()
+    session.show_all()
+
+    def header() -> set[int]:
+        image = view.grab().toImage().convertToFormat(QImage.Format.Format_RGB32)
+        pixels = np.frombuffer(image.constBits(), np.uint32).reshape(image.height(), image.width())
+        return set(np.unique(pixels[2 : int(view.heights().header) - 2, int(view.label_px) + 1 :]).tolist())
+
+    by_day = {view.colour("quiet").rgb(), view.colour("paper").rgb()}
+    assert by_day < header()
+    look.choose("night")
+    seen = header()
+    assert {view.colour("quiet").rgb(), view.colour("paper").rgb()} < seen and not by_day & seen

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter, QPen
@@ -67,12 +69,13 @@ def paint_frozen_names(view: AxisCanvas, painter: QPainter, bands: list[FrozenBa
         x = min(max(band.left, view.label_px + 2), view.width() - room - 14)
         if all(x >= right or x + room <= left for left, right in written):
             written.append((x, x + room))
-            _paint_frozen_name(view, painter, text, QRectF(x, 2, room, header_px - 3))
+            box = QRectF(x, 2, room, header_px - 3)
+            view.kept.paint(painter, ("frozen", text), font, box, partial(_paint_frozen_name, view, text))
             if len(written) == MOST_FROZEN_NAMES:
                 break
 
 
-def _paint_frozen_name(view: AxisCanvas, painter: QPainter, text: str, box: QRectF) -> None:
+def _paint_frozen_name(view: AxisCanvas, text: str, painter: QPainter, box: QRectF) -> None:
     painter.setPen(Qt.PenStyle.NoPen)
     painter.setBrush(view.colour("rose"))
     painter.drawRoundedRect(box, 2, 2)

@@ -10,8 +10,8 @@ from opossum.take.grouping import distinct
 from opossum_desk.flow.layout.beads import Beads
 from opossum_desk.flow.layout.loom import Density, LoomPicture
 from opossum_desk.state.session import Session
-from opossum_desk.views.canvas import premultiplied
 from opossum_desk.views.look import Look
+from opossum_desk.views.pixel_sheet import premultiplied
 from opossum_desk.views.stamps import Stamps, TextStamps
 
 REACH_PX = 7.0
@@ -79,37 +79,28 @@ def press_density(
     # which px each pixel of the device shows; a slice where they are the same, for it copies nothing
     source = slice(room) if ratio == 1.0 else np.minimum((np.arange(room) / ratio).astype(np.int64), columns - 1)
     calls = density.calls[:, source]
-    most = max(8, int(density.calls.max()))
-    tall = np.where(calls > 0, 4.5 + 7.5 * np.log1p(calls) / np.log1p(most), 0.0)
     low = calls <= density.wasted[:, source]
     vias = [look.via(session.take.text(int(via))) for via in density.via]
     colours = np.array([premultiplied(via, 255) for via in vias], np.uint32)
-    # a lone call is given a second pixel, so that it is seen
-    lone = (tall[:, 1:] == 0) & (tall[:, :-1] > 0)
-    np.copyto(tall[:, 1:], tall[:, :-1].copy(), where=lone)
-    low[:, 1:] &= ~(lone & ~low[:, :-1])
-    # what ran for nothing, and what the sieve does not let through, is low: it needs no paler colour to be told
-    pixel = np.broadcast_to(colours[:, None], tall.shape)
+    pixel = np.broadcast_to(colours[:, None], calls.shape)
     if session.sieve.active:
         faded = (density.matched == 0)[:, source]
-        faded = np.concatenate((faded[:, :1], np.where(lone, faded[:, :-1], faded[:, 1:])), 1)
         low |= faded
         pixel = np.where(faded, np.uint32(premultiplied(QColor(look.colours.faint), 255)), pixel)
-    np.multiply(tall, LOW, out=tall, where=low)
+    # what ran for nothing, and what the sieve does not let through, is low: it needs no paler colour to be told
+    tall = _sixteenths(calls, low)
+    # a lone call is given a second pixel, so that it is seen
+    lone = (tall[:, 1:] < 0) & (tall[:, :-1] >= 0)
+    np.copyto(tall[:, 1:], tall[:, :-1].copy(), where=lone)
+    if session.sieve.active:
+        np.copyto(pixel[:, 1:], pixel[:, :-1].copy(), where=lone)
     rose = premultiplied(QColor(look.colours.rose), 255)
-    wrong = (density.twin > 0)[:, source].copy()
-    gone = (density.gone > 0)[:, source].copy()
-    for fault in (wrong, gone):
-        fault[:, 1:] |= fault[:, :-1]  # two pixels wide at any zoom: what is rare and wrong is never lost
-    gone &= ~wrong
-    # narrow, for they are compared for each line of pixels; where no call is, nothing is drawn, not even in the middle
-    sixteenths = np.where(tall > 0, tall * 16, -1).astype(np.int16)
+    wrong, gone = (_two_wide(flags, source) for flags in (density.twin, density.gone))
     offsets = np.arange(int(picture.heights.row * ratio)) / ratio - picture.heights.row / 2
     offsets = offsets[np.abs(offsets) <= REACH_PX]
     thresholds = (np.abs(offsets) * 32).astype(np.int16)[:, None]
     dotted = np.where(((offsets + 20).astype(np.int64) % 4 < 2)[:, None], np.uint32(rose), np.uint32(0))
     apart = np.where((np.abs(offsets) >= 1)[:, None], np.uint32(rose), np.uint32(0))  # a twin is two marks
-    has_gone, has_wrong = np.flatnonzero(gone.any(1)).tolist(), np.flatnonzero(wrong.any(1)).tolist()
     header = int(picture.heights.header * ratio)
     for row, line in enumerate(picture.lines):
         begin = round((line.top + picture.heights.row / 2 + float(offsets[0])) * ratio)
@@ -118,8 +109,31 @@ def press_density(
             continue
         # row by row, straight into the canvas: a sixth of what all rows in an array of their own would cost
         seen, target = slice(first - begin, stop - begin), canvas[first:stop, left : left + room]
-        np.multiply(sixteenths[row] >= thresholds[seen], pixel[row], out=target)
-        if row in has_gone:
+        np.multiply(tall[row] >= thresholds[seen], pixel[row], out=target)
+        if row in gone:
             np.copyto(target, dotted[seen], where=gone[row])
-        if row in has_wrong:
+        if row in wrong:  # over what is of one that is gone
             np.copyto(target, apart[seen], where=wrong[row])
+
+
+def _sixteenths(calls: Array, low: Array) -> Array:
+    """Return int16, as `calls`: how tall their bars are in sixteenths of a px, those where `low` lower; -1 where no call is.
+
+    Narrow, for they are compared for each line of pixels; by a table, where that is shorter than what is asked.
+    """
+    most = max(8, int(calls.max(initial=0)))
+    by_table = most < calls.size
+    counts = np.arange(most + 1) if by_table else calls
+    tall = (4.5 + 7.5 * np.log1p(counts) / np.log1p(most)) * 16
+    full, lower = (np.where(counts > 0, tall * share, -1).astype(np.int16) for share in (1.0, LOW))
+    return np.where(low, lower[calls], full[calls]) if by_table else np.where(low, lower, full)
+
+
+def _two_wide(flags: Array, source: slice | Array) -> dict[int, Array]:
+    """Return by row, where any is set, where its flags are: two pixels wide at any zoom, for what is rare and wrong is never lost."""
+    found = {}
+    for row in np.flatnonzero(flags.any(1)).tolist():
+        own = (flags[row] > 0)[source]
+        own[1:] |= own[:-1].copy()
+        found[row] = own
+    return found

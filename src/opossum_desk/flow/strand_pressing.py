@@ -6,9 +6,10 @@ import numpy as np
 
 from opossum.stream.tables import Array
 from opossum_desk.flow.layout.strokes import StrokeRun
-from opossum_desk.views.canvas import AxisCanvas, premultiplied
+from opossum_desk.views.canvas import AxisCanvas
 from opossum_desk.views.pixel_bars import press_boxes
 from opossum_desk.views.pixel_curves import SHADES, press_arcs, press_dashed
+from opossum_desk.views.pixel_sheet import premultiplied
 
 GROUNDS = ("wave", "bar", "cut")
 """Bars of clips and tracks: a track's sound lies on them, and all else over that."""

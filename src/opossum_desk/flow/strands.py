@@ -25,11 +25,11 @@ from opossum_desk.flow.strand_walk import StrandWalk
 from opossum_desk.layout.bead import BeadState
 from opossum_desk.layout.describing import name_send
 from opossum_desk.state.session import Session
-from opossum_desk.views.canvas import WASH_ALPHA, AxisCanvas, premultiplied, text_cutter
+from opossum_desk.views.canvas import WASH_ALPHA, AxisCanvas, text_cutter
 from opossum_desk.views.label_column import LabelColumn
 from opossum_desk.views.look import Look
 from opossum_desk.views.pixel_bars import press_bars, press_boxes
-from opossum_desk.views.pixel_sheet import PixelSheet
+from opossum_desk.views.pixel_sheet import PixelSheet, premultiplied
 from opossum_desk.views.plain import plain_tooltip
 from opossum_desk.views.speech import MOST_CHILDREN, Spoken
 from opossum_desk.views.stamps import Stamps

@@ -116,7 +116,7 @@ class Level:
             first, counts = self._counts[group]
             return start + counts.take(np.asarray(columns) - first, mode="clip")
         # needles of another type would have NumPy convert all of the group's columns first
-        return start + np.searchsorted(own, np.asarray(columns, own.dtype))
+        return start + own.searchsorted(np.asarray(columns, own.dtype))
 
     def _count(self, group: int, own: Array) -> None:
         """Count a group's calls by column and remember that, at the cost of so many calls; forget the oldest."""

@@ -12,10 +12,10 @@ from opossum.words import tr
 from opossum_desk.layout.wording import short_time
 from opossum_desk.state.session import Session
 from opossum_desk.take_area.layout.pulse import TICK_PX, PulsePicture, layout_overlay, layout_pulse
-from opossum_desk.views.canvas import DRAG_FROM_PX, Canvas, premultiplied
+from opossum_desk.views.canvas import DRAG_FROM_PX, Canvas
 from opossum_desk.views.foreign_painter import ForeignPainter
 from opossum_desk.views.look import Look
-from opossum_desk.views.pixel_sheet import image_of
+from opossum_desk.views.pixel_sheet import image_of, premultiplied
 from opossum_desk.views.plain import plain_tooltip
 from opossum_desk.views.speech import Spoken
 

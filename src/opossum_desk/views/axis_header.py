@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QPainter
 
@@ -17,6 +19,17 @@ def paint_axis_header(view: AxisCanvas, painter: QPainter, grid: list[tuple[floa
     painter.drawText(QRectF(38, 0, 160, height), Qt.AlignmentFlag.AlignVCenter, axis_title(grid))
     for x, label in grid:
         if view.label_px - 6 <= x <= view.width() - 16:
-            painter.drawText(QRectF(x - 40, 2, 80, height - 4), Qt.AlignmentFlag.AlignCenter, label)
+            view.kept.paint(
+                painter,
+                ("axis", label),
+                view.small_font(),
+                QRectF(x - 40, 2, 80, height - 4),
+                partial(_write, view, label),
+            )
     painter.setPen(view.colour("line"))
     painter.drawLine(QPointF(0, height), QPointF(view.width(), height))
+
+
+def _write(view: AxisCanvas, label: str, painter: QPainter, box: QRectF) -> None:
+    painter.setPen(view.colour("quiet"))
+    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, label)

@@ -29,8 +29,9 @@ from opossum_desk.layout.heights import DETAIL_PX, TARGET_PX, Heights
 from opossum_desk.layout.wording import LETTER_PX, short_time
 from opossum_desk.state.session import Session
 from opossum_desk.views.foreign_painter import ForeignPainter
+from opossum_desk.views.kept_pictures import KeptPictures
 from opossum_desk.views.look import Look
-from opossum_desk.views.pixel_sheet import image_of
+from opossum_desk.views.pixel_sheet import image_of, premultiplied
 from opossum_desk.views.speech import Spoken, SpokenChildren
 
 SETTLE_MS = 280
@@ -200,6 +201,8 @@ class AxisCanvas(Canvas):
 
     def __init__(self, look: Look, name: str, parent: QWidget | None = None) -> None:
         super().__init__(look, name, parent)
+        self.kept = KeptPictures(self)
+        """Small pictures that come again while one pans."""
         self.label_px = 216.0
         self.is_on_axis = True
         """What lies under the pointer is a moment: dragging pans."""
@@ -217,6 +220,10 @@ class AxisCanvas(Canvas):
         self._pressed: QPointF | None = None
         self._dragging = ""
         self._measure: tuple[float, float] | None = None
+
+    def restyle(self) -> None:
+        self.kept.forget()
+        super().restyle()
 
     # --- geometry ----------------------------------------------------------------------------------
 
@@ -372,13 +379,6 @@ class AxisCanvas(Canvas):
         """Forget the measured stretch."""
         self._measure = None
         self.update()
-
-
-def premultiplied(colour: QColor, alpha: int) -> int:
-    """Return a colour of this opacity (0 … 255) as a pixel of premultiplied ARGB."""
-    share = alpha / 255
-    red, green, blue = (round(part * share) for part in (colour.red(), colour.green(), colour.blue()))
-    return alpha << 24 | red << 16 | green << 8 | blue
 
 
 def text_cutter(font: QFont) -> Callable[[str, float], str]:

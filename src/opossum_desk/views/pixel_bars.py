@@ -23,22 +23,24 @@ def press_boxes(canvas: np.ndarray, boxes: Array, shade: np.uint32, ratio: float
 
     Narrow ones of one size are pressed at once, others one by one.
     """
+    if not len(boxes):
+        return
     height, width = canvas.shape
-    lefts, tops = np.rint(boxes[:, 0] * ratio), np.rint(boxes[:, 1] * ratio)
-    rights = np.maximum(np.rint((boxes[:, 0] + boxes[:, 2]) * ratio), lefts + 1)
-    bottoms = tops + np.maximum(np.rint(boxes[:, 3] * ratio), 1)
+    x, y, across, down = boxes.T
+    lefts, tops = np.rint(x * ratio), np.rint(y * ratio)
+    rights = np.maximum(np.rint((x + across) * ratio), lefts + 1)
+    bottoms = tops + np.maximum(np.rint(down * ratio), 1)
     # what is negative would count from the far end
-    lefts, rights = (np.clip(edge, 0, width).astype(np.int64) for edge in (lefts, rights))
-    tops, bottoms = (np.clip(edge, 0, height).astype(np.int64) for edge in (tops, bottoms))
-    wide, tall = rights - lefts, bottoms - tops
+    edges = np.array((tops, bottoms, lefts, rights)).clip(0, [[height], [height], [width], [width]]).astype(np.int64)
+    wide, tall = edges[3] - edges[2], edges[1] - edges[0]
     narrow = (wide <= MOST_NARROW_PX) & (wide > 0) & (tall > 0)
-    corners, sizes = tops * width + lefts, wide * (height + 1) + tall
-    for size in distinct(sizes[narrow]).tolist():
-        across, down = divmod(size, height + 1)
-        within = np.add.outer(np.arange(down) * width, np.arange(across)).ravel()
-        canvas.reshape(-1)[corners[narrow & (sizes == size)][:, None] + within] = shade
-    edges = np.column_stack((tops, bottoms, lefts, rights))[~narrow]
-    for top, bottom, left, right in edges.tolist():
+    if narrow.any():
+        corners, sizes = edges[0] * width + edges[2], wide * (height + 1) + tall
+        for size in distinct(sizes[narrow]).tolist():
+            columns, lines = divmod(size, height + 1)
+            within = np.add.outer(np.arange(lines) * width, np.arange(columns)).ravel()
+            canvas.reshape(-1)[corners[narrow & (sizes == size)][:, None] + within] = shade
+    for top, bottom, left, right in edges[:, ~narrow].T.tolist():
         canvas[top:bottom, left:right] = shade
 
 

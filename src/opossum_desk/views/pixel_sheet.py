@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 import numpy as np
 import numpy.typing as npt
 from PySide6.QtCore import QPointF, QRectF
-from PySide6.QtGui import QImage, QPainter
+from PySide6.QtGui import QColor, QImage, QPainter
 from PySide6.QtWidgets import QWidget
 
 
@@ -43,3 +45,15 @@ def image_of(pixels: npt.NDArray[np.uint32], ratio: float) -> QImage:
     image = QImage(pixels.data, width, height, width * 4, QImage.Format.Format_ARGB32_Premultiplied)
     image.setDevicePixelRatio(ratio)
     return image
+
+
+def premultiplied(colour: QColor, alpha: int) -> int:
+    """Return a colour of this opacity (0 … 255) as a pixel of premultiplied ARGB."""
+    return _premultiplied(colour.rgb(), alpha)
+
+
+@lru_cache(maxsize=4096)
+def _premultiplied(rgb: int, alpha: int) -> int:
+    share = alpha / 255
+    red, green, blue = (round((rgb >> shift & 255) * share) for shift in (16, 8, 0))
+    return alpha << 24 | red << 16 | green << 8 | blue

@@ -16,10 +16,10 @@ from opossum_desk.layout.describing import describe_call, describe_send, name_ca
 from opossum_desk.layout.row_picture import REACH_PX, Boxes, Dots, Lines, RowPicture, RowStack, RowsView
 from opossum_desk.state.session import Session
 from opossum_desk.views.axis_header import paint_axis_header
-from opossum_desk.views.canvas import WASH_ALPHA, AxisCanvas, premultiplied
+from opossum_desk.views.canvas import WASH_ALPHA, AxisCanvas
 from opossum_desk.views.look import Look
 from opossum_desk.views.pixel_bars import press_bars
-from opossum_desk.views.pixel_sheet import PixelSheet
+from opossum_desk.views.pixel_sheet import PixelSheet, premultiplied
 from opossum_desk.views.plain import plain_tooltip
 from opossum_desk.views.speech import MOST_CHILDREN, Spoken
 from opossum_desk.views.stamps import Stamps

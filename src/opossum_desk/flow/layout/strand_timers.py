@@ -75,9 +75,12 @@ def lying(ends: Array, tall: float, role: str) -> Boxes:
 
 def _lives(row: StrandRow, places: Array, band: Band) -> _Lives:
     starts, ends = row.starts_ns[places], row.ends_ns[places].astype(np.float64)
-    lanes = _lanes(starts.tolist(), ends.tolist())
-    count = min(MOST_LANES, max(lanes) + 1)
-    ys = band.middle + (np.array(lanes) % MOST_LANES - (count - 1) / 2) * LANE_PX
+    if (starts[1:] >= ends[:-1]).all():  # one after the other, as most are
+        ys = np.full(len(places), band.middle)
+    else:
+        lanes = _lanes(starts.tolist(), ends.tolist())
+        count = min(MOST_LANES, max(lanes) + 1)
+        ys = band.middle + (np.array(lanes) % MOST_LANES - (count - 1) / 2) * LANE_PX
     return _Lives(row.items[places], starts.astype(np.float64), ends, row.gone_ns[places], row.paused[places], ys)
 
 
@@ -148,12 +151,11 @@ def _firings(session: Session, lives: _Lives, scale: Scale, window: Array) -> li
 def _sought(order: Array, times: Array, lows: Array, highs: Array, moments: Array) -> Array:
     """Return for each stretch lows … highs of `order`, whose `times` ascend, the first place not before its moment.
 
-    A binary search in all stretches at once; its rounds are the logarithm of the longest.
+    A binary search in all stretches at once, by steps that halve: its rounds are the logarithm of the longest.
     """
-    while True:
-        wide = lows < highs
-        if not wide.any():
-            return lows
-        middles = (lows + highs) >> 1
-        earlier = times[order.take(middles, mode="clip")] < moments
-        lows, highs = np.where(wide & earlier, middles + 1, lows), np.where(wide & ~earlier, middles, highs)
+    step = 1 << int((highs - lows).max(initial=0)).bit_length()
+    while step := step >> 1:
+        following = lows + step
+        earlier = times.take(order.take(following - 1, mode="clip")) < moments
+        lows = np.where(earlier & (following <= highs), following, lows)
+    return lows
