@@ -52,6 +52,8 @@ class Canvas(QWidget):
         self.look = look
         self.session: Session | None = None
         self._small_fonts: dict[tuple[int, bool], QFont] = {}
+        self._heights: Heights | None = None
+        self._letter_px: float | None = None
         self.setAccessibleName(name)
         self._speech = SpokenChildren(self, self.spoken)
         self._was_seen = self._was_left = False
@@ -146,7 +148,10 @@ class Canvas(QWidget):
 
     def letter_px(self) -> float:
         """Return how wide a letter of a sentence is, on the average of long ones, by the font."""
-        return max(LETTER_PX, QFontMetricsF(self.small_font()).horizontalAdvance(USUAL_SENTENCE) / len(USUAL_SENTENCE))
+        if self._letter_px is None:
+            width = QFontMetricsF(self.small_font()).horizontalAdvance(USUAL_SENTENCE)
+            self._letter_px = max(LETTER_PX, width / len(USUAL_SENTENCE))
+        return self._letter_px
 
     def detail_px(self) -> float:
         """Return the height of a line of what is said below a name, by the font."""
@@ -158,7 +163,9 @@ class Canvas(QWidget):
 
     def heights(self) -> Heights:
         """Return how tall rows, strands and the header are, by the font."""
-        return Heights.of_text(self.fontMetrics().height())
+        if self._heights is None:
+            self._heights = Heights.of_text(self.fontMetrics().height())
+        return self._heights
 
     def paintEvent(self, event: QPaintEvent) -> None:
         painter = ForeignPainter(self)
@@ -182,6 +189,7 @@ class Canvas(QWidget):
         super().changeEvent(event)
         if event.type() == QEvent.Type.FontChange:
             self._small_fonts.clear()
+            self._heights = self._letter_px = None
             if self.session is not None:
                 self.restyle()
                 self.renew()

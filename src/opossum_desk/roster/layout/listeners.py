@@ -35,12 +35,11 @@ class Pile(NamedTuple):
 
     def bound_at(self, moments: Array) -> Array:
         """Return int64 (n,): how many were bound at each moment (int64 ns, (n,))."""
-        return np.searchsorted(self.begun, moments, "right") - np.searchsorted(self.ended, moments, "right")
+        return self.begun.searchsorted(moments, "right") - self.ended.searchsorted(moments, "right")
 
     def outlived_at(self, moments: Array) -> Array:
         """Return int64 (n,): how many of them had outlived their owners."""
-        begun = np.searchsorted(self.outlived, moments, "right")
-        return begun - np.searchsorted(self.outlived_ended, moments, "right")
+        return self.outlived.searchsorted(moments, "right") - self.outlived_ended.searchsorted(moments, "right")
 
 
 class RosterListeners:

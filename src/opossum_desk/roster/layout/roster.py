@@ -5,7 +5,7 @@ Cost: the rows on screen times the width in pixels, each found by binary search.
 
 from __future__ import annotations
 
-from functools import cache, partial
+from collections.abc import Callable
 
 import numpy as np
 
@@ -68,6 +68,21 @@ def _why_empty(session: Session) -> str:
     if session.sieve.active:
         return tr("Nothing passes the sieve. Empty it to see everybody who listens.")
     return tr("Nobody listened to anything in this take: no bind was recorded, and no send.")
+
+
+class _Asked:
+    """What is worked out when it is first asked for: a wrapper of `functools` costs more to make than most rows to draw."""
+
+    __slots__ = ("_known", "_work")
+
+    def __init__(self, work: Callable[[], Array]) -> None:
+        self._work = work
+        self._known: Array | None = None
+
+    def __call__(self) -> Array:
+        if self._known is None:
+            self._known = self._work()
+        return self._known
 
 
 class _Drawing:
@@ -154,7 +169,7 @@ class _Drawing:
         if not len(pixels):
             return
         xs, heard = left + pixels + 0.5, unheard[pixels] == 0
-        asked = cache(partial(self._sends_of, start + places, pixels, np.flatnonzero(~heard)))
+        asked = _Asked(lambda: self._sends_of(start + places, pixels, np.flatnonzero(~heard)))
         role = "faint" if faded else "ink"
         if int(counts.sum()) <= EXACT_TICKS:
             xs = self._xs(np.asarray(known.take.tables["send"]["t"], np.int64)[asked()])
