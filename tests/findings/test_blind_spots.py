@@ -136,6 +136,7 @@ def test_the_error_that_ended_a_game_is_its_last_line():
     assert error_that_ended(tape.take()) == ""
     assert error_that_ended(Tape().frame()("say", text="x", level="warning").take(bye=False)) == ""
     assert error_that_ended(Tape().frame()("say", text=" ", level="error").take(bye=False)) == ""
+    assert error_that_ended(Tape().frame()("send", s=1, ev="error").take(bye=False)) == ""
 
 
 @pytest.mark.parametrize(

@@ -284,6 +284,20 @@ def test_a_send_pulled_twice_was_kept_on_its_queue():
     assert finding.subject.fn == "Baker.on_job"
 
 
+def test_a_queue_that_was_kept_with_two_events_on_it_is_about_neither():
+    """The queue is named, and no event that the other would not fit."""
+    tape = started()
+    sends = [tape.send(event, via="queue", q="bench") for event in ("job", "break")]
+    for s in sends:
+        tape("put", q="bench", s=s)
+    for _ in range(2):
+        tape.frame()
+        for s in sends:
+            tape("pull", q="bench", s=s)
+    finding = only(tape.found("double-fire"), "queue-kept")
+    assert (finding.subject.ev, finding.subject.q, finding.count) == ("", "bench", 2)
+
+
 def test_a_send_put_back_on_purpose_may_be_pulled_again():
     """As many pulls as puts are fine."""
     tape = started()

@@ -28,6 +28,15 @@ def test_an_object_is_alive_between_spawn_and_gone():
     assert take.class_of(take.code("cat#1")) == "Cat"
 
 
+def test_an_object_that_goes_twice_went_the_first_time():
+    """And one that went before it came had no life before."""
+    tape = Tape()("gone", o="cat#1")("spawn", o="cat#1", cls="Cat")("gone", o="cat#1")("say", text="-")(
+        "gone", o="cat#1"
+    )
+    take = tape.take(bye=False)
+    assert take.objects.spans(0, take.code("cat#1")) == [(3, 4)]
+
+
 def test_the_class_of_an_object_without_spawn_is_read_from_its_name():
     """`oven#2` is an oven until told otherwise."""
     take = Tape()("say", text="-", o="oven#2").take(bye=False)

@@ -43,6 +43,15 @@ def test_who_lives_is_who_was_spawned_and_is_not_gone():
     assert alive_at(take, last_line(take)) == [("cat#1", "Cat"), ("oven#1", "Oven")]
 
 
+def test_who_lives_is_told_class_by_class():
+    """Whatever the objects are called."""
+    tape = Tape().frame()
+    for name, cls in (("a", "Oven"), ("z", "Cat"), ("m", "Oven"), ("b", "Cat")):
+        tape("spawn", o=name, cls=cls)
+    take = tape.take()
+    assert alive_at(take, last_line(take)) == [("b", "Cat"), ("z", "Cat"), ("a", "Oven"), ("m", "Oven")]
+
+
 def test_the_innermost_call_is_the_one_around():
     """Calls that have returned, and those of another thread, are not."""
     tape = Tape().frame()

@@ -85,6 +85,17 @@ def test_a_word_is_looked_for_in_every_name(word):
     assert np.flatnonzero(sieve_calls(take, parse_sieve(word), np.zeros(2, bool))).tolist() == [1]
 
 
+def test_a_call_of_which_no_send_is_told_came_about_in_no_way():
+    """No word for a way lets it through, and a word against one does not keep it out."""
+    tape = Tape().frame()
+    bound = tape.bind("tick", "oven#1", "Oven.on_tick")
+    tape.heard("tick", bound, via="tick")
+    tape.call(99, bound)
+    take = tape.take()
+    for text, calls in (("via:tick", [0]), ("via:direct", []), ("-via:tick", [1])):
+        assert np.flatnonzero(sieve_calls(take, parse_sieve(text), np.zeros(2, bool))).tolist() == calls, text
+
+
 def test_words_that_cannot_be_understood_are_said():
     """With what is known, or an example."""
     with pytest.raises(SieveError, match="`event:` is not known; use one of ev:, o:, cls:"):

@@ -95,6 +95,14 @@ def of_several_marks_none_is_meant(stage: Stage) -> int:
     return a_delay_lands_before_the_mark(stage, plays=2, marks=2)
 
 
+@quiet("delay-off-mark", "early")
+def of_several_marks_none_is_meant_in_either_clip(stage: Stage) -> int:
+    """Twice in one and once in the other are three times near no mark."""
+    a_delay_lands_before_the_mark(stage, plays=2, marks=2)
+    _chop(stage, 100 + 6 * stage.hz, 30, clip="slice", marks=2)
+    return 150 + 9 * stage.hz
+
+
 @fault("delay-off-mark", "one-delay-many-clips", 130, "risk", ev="cut", cls="Cook")
 def one_delay_for_a_short_clip_and_a_long_one(stage: Stage, longer: float = 1.4) -> int:
     stage.spawn("cook#1", "Cook")
