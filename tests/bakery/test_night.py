@@ -115,6 +115,14 @@ def test_things_that_left_have_cleaned_up(night):
     assert (take.binds.unbind_line[gone] < take.binds.owner_gone_line[gone]).all()
 
 
+def test_every_call_of_a_night_runs_in_a_phase(night):
+    """What follows a clip that ends, too: two nights are compared by where in a frame their calls run."""
+    take = night()
+    assert (take.phase_of_call >= 0).all()
+    ran_in = {take.text(int(code)) for code in set(take.phase_of_call.tolist())}
+    assert ran_in == set(take.recording.head_list(0, "phases"))
+
+
 def test_a_fault_that_does_not_exist_is_said():
     """With those that do."""
     with pytest.raises(ValueError, match="the bakery has no fault `burnt-bread`; it has: bound-twice, two-routes"):

@@ -54,14 +54,16 @@ def test_a_step_that_is_short_is_not_told(capsys):
     assert capsys.readouterr().err == ""
 
 
-def test_quiet_tells_no_steps_and_no_remarks(run, at_once, tmp_path, monkeypatch):
+def test_quiet_tells_no_steps_and_no_remarks(run, at_once, tmp_path, monkeypatch, night):
     """Before the command or after it; the next command is as loud as ever."""
     from opossum.take import opening
+    from opossum.take.archive import save_take
 
+    save_take(night(seconds=10.0), tmp_path / "night.take")
     slow = opening.open_any
     monkeypatch.setattr(opening, "open_any", lambda *given, **more: (time.sleep(0.1), slow(*given, **more))[1])
     for number, words in enumerate((["-q", "convert"], ["convert", "-q"], ["convert"])):
-        said = run(*words, demo_take_path(), tmp_path / f"{number}.flow.jsonl")
+        said = run(*words, tmp_path / "night.take", tmp_path / f"{number}.flow.jsonl")
         assert (said.out + said.err == "") is (number < 2)
     assert said.err.startswith("opossum: reading ") and "records" in said.out
 

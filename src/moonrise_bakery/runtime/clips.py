@@ -92,6 +92,7 @@ class Clips:
                 )
             if play.alive and position >= play.length:
                 play.alive = False
+                self._world.tell_phase("clips")  # what follows the clip runs in it
                 self._world.recorder.stop(play.number, "end", play.length)
                 if play.then is not None:
                     play.then()
