@@ -75,7 +75,7 @@ def rehearse(path: str, finding: str | None, rule: str | None, out: str | None, 
     for line in rehearsal.lines():
         say_wrapped(line, "  ", "    ")
     for section in sections(rehearsal.comparison):
-        if section.title == "Quality":
+        if section.title == tr("Quality"):
             continue
         say()
         say(section.title, bold=True)

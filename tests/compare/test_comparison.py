@@ -70,6 +70,16 @@ def test_the_other_way_round_is_told_the_other_way_round(night):
     )
 
 
+def test_polling_that_became_an_event_shows_what_was_saved(night):
+    """What ran on a timer before is not set at all, and of calls that are none nobody asks how many were for nothing."""
+    told = dict(sections(side_by_side(night("short-timer"), night())))
+    assert told["Timers and delays"] == ["timer `window_look`: set 1, fired 599, every 100 ms → never set"]
+    polled = next(line for line in told["Listeners"] if line.startswith("`Window.on_look`"))
+    assert polled.startswith("`Window.on_look` for `window_look`: 599 → 0 calls, ")
+    assert polled.endswith(" → 0 ns, 98% of them for nothing")
+    assert "Came otherwise" not in told
+
+
 def test_where_no_record_differs_time_does(night):
     """A call that takes a second, and a queue that is pulled late."""
     slow = side_by_side(night(), night("slow-call"))

@@ -65,7 +65,7 @@ def quality_lines(comparison: Comparison) -> list[str]:
 def sections(comparison: Comparison) -> list[Section]:
     """Return everything that is told, as headings with lines; what has nothing to tell is left out."""
     labels = comparison.labels
-    made = [Section("Quality", quality_lines(comparison))]
+    made = [Section(tr("Quality"), quality_lines(comparison))]
     moved = comparison.findings
     made.append(Section(tr("Findings gone"), [f"{finding.id}: {finding.summary}" for finding in moved.gone]))
     made.append(
@@ -212,9 +212,7 @@ def _listener_lines(comparison: Comparison) -> list[str]:
             both=_both(one.time_ns, other.time_ns),
         )
         if max(one.wasted, other.wasted) > 0:
-            line += tr(
-                ", for nothing {percent} → {percent2}", percent=_percent(one.wasted), percent2=_percent(other.wasted)
-            )
+            line += _wasted(one, other)
         lines.append(line)
     if len(moved) > MOST_LISTENERS:
         lines.append(
@@ -224,6 +222,13 @@ def _listener_lines(comparison: Comparison) -> list[str]:
             )
         )
     return lines
+
+
+def _wasted(one: ListenerFigures, other: ListenerFigures) -> str:
+    """Return which share of the calls did nothing: on both sides, or on the one that has any."""
+    if one.calls and other.calls:
+        return tr(", for nothing {percent} → {percent2}", percent=_percent(one.wasted), percent2=_percent(other.wasted))
+    return tr(", {percent} of them for nothing", percent=_percent(max(one.wasted, other.wasted)))
 
 
 def _percent(share: float) -> str:
@@ -258,7 +263,8 @@ def _timer_lines(comparison: Comparison) -> list[str]:
         if one is not None and other is not None and _same_timer(one, other):
             continue
         cls, event, what = name
-        lines.append(f"{what} `{event or cls}`: {' → '.join(_timer_told(item) for item in (one, other))}")
+        word = tr("timer") if what == "timer" else tr("delay")
+        lines.append(f"{word} `{event or cls}`: {' → '.join(_timer_told(item) for item in (one, other))}")
     return lines
 
 
@@ -269,6 +275,6 @@ def _same_timer(one: TimerFigures, other: TimerFigures) -> bool:
 
 def _timer_told(figures: TimerFigures | None) -> str:
     if figures is None:
-        return "none"
+        return tr("never set")
     every = tr(", every {length}", length=milliseconds(figures.interval_ns)) if figures.interval_ns > 0 else ""
     return tr("set {armed:,}, fired {fired:,}{every}", armed=figures.armed, fired=figures.fired, every=every)
