@@ -162,7 +162,7 @@ def test_the_desk_speaks_german(desk, qtbot):
         "&Hilfe",
     ]
     assert window.rail.buttons["flow"].text() == "Fluss"
-    assert "6.000 Frames · 100.182 Datensätze" in window.axis_told.text()
+    assert "6.000 Frames · 100.234 Datensätze" in window.axis_told.text()
     window.session.show_finding(next(item for item in window.session.findings if item.cause == "bound-twice"))
     page = window.take_area.story.toPlainText()
     assert "Feuert doppelt" in page and "Was zu ändern ist" in page and "Counter.on_bread_ready" in page
