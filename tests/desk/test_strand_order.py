@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+import numpy as np
 import pytest
 
 from opossum.findings.examine import examine
 from opossum.findings.finding import Subject
+from opossum.take.indexes.objects import NEVER
 from opossum.take.sieve import parse_sieve
 from opossum_desk.flow.layout.strand_order import order_strands, passes, strands_of
-from opossum_desk.flow.layout.strand_rows import gather_strands
+from opossum_desk.flow.layout.strand_rows import StrandRow, gather_strands
 from opossum_desk.flow.layout.strands import layout_strands
 from opossum_desk.layout.heights import STRAND_PX
 from opossum_desk.state.session import Session
@@ -141,3 +143,22 @@ def test_a_finding_lights_the_strands_of_its_object_or_of_all_of_its_class(subje
     step_finding(session, 1)
     rows = gather_strands(session.take)
     assert [rows[place].label for place in sorted(strands_of(session, rows))] == lit
+
+
+@pytest.mark.parametrize("begin", ["one after the other", "in any order"])
+def test_what_reaches_into_a_stretch_is_found_wherever_it_began(begin):
+    """Also what began long before, lasts for ever or not at all, and where a damaged stream tells times backwards."""
+    chance = np.random.default_rng(3)
+    for count in (0, 1, 2, 40):
+        starts = chance.integers(0, 10**10, count)
+        ends = starts + chance.choice([0, 10**6, 10**9, NEVER - 10**10], count)
+        order = np.argsort(starts, kind="stable") if begin == "one after the other" else np.arange(count)
+        row = StrandRow("delay", "gate", np.arange(count), starts[order], ends[order])
+        for low in (-5.5, 0.0, 4e9 + 0.5, 1e10, *starts.astype(float), *ends[ends < 10**12].astype(float)):
+            for high in (low, low + 0.25, low + 2e9):
+                expected = [
+                    place
+                    for place, (start, end) in enumerate(zip(row.starts_ns.tolist(), row.ends_ns.tolist(), strict=True))
+                    if start <= high and end >= low
+                ]
+                assert row.visible(np.array([low, high])).tolist() == expected

@@ -135,6 +135,13 @@ def narrowed(values: Array) -> Array:
     return values
 
 
+def held_at(column: Array, rows: Array, otherwise: int) -> Array:
+    """Return what a column holds at rows, (n,), and `otherwise` where a row is -1: at the cost of the rows alone."""
+    if not len(column):
+        return np.full(len(rows), otherwise)
+    return np.where(rows >= 0, column[rows], otherwise)
+
+
 def empty_table(kind: str) -> Table:
     """Return a table of `kind` without rows."""
     columns: dict[str, Column] = {name: np.zeros(0, np.int64) for name in COMMON_FIELDS}

@@ -10,9 +10,8 @@ from collections.abc import Collection
 import numpy as np
 
 from opossum.findings.finding import Finding
-from opossum.stream.tables import Array
 from opossum.words import counted, tr
-from opossum_desk.clips.layout.pixels import ClipPixels, pixels_of_clip
+from opossum_desk.clips.layout.pixels import ClipPixels, PlaysInView, pixels_of_clip
 from opossum_desk.clips.layout.plays import Overlaid, OverlaidClip, owners_told
 from opossum_desk.clips.layout.rows import ClipRow, Sort
 from opossum_desk.layout.bead import BeadState
@@ -28,7 +27,7 @@ MARGIN_PX = 24.0
 LEAST_COLUMN_PX, MOST_COLUMN_PX = 64.0, 150.0
 ARC_STEPS = 16
 MOST_ARCS = 12
-MOST_WAITS, MOST_CUTS = 60, 120
+MOST_CUTS = 120
 WORD_PX = 6.2
 """About how wide a letter of a mark's name is."""
 
@@ -135,26 +134,25 @@ def _draw_seconds(picture: RowPicture, top: float, height: float) -> None:
 # --- one clip ------------------------------------------------------------------------------------------
 
 
-def _draw_clip(picture: RowPicture, known: Overlaid, seen: Array, row: ClipRow, y: float) -> None:
+def _draw_clip(picture: RowPicture, known: Overlaid, seen: PlaysInView, row: ClipRow, y: float) -> None:
     clip, scale = row.clip, picture.scale
     role = "via:net" if clip.is_track else "via:clip"
     x2 = scale.x(clip.seconds)
     picture.boxes.append(Boxes(role, np.array([[scale.left, y - BAR_PX / 2, x2 - scale.left, BAR_PX]]), 52))
     edges = [(scale.left, y + side * BAR_PX / 2, x2, y + side * BAR_PX / 2) for side in (-1, 1)]
     picture.lines.append(Lines(role, np.array(edges), 1.0))
-    _draw_waits(picture, known, clip, y)
-    _draw_planned(picture, known, clip, y)
     pixels = pixels_of_clip(known, clip, scale)
+    _draw_waits(picture, pixels, y)
+    _draw_planned(picture, known, clip, y)
     _draw_marks(picture, known, pixels, y, seen, row)
     _draw_cuts(picture, pixels, y)
     _draw_delays(picture, known, pixels, y, row)
 
 
-def plays_in_view(known: Overlaid, session: Session) -> Array:
-    """Return a boolean array (plays,): which plays reach into the visible stretch."""
+def plays_in_view(known: Overlaid, session: Session) -> PlaysInView:
+    """Return which plays reach into the visible stretch."""
     window = np.interp([session.low, session.high], session.axis.edges, session.axis.starts_ns)
-    begins = np.asarray(known.take.tables["play"]["t"], np.float64)
-    return (begins <= window[1]) & (known.take.plays.end_ns >= window[0])
+    return PlaysInView.of((known.begins_ns <= window[1]) & (known.take.plays.end_ns >= window[0]))
 
 
 def _draw_planned(picture: RowPicture, known: Overlaid, clip: OverlaidClip, y: float) -> None:
@@ -172,7 +170,9 @@ def _draw_planned(picture: RowPicture, known: Overlaid, clip: OverlaidClip, y: f
         picture.lines.append(Lines("focus", np.array(ends), 1.8))
 
 
-def _draw_marks(picture: RowPicture, known: Overlaid, pixels: ClipPixels, y: float, seen: Array, row: ClipRow) -> None:
+def _draw_marks(
+    picture: RowPicture, known: Overlaid, pixels: ClipPixels, y: float, seen: PlaysInView, row: ClipRow
+) -> None:
     """Draw each mark as a dot where it really came, hollow where it was passed and never came; pale where its play is not in view."""
     sends = known.take.marks.send
     for dots, via, state, size in (
@@ -217,15 +217,12 @@ def _draw_delays(picture: RowPicture, known: Overlaid, pixels: ClipPixels, y: fl
         picture.dots.append(Dots(via, BeadState.DID, delays.xs, ys, "send", delays.sends, 6.0))
 
 
-def _draw_waits(picture: RowPicture, known: Overlaid, clip: OverlaidClip, y: float) -> None:
+def _draw_waits(picture: RowPicture, pixels: ClipPixels, y: float) -> None:
     """Draw waits as dashed lines below the bar; those that were never met in rose, to the clip's end."""
-    waited, scale = known.waited, picture.scale
-    for met, role in ((True, "quiet"), (False, "rose")):
-        mine = clip.waited[waited.met[clip.waited] == met][:MOST_WAITS]
-        if len(mine):
-            x, x2 = scale.xs(waited.begin[mine]), scale.xs(waited.end[mine])
-            ys = np.full(len(mine), y + BAR_PX / 2 + 5)
-            picture.lines.append(Lines(role, np.column_stack((x, ys, np.maximum(x2, x + 2), ys)), 1.3, "dash"))
+    for waits, role in ((pixels.met, "quiet"), (pixels.vain, "rose")):
+        if len(waits):
+            ys = np.full(len(waits), y + BAR_PX / 2 + 5)
+            picture.lines.append(Lines(role, np.column_stack((waits[:, 0], ys, waits[:, 1], ys)), 1.3, "dash"))
 
 
 # --- the grid of marks ---------------------------------------------------------------------------------

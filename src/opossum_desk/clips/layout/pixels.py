@@ -19,6 +19,26 @@ LANES = 7
 LANE_PX = 2.4
 
 
+MOST_WAITS = 60
+"""So many waits of a clip are drawn, of those that were met and of those that were not."""
+
+
+class PlaysInView(NamedTuple):
+    """Which plays reach into what is visible, (plays,), the first of them and the one behind the last, and whether all do."""
+
+    seen: Array
+    first: int
+    stop: int
+    all: bool
+
+    @classmethod
+    def of(cls, seen: Array) -> PlaysInView:
+        """Return what is asked of each clip again, found once."""
+        visible = np.flatnonzero(seen)
+        first, stop = (int(visible[0]), int(visible[-1]) + 1) if len(visible) else (0, 0)
+        return cls(seen, first, stop, len(visible) == len(seen))
+
+
 class MarkDots(NamedTuple):
     """Marks (rows of `take.marks`, ascending) with their plays, and which dot each is part of.
 
@@ -32,15 +52,12 @@ class MarkDots(NamedTuple):
     lanes: Array
     first: Array
 
-    def in_view(self, seen: Array) -> tuple[Array, Array]:
-        """Return (which dots have a play in view, and the mark each of those stands for), by which plays are seen."""
-        if seen.all():
+    def in_view(self, plays: PlaysInView) -> tuple[Array, Array]:
+        """Return (which dots have a play in view, and the mark each of those stands for)."""
+        if plays.all:
             return np.arange(len(self.xs)), self.first
-        visible = np.flatnonzero(seen)
-        if not len(visible):
-            return visible, visible
-        begin, end = np.searchsorted(self.plays, visible[0]), np.searchsorted(self.plays, visible[-1], "right")
-        mine = begin + np.flatnonzero(seen[self.plays[begin:end]])
+        begin, end = self.plays.searchsorted([plays.first, plays.stop])
+        mine = begin + np.flatnonzero(plays.seen[self.plays[begin:end]])
         stands = np.full(len(self.xs), -1, np.int64)
         stands[self.dot[mine][::-1]] = self.rows[mine][::-1]  # written backwards, so that the first stays
         which = np.flatnonzero(stands >= 0)
@@ -58,13 +75,17 @@ class LandedDelays(NamedTuple):
 
 
 class ClipPixels(NamedTuple):
-    """Marks that came and that were missed, where plays were cut (`lost`: with a mark to come), and delays beside them."""
+    """Marks that came and that were missed, where plays were cut (`lost`: with a mark to come), delays beside them, and waits
+    that were met and that were in vain: (n, 2) from and to in px, the first `MOST_WAITS` of each.
+    """
 
     came: MarkDots
     missed: MarkDots
     cuts: Array
     lost: Array
     delays: list[LandedDelays]
+    met: Array
+    vain: Array
 
 
 def pixels_of_clip(known: Overlaid, clip: OverlaidClip, scale: Scale) -> ClipPixels:
@@ -91,7 +112,14 @@ def _found(known: Overlaid, clip: OverlaidClip, scale: Scale) -> ClipPixels:
         cuts,
         lost,
         _delays(known, clip, scale),
+        *(_waits(known, clip, scale, met) for met in (True, False)),
     )
+
+
+def _waits(known: Overlaid, clip: OverlaidClip, scale: Scale, met: bool) -> Array:
+    mine = clip.waited[known.waited.met[clip.waited] == met][:MOST_WAITS]
+    x, x2 = scale.xs(known.waited.begin[mine]), scale.xs(known.waited.end[mine])
+    return np.column_stack((x, np.maximum(x2, x + 2)))
 
 
 def _dots(known: Overlaid, rows: Array, xs: Array) -> MarkDots:

@@ -74,6 +74,8 @@ class Overlaid:
         rate, first = (np.asarray(table[name], np.float64) for name in ("rate", "from"))
         self._rate: Array = np.where(np.isfinite(rate) & (rate > 0), rate, 1.0)
         self._first: Array = np.where(np.isfinite(first), first, 0.0)
+        self.begins_ns: Array = np.asarray(table["t"], np.float64)
+        """(plays,): when each began, by the clock of the stream."""
         self.came_at: Array = self._came_at()
         """(marks,): the place in the clip, in seconds, at which each mark really came; NaN where it did not."""
         how = np.append(np.asarray(take.tables["stop"]["how"], np.int64), -1)[take.plays.stop]

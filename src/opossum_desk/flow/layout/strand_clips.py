@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 
-from opossum.stream.tables import Array
+from opossum.stream.tables import Array, held_at
 from opossum.take.grouping import distinct, factorised
 from opossum_desk.flow.layout.sounding import sounding
-from opossum_desk.flow.layout.strand_marks import MOST_ITEMS, Mark, crowd, pixels_of, visible
+from opossum_desk.flow.layout.strand_marks import MOST_ITEMS, Mark, crowd, pixels_of
 from opossum_desk.flow.layout.strand_rows import StrandRow
 from opossum_desk.flow.layout.strokes import Stroke, StrokeRun
 from opossum_desk.layout.heights import Band
@@ -23,13 +23,13 @@ MARGIN_PX = 8.0
 def layout_plays(session: Session, row: StrandRow, scale: Scale, band: Band, window: Array) -> list[Mark]:
     """Return what a row of clips, or of tracks, is drawn of. Cost: the plays in view and their marks, in NumPy."""
     take = session.take
-    places = visible(row, window)
+    places = row.visible(window)
     if len(places) > MOST_ITEMS:
         return crowd(session, scale, band, row, places)
     if not len(places):
         return []
     plays = row.items[places]
-    hows = np.append(np.asarray(take.tables["stop"]["how"], np.int64), -1)[take.plays.stop[plays]]
+    hows = held_at(take.tables["stop"]["how"], take.plays.stop[plays], -1)
     is_cut = np.isin(hows, [take.code("cut"), take.code("blend")]) & (hows >= 0)
     xs, x2s = pixels_of(session, scale, row.starts_ns[places]), pixels_of(session, scale, row.ends_ns[places])
     is_ragged = ~np.isin(hows, [-1, take.code("end"), take.code("")])
@@ -64,18 +64,19 @@ def _marks_of_plays(
     if not len(known.play):
         return []
     plays = row.items[places]
-    first, stop = np.searchsorted(known.play, plays), np.searchsorted(known.play, plays, "right")
+    sought = plays.astype(known.play.dtype)  # needles of another type would have NumPy convert all marks first
+    first, stop = known.play.searchsorted(sought), known.play.searchsorted(sought, "right")
     counts = stop - first
     of_play = np.repeat(np.arange(len(plays)), counts)
     rows = np.arange(len(of_play)) + np.repeat(first - np.cumsum(counts) + counts, counts)
-    begin = np.asarray(take.tables["play"]["from"], np.float64)[plays]
+    begin = np.asarray(take.tables["play"]["from"])[plays].astype(np.float64)
     due = row.starts_ns[places][of_play] + (known.due_ns[rows] - known.begin_ns[plays][of_play])
     sends = known.send[rows].astype(np.int64)
     reached = (sends >= 0) | (due <= row.ends_ns[places][of_play]) | is_cut[of_play]
     kept = reached & ~(known.seconds[rows] < np.nan_to_num(begin)[of_play])
     due, sends = due[kept], sends[kept]
-    times = np.append(np.asarray(take.tables["send"]["t"], np.int64), 0)
-    dues, cames = pixels_of(session, scale, due), pixels_of(session, scale, np.where(sends >= 0, times[sends], due))
+    came_ns = held_at(take.tables["send"]["t"], sends, 0)
+    dues, cames = pixels_of(session, scale, due), pixels_of(session, scale, np.where(sends >= 0, came_ns, due))
     right = scale.left + scale.width + MARGIN_PX
     marks: list[Mark] = []
     for came, shape, state, xs in (

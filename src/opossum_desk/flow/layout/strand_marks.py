@@ -54,11 +54,6 @@ def pixels_of(session: Session, scale: Scale, times_ns: Array) -> Array:
     return scale.xs(session.axis.positions(times_ns))
 
 
-def visible(row: StrandRow, window: Array) -> Array:
-    """Return the places of the row's items that reach into the window (ns)."""
-    return np.flatnonzero((row.starts_ns <= window[1]) & (row.ends_ns >= window[0]))
-
-
 def crowd(
     session: Session, scale: Scale, band: Band, row: StrandRow, places: Array, at_once: bool = False
 ) -> list[Mark]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection
 from dataclasses import dataclass, field
+from functools import cached_property
 
 import numpy as np
 
@@ -53,6 +54,26 @@ class StrandRow:
     peer: str = ""
     moments_ns: Array = field(default_factory=lambda: np.zeros(0, np.int64))
     paused: Array = field(default_factory=lambda: np.zeros(0, bool))
+
+    @cached_property
+    def _latest_ends(self) -> Array | None:
+        """When the latest of the items up to each one ends; nothing where they do not begin one after the other."""
+        if len(self.starts_ns) and (self.starts_ns[1:] < self.starts_ns[:-1]).any():
+            return None
+        return np.maximum.accumulate(np.asarray(self.ends_ns, np.int64))
+
+    def visible(self, window: Array) -> Array:
+        """Return the places of the items that reach into a window, from and to in ns.
+
+        Cost: two searches, and a look at those between the first that may last until then and the last that has begun.
+        """
+        first, stop, latest = 0, len(self.items), self._latest_ends
+        if latest is not None:
+            # needles of another type would have NumPy convert all that is searched first
+            first = int(latest.searchsorted(np.int64(np.ceil(window[0]))))
+            stop = int(self.starts_ns.searchsorted(np.int64(np.floor(window[1])), "right"))
+        among = slice(first, stop)
+        return first + np.flatnonzero((self.starts_ns[among] <= window[1]) & (self.ends_ns[among] >= window[0]))
 
     def stirs(self, window: Array) -> bool:
         """Say whether anything happens on it from window[0] to window[1] (ns)."""

@@ -11,7 +11,7 @@ import numpy as np
 
 from opossum.stream.tables import Array
 from opossum.take.pauses import paused_stretches
-from opossum_desk.flow.layout.strand_marks import MOST_ITEMS, VIA_OF_KIND, DotRun, Mark, crowd, visible, x_of
+from opossum_desk.flow.layout.strand_marks import MOST_ITEMS, VIA_OF_KIND, DotRun, Mark, crowd, x_of
 from opossum_desk.flow.layout.strand_rows import StrandRow
 from opossum_desk.flow.layout.strokes import Stroke, StrokeRun
 from opossum_desk.layout.heights import Band
@@ -44,7 +44,7 @@ def layout_timers(session: Session, placed: list[tuple[StrandRow, Band]], scale:
     marks: list[Mark] = []
     gathered: list[_Lives] = []
     for row, band in placed:
-        places = visible(row, window)
+        places = row.visible(window)
         if len(places) > MOST_ITEMS:
             marks += crowd(session, scale, band, row, places)
         elif len(places):

@@ -15,7 +15,7 @@ from opossum.stream.tables import Array
 from opossum.take.indexes.objects import NEVER
 from opossum_desk.flow.layout.strand_clips import layout_plays
 from opossum_desk.flow.layout.strand_levels import layout_queue, layout_values
-from opossum_desk.flow.layout.strand_marks import MOST_ITEMS, DotRun, Mark, crowd, pixels_of, visible
+from opossum_desk.flow.layout.strand_marks import MOST_ITEMS, DotRun, Mark, crowd, pixels_of
 from opossum_desk.flow.layout.strand_rows import StrandRow
 from opossum_desk.flow.layout.strand_timers import layout_timers
 from opossum_desk.flow.layout.strokes import Stroke, StrokeRun
@@ -113,7 +113,7 @@ def layout_strands(
 
 def _delays(session: Session, row: StrandRow, scale: Scale, band: Band, window: Array) -> list[Mark]:
     take = session.take
-    places = visible(row, window)
+    places = row.visible(window)
     if len(places) > MOST_ITEMS:
         return crowd(session, scale, band, row, places)
     arms, firings = row.items[places], take.arms.firings
@@ -145,7 +145,7 @@ def _too_many_lie_over_each_other(xs: Array, x2s: Array, scale: Scale) -> bool:
 
 def _waits(session: Session, row: StrandRow, scale: Scale, band: Band, window: Array) -> list[Mark]:
     take, y = session.take, band.middle
-    places = visible(row, window)
+    places = row.visible(window)
     if len(places) > MOST_ITEMS:
         return crowd(session, scale, band, row, places)
     waits = row.items[places]

@@ -9,7 +9,7 @@ from collections.abc import Callable
 
 import numpy as np
 
-from opossum.stream.tables import Array
+from opossum.stream.tables import Array, held_at
 from opossum.take.indexes.objects import NEVER
 from opossum.words import tr
 from opossum_desk.layout.bead import BeadState
@@ -244,7 +244,7 @@ class _Drawing:
         if total <= EXACT_CALLS or (lane >= 0 and total <= 20 * EXACT_CALLS):
             calls = level.groups.order[places[0] : places[-1]]
             if lane >= 0:
-                own = np.append(self.known.lane, np.int8(0))[self.known.take.calls.bind[calls]]
+                own = held_at(self.known.lane, self.known.take.calls.bind[calls], 0)
                 calls = calls[own == lane]
             self._exact.append((y, faded, calls))
         else:
