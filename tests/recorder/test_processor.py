@@ -123,6 +123,75 @@ def test_of_the_processor_it_is_on_others_took_no_part(tmp_path, own, taken_ms):
     assert machine.of(10 * 10**6, 160 * 10**6)[1] == (0 if "0 0 9" in own else 150 * 10**6)
 
 
+@pytest.mark.parametrize(
+    ("began_on", "within_ms", "beside_ms"), [(0, 400, 240), (1, 0, 60), (-1, 200, 60), (7, 200, 60)]
+)
+def test_a_thread_that_was_moved_when_its_processor_came_back_was_on_both(tmp_path, began_on, within_ms, beside_ms):
+    """What was taken of the one that it began on is no less the machine's; another one's would be."""
+    path, own_path = tmp_path / "stat", tmp_path / "own"
+    own_path.write_text("1 (a) R " + "0 " * 35 + "1 9")
+
+    def told(ran: int, taken: tuple[int, int]) -> None:
+        each = [(" ", 2 * ran, sum(taken)), *(("01"[number], ran, taken[number]) for number in (0, 1))]
+        path.write_text("".join(f"cpu{name} {own} 0 0 99 0 0 0 {steal} 0 0\n" for name, own, steal in each))
+
+    told(100, (10, 20))
+    machine = MachineTaken(str(path), str(own_path))
+    machine.renew()
+    told(100, (50, 20))
+    path.write_text(path.read_text().replace("cpu1 100", "cpu1 140").replace("cpu  200", "cpu  240"))
+    assert machine.of(400 * 10**6, 400 * 10**6, 0, began_on)[0] == pytest.approx(within_ms * 10**6, abs=2)
+    told(140, (28, 26))
+    assert machine.of(10 * 10**6, 400 * 10**6, 0, began_on)[1] == pytest.approx(beside_ms * 10**6, abs=2)
+
+
+@pytest.mark.parametrize(
+    ("cpu_ms", "passed_ms", "waited_ms", "each", "within_ms", "beside_ms"),
+    [
+        # as one machine told of frames whose work takes 7 ms: some of what was taken was counted as the thread's own, some was not
+        (266, 371, 11, ((48, 48), (36, 36)), 255, 94),
+        (
+            253,
+            521,
+            142,
+            ((51, 50), (24, 21)),
+            239,
+            126,
+        ),  # it was on the other one, too: its own had no time for all that
+        (7, 447, 2, ((28, 20), (54, 47)), 6, 438),
+        # what was taken is all beside: nothing of what it ran is left out
+        (150, 450, 0, ((45, 0), (45, 30)), 0, 300),
+        # what was taken of the other one alone is not its own
+        (400, 400, 0, ((40, 40), (41, 0)), 0, 0),
+        (100, 400, 0, ((40, 40), (41, 0)), 0, 0),
+        # half of it was counted into what it ran
+        (550, 700, 0, ((0, 0), (70, 30)), 150, 150),
+    ],
+)
+def test_what_was_taken_is_beside_the_threads_time_first_and_the_rest_within_it(
+    tmp_path, cpu_ms, passed_ms, waited_ms, each, within_ms, beside_ms
+):
+    """A thread that stays on the second processor, as far as it is known."""
+    path, own_path = tmp_path / "stat", tmp_path / "own"
+    own_path.write_text("1 (a) R " + "0 " * 35 + "1 9")
+
+    def told(each: tuple[tuple[int, int], ...]) -> None:
+        lines = [
+            (" ", sum(busy for busy, _ in each), sum(steal for _, steal in each)),
+            *((str(n), *own) for n, own in enumerate(each)),
+        ]
+        path.write_text(
+            "".join(f"cpu{name} {100 + busy - steal} 0 0 99 0 0 0 {steal} 0 0\n" for name, busy, steal in lines)
+        )
+
+    told(((0, 0), (0, 0)))
+    machine = MachineTaken(str(path), str(own_path))
+    machine.renew()
+    told(each)
+    within, beside = machine.of(cpu_ms * 10**6, passed_ms * 10**6, waited_ms * 10**6, 1)
+    assert (within / 1e6, beside / 1e6) == (pytest.approx(within_ms, abs=1), pytest.approx(beside_ms, abs=1))
+
+
 @pytest.mark.parametrize("text", ["", "cpu", "cpu a b c d e f g h", "intr 1 2 3 4 5 6 7 8 9"])
 def test_a_machine_that_does_not_tell_takes_nothing(tmp_path, text):
     """Nor does one without the file."""

@@ -12,6 +12,7 @@
 #endif
 
 #include <fcntl.h>
+#include <sched.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -34,6 +35,7 @@ typedef struct {
 	PyObject *taken; /* NULL: nobody tells what a host took */
 	long long look_every_ns, looked_into_ns, look_at_ns;
 	long given_up, taken_from; /* how often it gave the processor up, and was taken from it; -1: unknown */
+	int began_on; /* which processor it was on when the stretch began; -1: unknown */
 } ThreadTimes;
 
 static long long now_of(clockid_t clock)
@@ -100,6 +102,7 @@ static PyObject *times_begin(ThreadTimes *self, PyObject *nothing)
 	self->thread = thread;
 	if (self->busy || now >= self->ready_at_ns) keep_ready(self, ready(self), now);
 	switches(&self->given_up, &self->taken_from);
+	self->began_on = sched_getcpu();
 	self->begun_ns = now_of(CLOCK_MONOTONIC);
 	self->cpu_ns = now_of(CLOCK_THREAD_CPUTIME_ID);
 	return PyLong_FromLongLong(self->begun_ns);
@@ -139,7 +142,7 @@ static PyObject *times_told(ThreadTimes *self, PyObject *nothing)
 	char text[80];
 	if (!end_stretch(self, &cpu, &passed, &waited)) return PyUnicode_FromString("");
 	if (self->taken && passed >= self->looked_into_ns) {
-		PyObject *taken = PyObject_CallMethod(self->taken, "of", "LLL", cpu, passed, waited > 0 ? waited : 0);
+		PyObject *taken = PyObject_CallMethod(self->taken, "of", "LLLi", cpu, passed, waited > 0 ? waited : 0, self->began_on);
 		int known = taken && PyArg_ParseTuple(taken, "LL", &within, &beside);
 		Py_XDECREF(taken);
 		if (!known) return NULL;

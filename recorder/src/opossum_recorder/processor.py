@@ -3,9 +3,11 @@
 The second is the machine's doing, not the game's: other programs had the processor (see `thread_times`).
 
 Where a host takes the processor away while a thread runs, some kernels count that as the thread's own time.  The machine
-tells how much was taken of each processor (`steal`, proc_stat(5), in hundredths of a second); of a long frame the thread's part
-of it, by its share of all that ran there, is the machine's too, as far as there is no room for it beside the thread's own time; and so is what the thread neither ran nor waited for a processor,
-as far as the one it is on was taken away meanwhile: which of the two it was cannot be told then.
+tells how much was taken of each processor (`steal`, proc_stat(5), in hundredths of a second).  Of a long frame, what the thread
+neither ran nor waited for a processor is the machine's too, as far as those it was on were taken away meanwhile: which of the two
+it was cannot be told then.  What was taken and has no room beside the thread's own time was counted into that, and is left out of
+it up to the thread's share of all that ran there.  Often a thread is moved as soon as its processor was given back, so the one
+that it began on counts as much as the one it ends on.
 """
 
 from __future__ import annotations
@@ -75,21 +77,31 @@ class MachineTaken:
         """Be told anew; what that means is seldom asked, and read then."""
         self._told = self._read()
 
-    def of(self, cpu_ns: int, passed_ns: int, waited_ns: int = 0) -> tuple[int, int]:
+    def of(self, cpu_ns: int, passed_ns: int, waited_ns: int = 0, began_on: int = -1) -> tuple[int, int]:
         """Return how much was taken from a thread in a stretch that began lately, in ns: of what it is told to have run, and of
         what it neither ran nor waited for a processor.
 
-        Some kernels count what was taken as the thread's own time, others leave it out.
+        Some kernels count what was taken as the thread's own time, others leave it out.  `began_on`: the number of the
+        processor it was on then, -1 where that is not known.
         """
-        before, now, part, steal = self._understood(self._told), self._understood(self._read()), 0, 0
-        # by all of them, for it may have moved, and last by the one it is on, where less of others is counted along
-        for name in dict.fromkeys((ALL, self._processor())):
+        before, now = self._understood(self._told), self._understood(self._read())
+        began = ALL + str(began_on).encode() if began_on >= 0 else b""
+        passed: dict[bytes, tuple[int, int]] = {}
+        """How long each ran or was taken away meanwhile, and how long it was taken away."""
+        for name in dict.fromkeys((ALL, began, self._processor())):
             if name in now and name in before:
                 busy, steal = (late - early for late, early in zip(now[name], before[name], strict=True))
-                if steal > 0 and busy > 0:
-                    part = max(part, int(steal * min(1.0, cpu_ns / busy)))
-        beside = max(0, min(steal, passed_ns - cpu_ns - waited_ns))
-        return max(0, min(part, cpu_ns + part - passed_ns, cpu_ns)), beside
+                passed[name] = busy, max(0, steal)
+        # by all of them, for it may have moved, and by those it is known to have been on, where less of others is counted along
+        part = max((int(steal * min(1.0, cpu_ns / busy)) for busy, steal in passed.values() if busy > 0), default=0)
+        taken_of_all = passed.pop(ALL, (0, 0))[1]
+        taken = sum(steal for _, steal in passed.values())
+        # what the thread did that they had no time for, it did elsewhere
+        if not passed or passed_ns - waited_ns > sum(busy for busy, _ in passed.values()) + 2 * TICK_NS:
+            taken = taken_of_all
+        # what was taken lies beside the thread's own time as far as there is room for it, the rest was counted into it
+        counted = (taken if began in passed else max(taken, taken_of_all)) - (passed_ns - cpu_ns)
+        return max(0, min(part, counted, cpu_ns)), max(0, min(taken, passed_ns - cpu_ns - waited_ns))
 
 
 def frame_times(stat: str = STAT) -> ThreadTimes:

@@ -43,8 +43,10 @@ class Taken(Protocol):
     def renew(self) -> None:
         """Be told anew how much that was."""
 
-    def of(self, cpu_ns: int, passed_ns: int, waited_ns: int) -> tuple[int, int]:
-        """Return how much was taken of a thread's time since, and how much beside it."""
+    def of(self, cpu_ns: int, passed_ns: int, waited_ns: int, began_on: int = -1) -> tuple[int, int]:
+        """Return how much was taken of a thread's time since, and how much beside it; `began_on`: the processor that it was on
+        when the stretch began, which only C is told at no cost.
+        """
 
 
 class ThreadTimes:
