@@ -14,6 +14,7 @@ from opossum_desk.layout.heights import Heights
 from opossum_desk.layout.row_picture import PixelBars, RowPicture, StandingBars
 from opossum_desk.layout.scale import Scale
 from opossum_desk.state.session import Session
+from opossum_desk.take_area.pulse import PulseView
 from opossum_desk.views.canvas import WASH_ALPHA, Canvas
 from opossum_desk.views.foreign_painter import ForeignPainter
 from opossum_desk.views.kept_pictures import MOST_KEPT, KeptPictures
@@ -297,3 +298,23 @@ def test_numbers_of_frames_are_written_in_the_colour_of_the_look(qtbot, session)
     look.choose("night")
     seen = header()
     assert {view.colour("quiet").rgb(), view.colour("paper").rgb()} < seen and not by_day & seen
+
+
+def test_what_frozen_frames_cost_is_written_where_there_is_room_on_the_pulse(qtbot, monkeypatch):
+    """Of three that froze one after the other the first says so; each has its line, and one far off its own word."""
+    tape = Tape(hz=60).frame()
+    for number in range(400):
+        tape.frame(length_ms=16)
+        if number in (200, 203, 206, 320):
+            tape.ms(300)
+    pulse = PulseView(Look("day"))
+    qtbot.addWidget(pulse)
+    pulse.resize(900, 92)
+    pulse.set_session(Session(tape.take()))
+    written = []
+    draw = ForeignPainter.drawText
+    monkeypatch.setattr(ForeignPainter, "drawText", lambda *told: (written.append(told[1:]), draw(*told))[1])
+    pulse._draw_curves(pulse.current())
+    named = sorted((box.left(), box.right()) for box, _, text in written if text.endswith("s") and text[0].isdigit())
+    assert len(pulse.current().frozen) == 4 and len(named) == 2
+    assert named[0][1] <= named[1][0]

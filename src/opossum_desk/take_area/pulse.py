@@ -27,6 +27,9 @@ SHADE_ALPHA = 60
 TOP_PX = 6.0
 BOTTOM_PX = 17.0
 
+MOST_FROZEN_NAMES = 12
+"""So many frozen frames say on the Pulse what they cost."""
+
 
 class PulseView(Canvas):
     """Paints a `PulsePicture`; the curves are kept as a pixmap until take, size or look change."""
@@ -183,14 +186,19 @@ class PulseView(Canvas):
         low_tall = base - middle - 3
         self._draw_bars(painter, picture.calls, QRectF(picture.scale.left, base - low_tall, 0, low_tall), colour, ratio)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        written: list[tuple[float, float]] = []
         for x, text in picture.frozen:
             painter.setPen(QPen(self.colour("rose"), 3))
             painter.drawLine(QPointF(x, TOP_PX), QPointF(x, base))
-            if len(picture.frozen) <= 12:
-                painter.setFont(self.small_font(1, bold=True))
+            if len(written) == MOST_FROZEN_NAMES or (written and x < written[-1][1]):
+                continue
+            painter.setFont(self.small_font(1, bold=True))
+            room = painter.fontMetrics().horizontalAdvance(text) + 8.0
+            left = x + 4 if x + room + 6 < self.width() else x - room - 4
+            # one that has no room beside those before it is read in the Loom, or nearer by
+            if all(left >= end or left + room <= begin for begin, end in written):
+                written.append((left, left + room))
                 painter.setPen(self.colour("rose"))
-                room = painter.fontMetrics().horizontalAdvance(text) + 8.0
-                left = x + 4 if x + room + 6 < self.width() else x - room - 4
                 painter.drawText(
                     QRectF(left, TOP_PX - 2, room, painter.fontMetrics().height()), Qt.AlignmentFlag.AlignVCenter, text
                 )

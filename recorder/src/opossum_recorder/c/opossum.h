@@ -197,11 +197,12 @@ static int opossum_own_processor(void) {
 	return number >= 0 && number <= OPOSSUM_PROCESSORS ? number : 0;
 }
 
-/* Take from what a thread is told to have run in a long frame what a host took of it: the thread's part, by its share of all that
- * ran there; and add that to what it waited, with what it neither ran nor waited while its processor was taken away. */
+/* Take from what a thread is told to have run in a long frame what a host took of it, and add that to what it waited, with what
+ * it neither ran nor waited while its processor was taken away. What was taken is beside the thread's own time as far as there is
+ * room; the rest was counted into that: at most the thread's part, by its share of all that ran there. */
 static void opossum_leave_out_taken(double *ran, double *waited, double passed) {
 	opossum_processor now[OPOSSUM_PROCESSORS + 1];
-	double part = 0, taken = 0, within, beside;
+	double part = 0, of_all = 0, taken = 0, own_busy = -1, within, beside;
 	int turn, at = 0;
 	opossum_ask_machine(now);
 	for (turn = 0; turn < 2; turn++, at = opossum_own_processor()) {
@@ -209,8 +210,12 @@ static void opossum_leave_out_taken(double *ran, double *waited, double passed) 
 		if (!now[at].known || !opossum_.machine[at].known) continue;
 		taken = now[at].taken - opossum_.machine[at].taken;
 		if (taken > 0 && busy > 0) part = fmax(part, taken * fmin(1, *ran / busy));
+		if (at == 0) of_all = taken;
+		else own_busy = busy;
 	}
-	within = fmax(0, fmin(part, fmin(*ran + part - passed, *ran)));
+	/* what the thread did that its processor had no time for, it did on another */
+	if (own_busy < 0 || passed - fmax(*waited, 0) > own_busy + 2 * OPOSSUM_TICK_NS) taken = of_all;
+	within = fmax(0, fmin(part, fmin(fmax(taken, of_all) - (passed - *ran), *ran)));
 	beside = fmax(0, fmin(taken, passed - *ran - fmax(*waited, 0)));
 	if (within <= 0 && beside <= 0) return;
 	*ran -= within;

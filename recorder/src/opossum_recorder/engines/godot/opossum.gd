@@ -421,13 +421,23 @@ func _told_of_processor():
 	var now = _machine_times()
 	var part = 0.0
 	var steal = 0
+	var of_all = 0
+	var own_busy = -1
 	for name in ["cpu", _own_processor()]:
 		if now.has(name) and _machine_told.has(name):
 			var busy = now[name][0] - _machine_told[name][0]
 			steal = now[name][1] - _machine_told[name][1]
 			if steal > 0 and busy > 0:
 				part = max(part, steal * min(1.0, ran / float(busy)))
-	var within = max(0, min(part, min(ran + part - passed, ran)))
+			if name == "cpu":
+				of_all = steal
+			else:
+				own_busy = busy
+	# what the thread did that its processor had no time for, it did on another
+	if own_busy < 0 or passed - waited > own_busy + 2 * TICK_NS:
+		steal = of_all
+	# what was taken is beside the thread's own time as far as there is room, the rest was counted into it
+	var within = max(0, min(part, min(max(steal, of_all) - (passed - ran), ran)))
 	var beside = max(0, min(steal, passed - ran - waited))
 	return ',"cpu":%d,"ready":%d' % [ran - within, waited + within + beside]
 

@@ -1052,16 +1052,21 @@ end
 
 -- How much a host took of a frame, in ns: of what the thread is told to have run, and of what it neither ran nor waited.
 local function taken_ns(ran, passed, waited)
-	local now_told, part, steal = machine_ns(), 0, 0
+	local now_told, part, steal, of_all, own_busy = machine_ns(), 0, 0, 0, -1
 	for _, name in ipairs({ "cpu", own_processor() }) do
 		local after, before = now_told[name], stat_told[name]
 		if after and before then
 			local busy = after[1] - before[1]
 			steal = after[2] - before[2]
 			if steal > 0 and busy > 0 then part = math.max(part, steal * math.min(1, ran / busy)) end
+			if name == "cpu" then of_all = steal else own_busy = busy end
 		end
 	end
-	return math.max(0, math.min(part, ran + part - passed, ran)), math.max(0, math.min(steal, passed - ran - waited))
+	-- what the thread did that its processor had no time for, it did on another
+	if own_busy < 0 or passed - waited > own_busy + 2 * TICK_NS then steal = of_all end
+	-- what was taken is beside the thread's own time as far as there is room, the rest was counted into it
+	local counted = math.max(steal, of_all) - (passed - ran)
+	return math.max(0, math.min(part, counted, ran)), math.max(0, math.min(steal, passed - ran - waited))
 end
 
 local waited_at, ran_at, begun_at
