@@ -812,8 +812,7 @@ end
 
 if not link then
 	file = io.open(path, "a")
-	while file and not stop:peek() do
-		love.timer.sleep(pause)
+	while file and not stop:demand(pause) do
 		local line = stuck_line()
 		if line then
 			file:write(line)
@@ -1116,6 +1115,7 @@ function R.close()
 	flush()
 	love.thread.getChannel("opossum_stop"):push(true)
 	file:close() -- over the link: when the last lines are sent
+	if sender and not link then sender:wait() end -- one that still ran while LÖVE ends could bring it down
 	file = nil
 end
 
