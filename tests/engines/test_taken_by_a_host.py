@@ -23,7 +23,7 @@ AFTER = {
     "taken": "cpu  1001 0 0 9999 0 0 0 100 0 0\nintr 1\n",
     "left alone": "cpu  1001 0 0 9999 0 0 0 0 0 0\nintr 1\n",
 }
-LONG_FRAME, BUSY_MS, SHORT_MS = 10, 200, 25
+LONG_FRAME, BUSY_MS, SHORT_MS, SLEEP_MS = 10, 200, 25, 150
 LOOKED_INTO_MS = 50
 CLOCKS_APART_MS = 12
 """Godot knows only what the system reckoned at its last tick."""
@@ -38,6 +38,7 @@ function love.update()
     file:close()
     local began = love.timer.getTime()
     while love.timer.getTime() - began < {seconds} do end
+    if {sleep} > 0 then os.execute("sleep {sleep}") end
   elseif frame == 15 then love.event.quit() end
 end
 """
@@ -55,6 +56,7 @@ func _process(_delta):
 		var began = OS.get_ticks_usec()
 		while OS.get_ticks_usec() - began < {seconds} * 1000000:
 			pass
+		OS.delay_usec(int({sleep} * 1000000))
 	elif frame == 15:
 		get_tree().quit()
 """
@@ -73,6 +75,7 @@ int main(int count, char **words) {{
 			clock_gettime(CLOCK_MONOTONIC, &began);
 			do clock_gettime(CLOCK_MONOTONIC, &now);
 			while ((double)(now.tv_sec - began.tv_sec) + (double)(now.tv_nsec - began.tv_nsec) / 1e9 < {seconds});
+			usleep({sleep} * 1000000);
 		}}
 		opossum_idle();
 	}}
@@ -124,9 +127,23 @@ def longest_frame(take: Take) -> tuple[float, float, float]:
     return float(passed[longest]), float(ran[longest]), float(waited[longest])
 
 
-@pytest.mark.skipif(not Path("/proc/thread-self/schedstat").exists(), reason="the system does not tell it")
-@pytest.mark.parametrize(("host", "busy_ms"), [("taken", BUSY_MS), ("left alone", BUSY_MS), ("taken", SHORT_MS)])
-@pytest.mark.parametrize(
+def on_a_machine(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, host: str, busy_ms: int, sleep_ms: int = 0
+) -> dict[str, str]:
+    """Let the machine's file be one of the test's own; return what a game is told of how long it works and sleeps."""
+    stat = tmp_path / "stat"
+    stat.write_text(BEFORE)
+    monkeypatch.setenv("OPOSSUM_STAT", str(stat))
+    monkeypatch.setattr("playing.WITHOUT_A_SCREEN", {"SDL_VIDEODRIVER": "offscreen", "ALSOFT_DRIVERS": "null"})
+    after = '"' + AFTER[host].replace("\n", "\\n") + '"'
+    seconds, sleep = (str(ms / 1000) for ms in (busy_ms, sleep_ms))
+    return {"frame": str(LONG_FRAME), "stat": str(stat), "after": after, "seconds": seconds, "sleep": sleep}
+
+
+TOLD_BY_THE_SYSTEM = pytest.mark.skipif(
+    not Path("/proc/thread-self/schedstat").exists(), reason="the system does not tell it"
+)
+ENGINES = pytest.mark.parametrize(
     "play",
     [
         pytest.param(play_love, marks=needs("love", "love")),
@@ -134,14 +151,14 @@ def longest_frame(take: Take) -> tuple[float, float, float]:
         pytest.param(play_c, marks=pytest.mark.skipif(shutil.which("cc") is None, reason="there is no C compiler")),
     ],
 )
+
+
+@TOLD_BY_THE_SYSTEM
+@pytest.mark.parametrize(("host", "busy_ms"), [("taken", BUSY_MS), ("left alone", BUSY_MS), ("taken", SHORT_MS)])
+@ENGINES
 def test_of_a_long_frame_the_hosts_part_is_the_machines(tmp_path, monkeypatch, play, host, busy_ms):
     """It is told as time in which the thread could have run, and not as what it ran; of a short frame nobody asks."""
-    stat = tmp_path / "stat"
-    stat.write_text(BEFORE)
-    monkeypatch.setenv("OPOSSUM_STAT", str(stat))
-    monkeypatch.setattr("playing.WITHOUT_A_SCREEN", {"SDL_VIDEODRIVER": "offscreen", "ALSOFT_DRIVERS": "null"})
-    after = '"' + AFTER[host].replace("\n", "\\n") + '"'
-    told = {"frame": str(LONG_FRAME), "stat": str(stat), "after": after, "seconds": str(busy_ms / 1000)}
+    told = on_a_machine(tmp_path, monkeypatch, host, busy_ms)
 
     for turn in range(PLAYS):
         folder = tmp_path / f"play {turn}"
@@ -159,3 +176,13 @@ def test_of_a_long_frame_the_hosts_part_is_the_machines(tmp_path, monkeypatch, p
     elif host == "taken":
         assert ran + waited == pytest.approx(passed, abs=CLOCKS_APART_MS)
         assert waited >= 0.4 * passed
+
+
+@TOLD_BY_THE_SYSTEM
+@ENGINES
+def test_what_the_thread_did_not_run_explains_no_more_than_its_part_of_what_was_taken(tmp_path, monkeypatch, play):
+    """More was taken than the thread stood still for: the rest was counted into what it is told to have run."""
+    told = on_a_machine(tmp_path, monkeypatch, "taken", BUSY_MS, SLEEP_MS)
+    passed, ran, waited = longest_frame(play(tmp_path, told))
+    assert passed >= BUSY_MS + SLEEP_MS
+    assert ran <= 0.4 * BUSY_MS and waited >= passed - 0.4 * BUSY_MS - CLOCKS_APART_MS

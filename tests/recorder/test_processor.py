@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import time
 from typing import ClassVar
 
@@ -243,3 +244,20 @@ def test_either_half_asks_the_machine_anew_four_times_a_second(tmp_path, half, m
         time.sleep(0.001)
     frames.close()
     assert 2 <= len(asked) <= 1 + (time.perf_counter_ns() - began) // (250 * 10**6)
+
+
+def test_the_built_half_tells_which_processor_a_frame_began_on(tmp_path, half, monkeypatch):
+    """One of those that this thread may be on; the half in Python does not know."""
+    asked = []
+    monkeypatch.setattr(MachineTaken, "of", lambda self, *told: (asked.append(told), (0, 0))[1])
+    frames = frame_times(stat_file(tmp_path / "stat", ran=1000, steal=0))
+    frames.begin()
+    time.sleep(0.06)
+    assert frames.told()
+    frames.close()
+    ((_, passed_ns, _, *began_on),) = asked
+    assert passed_ns >= 60 * 10**6
+    if half is thread_times.ThreadTimes:
+        assert began_on == []
+    else:
+        assert began_on[0] in os.sched_getaffinity(0)
