@@ -15,6 +15,7 @@ from opossum_desk.layout.row_picture import PixelBars, RowPicture, StandingBars
 from opossum_desk.layout.scale import Scale
 from opossum_desk.state.session import Session
 from opossum_desk.take_area.pulse import PulseView
+from opossum_desk.views.axis_header import paint_axis_header
 from opossum_desk.views.canvas import WASH_ALPHA, Canvas
 from opossum_desk.views.foreign_painter import ForeignPainter
 from opossum_desk.views.kept_pictures import MOST_KEPT, KeptPictures
@@ -301,12 +302,12 @@ def test_numbers_of_frames_are_written_in_the_colour_of_the_look(qtbot, session)
 
 
 def test_what_frozen_frames_cost_is_written_where_there_is_room_on_the_pulse(qtbot, monkeypatch):
-    """Of three that froze one after the other the first says so; each has its line, and one far off its own word."""
+    """Of three that froze one after the other the longest says so; each has its line, and one far off its own word."""
     tape = Tape(hz=60).frame()
+    longer = {200: 300, 203: 500, 206: 400, 320: 300}
     for number in range(400):
         tape.frame(length_ms=16)
-        if number in (200, 203, 206, 320):
-            tape.ms(300)
+        tape.ms(longer.get(number, 0))
     pulse = PulseView(Look("day"))
     qtbot.addWidget(pulse)
     pulse.resize(900, 92)
@@ -315,6 +316,26 @@ def test_what_frozen_frames_cost_is_written_where_there_is_room_on_the_pulse(qtb
     draw = ForeignPainter.drawText
     monkeypatch.setattr(ForeignPainter, "drawText", lambda *told: (written.append(told[1:]), draw(*told))[1])
     pulse._draw_curves(pulse.current())
-    named = sorted((box.left(), box.right()) for box, _, text in written if text.endswith("s") and text[0].isdigit())
-    assert len(pulse.current().frozen) == 4 and len(named) == 2
+    named = sorted(
+        (box.left(), box.right(), text) for box, _, text in written if text.endswith("s") and text[0].isdigit()
+    )
+    assert len(pulse.current().frozen) == 4
+    assert [text for _, _, text in named] == ["0.50 s", "0.30 s"]
     assert named[0][1] <= named[1][0]
+
+
+def test_a_number_of_the_axis_that_would_be_covered_in_part_is_left_out(qtbot, monkeypatch):
+    """Half a number is another number; those beside what covers it stand."""
+    view = LoomView(Look("day"))
+    qtbot.addWidget(view)
+    view.resize(800, 100)
+    written = []
+    monkeypatch.setattr(view.kept, "paint", lambda painter, looks, *told: written.append(looks[1]))
+    grid = [(300.0, "3000"), (400.0, "3010"), (500.0, "3020")]
+    image = QImage(800, 100, QImage.Format.Format_ARGB32_Premultiplied)
+    painter = ForeignPainter(image)
+    for covered in ([], [QRectF(310, 2, 85, 20)], [QRectF(330, 2, 60, 20)], [QRectF(300, 2, 300, 20)]):
+        paint_axis_header(view, painter, grid, 24.0, covered)
+        written.append("|")
+    painter.end()
+    assert " ".join(written).split(" |")[:4] == ["3000 3010 3020", " 3020", " 3000 3020", ""]

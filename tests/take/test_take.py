@@ -9,6 +9,7 @@ import pytest
 
 from opossum.stream.limits import LARGEST_NUMBER, MOST_PEERS, WRITTEN_TIME
 from opossum.stream.reading import read_streams
+from opossum.stream.tables import held_at
 from opossum.stream.writing import stream_lines
 from opossum.take.archive import open_take, save_take
 from opossum.take.sameness import first_difference
@@ -222,3 +223,10 @@ def test_a_clock_that_lies_shifts_nothing(tmp_path, limit):
     opened = open_take(tmp_path / "a.take")
     assert int(opened.tables["frame"]["t"][0]) == 2 * limit
     assert written(opened)[1] == line
+
+
+def test_what_a_column_holds_at_rows_of_which_some_are_none():
+    """Also where nothing is in the column; nothing but the rows asked for is looked at."""
+    rows = np.array([2, -1, 0])
+    assert held_at(np.array([5, 6, 7], np.int8), rows, -1).tolist() == [7, -1, 5]
+    assert held_at(np.zeros(0, np.int8), np.array([-1, -1]), 4).tolist() == [4, 4]

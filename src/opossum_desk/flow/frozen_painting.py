@@ -6,12 +6,12 @@ from functools import partial
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QPainter, QPen
+from PySide6.QtGui import QFontMetrics, QPainter, QPen
 
 from opossum_desk.flow.layout.frozen import FrozenBand
+from opossum_desk.layout.scale import MOST_FROZEN_NAMES, takes_room
 from opossum_desk.views.canvas import NARROW_WASH_ALPHA, WASH_ALPHA, AxisCanvas
 
-MOST_FROZEN_NAMES = 12
 MOST_WIDTHS = 2048
 _widths: dict[tuple[str, str], int] = {}
 """How wide a name is in a font: while one pans, the same names are measured again and again."""
@@ -51,14 +51,12 @@ def _torn(view: AxisCanvas, band: FrozenBand) -> tuple[float, float]:
     return max(band.left, view.label_px - 30), min(band.right, view.width() + 30.0)
 
 
-def paint_frozen_names(view: AxisCanvas, painter: QPainter, bands: list[FrozenBand]) -> None:
-    """Write in the header what frozen frames cost, the longest first, as many as have room beside each other."""
-    if not bands:
-        return
-    font = view.small_font(0, bold=True)
-    painter.setFont(font)
-    metrics, key, header_px = painter.fontMetrics(), font.key(), view.heights().header
+def frozen_names(view: AxisCanvas, bands: list[FrozenBand]) -> list[tuple[QRectF, str]]:
+    """Return where in the header is written what frozen frames cost, the longest first, as many as have room beside each other."""
+    font, height = view.small_font(0, bold=True), view.heights().header - 3
+    metrics, key = QFontMetrics(font), font.key()
     written: list[tuple[float, float]] = []
+    names: list[tuple[QRectF, str]] = []
     for band in sorted(bands, key=lambda band: -band.seconds):
         text = band.text
         room = _widths.get((key, text))
@@ -67,12 +65,18 @@ def paint_frozen_names(view: AxisCanvas, painter: QPainter, bands: list[FrozenBa
                 _widths.clear()
             room = _widths[key, text] = metrics.horizontalAdvance(text) + 14
         x = min(max(band.left, view.label_px + 2), view.width() - room - 14)
-        if all(x >= right or x + room <= left for left, right in written):
-            written.append((x, x + room))
-            box = QRectF(x, 2, room, header_px - 3)
-            view.kept.paint(painter, ("frozen", text), font, box, partial(_paint_frozen_name, view, text))
-            if len(written) == MOST_FROZEN_NAMES:
+        if takes_room(written, x, x + room):
+            names.append((QRectF(x, 2, room, height), text))
+            if len(names) == MOST_FROZEN_NAMES:
                 break
+    return names
+
+
+def paint_frozen_names(view: AxisCanvas, painter: QPainter, names: list[tuple[QRectF, str]]) -> None:
+    """Write in the header what frozen frames cost."""
+    font = view.small_font(0, bold=True)
+    for box, text in names:
+        view.kept.paint(painter, ("frozen", text), font, box, partial(_paint_frozen_name, view, text))
 
 
 def _paint_frozen_name(view: AxisCanvas, text: str, painter: QPainter, box: QRectF) -> None:

@@ -10,7 +10,7 @@ from opossum.foreign_text import shown_in_menu
 from opossum.words import tr
 from opossum_desk.context_menus import add_call_actions, add_tripwires, sieve
 from opossum_desk.flow.describing import describe_line
-from opossum_desk.flow.frozen_painting import paint_frozen, paint_frozen_names
+from opossum_desk.flow.frozen_painting import frozen_names, paint_frozen, paint_frozen_names
 from opossum_desk.flow.layout.finding_marks import FindingMarks, finding_marks
 from opossum_desk.flow.layout.loom import LoomPicture, RowLine, is_folded_away, layout_loom, line_count, line_of_row
 from opossum_desk.flow.layout.trail_line import trail_line
@@ -224,8 +224,9 @@ class LoomView(AxisCanvas):
                 painter.drawText(QPointF(x, y + 4), text)
 
     def _paint_header(self, painter: QPainter, picture: LoomPicture) -> None:
-        paint_axis_header(self, painter, picture.grid, picture.heights.header)
-        paint_frozen_names(self, painter, picture.frozen)
+        names = frozen_names(self, picture.frozen)
+        paint_axis_header(self, painter, picture.grid, picture.heights.header, [box for box, _ in names])
+        paint_frozen_names(self, painter, names)
 
     # --- hands -----------------------------------------------------------------------------------------
 

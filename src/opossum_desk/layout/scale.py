@@ -21,6 +21,10 @@ LEAST_PX_A_SECOND = 1e-9
 """A second that is shorter is not marked: only a damaged take tells of such lengths."""
 
 
+MOST_FROZEN_NAMES = 12
+"""So many frozen frames say at once what they cost."""
+
+
 class Scale(NamedTuple):
     """A window of the axis laid over `width` pixels that begin at `left`."""
 
@@ -45,6 +49,14 @@ class Scale(NamedTuple):
     def per_unit(self) -> float:
         """Return pixels per unit of the axis."""
         return self.width / max(self.high - self.low, 1e-12)
+
+
+def takes_room(written: list[tuple[float, float]], left: float, right: float) -> bool:
+    """Say whether what is written from `left` to `right` has room beside what was written (from, to) before; then it is added."""
+    has_room = all(left >= end or right <= begin for begin, end in written)
+    if has_room:
+        written.append((left, right))
+    return has_room
 
 
 def grid_marks(axis: Axis, scale: Scale, least_px: float = 90.0) -> list[tuple[float, str]]:

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QToolTip, QWidget
 
 from opossum.stream.tables import Array
 from opossum.words import tr
+from opossum_desk.layout.scale import MOST_FROZEN_NAMES, takes_room
 from opossum_desk.layout.wording import short_time
 from opossum_desk.state.session import Session
 from opossum_desk.take_area.layout.pulse import TICK_PX, PulsePicture, layout_overlay, layout_pulse
@@ -26,9 +27,6 @@ SHADE_ALPHA = 60
 """What lies beyond the window is only a little paler: it is still to be seen."""
 TOP_PX = 6.0
 BOTTOM_PX = 17.0
-
-MOST_FROZEN_NAMES = 12
-"""So many frozen frames say on the Pulse what they cost."""
 
 
 class PulseView(Canvas):
@@ -109,7 +107,7 @@ class PulseView(Canvas):
             return []
         return [
             Spoken(tr("frozen for {text}", text=text), (x - 4, 0.0, 60.0, float(self.height())))
-            for x, text in picture.frozen
+            for x, text, _ in picture.frozen
         ]
 
     def paint(self, painter: QPainter, session: Session) -> None:
@@ -186,27 +184,27 @@ class PulseView(Canvas):
         low_tall = base - middle - 3
         self._draw_bars(painter, picture.calls, QRectF(picture.scale.left, base - low_tall, 0, low_tall), colour, ratio)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        written: list[tuple[float, float]] = []
-        for x, text in picture.frozen:
-            painter.setPen(QPen(self.colour("rose"), 3))
-            painter.drawLine(QPointF(x, TOP_PX), QPointF(x, base))
-            if len(written) == MOST_FROZEN_NAMES or (written and x < written[-1][1]):
-                continue
-            painter.setFont(self.small_font(1, bold=True))
-            room = painter.fontMetrics().horizontalAdvance(text) + 8.0
-            left = x + 4 if x + room + 6 < self.width() else x - room - 4
-            # one that has no room beside those before it is read in the Loom, or nearer by
-            if all(left >= end or left + room <= begin for begin, end in written):
-                written.append((left, left + room))
-                painter.setPen(self.colour("rose"))
-                painter.drawText(
-                    QRectF(left, TOP_PX - 2, room, painter.fontMetrics().height()), Qt.AlignmentFlag.AlignVCenter, text
-                )
+        painter.setPen(QPen(self.colour("rose"), 3))
+        painter.drawLines([QLineF(x, TOP_PX, x, base) for x, _, _ in picture.frozen])
+        self._write_frozen(painter, picture)
         for x, severity in picture.ticks:
             painter.setPen(QPen(self.colour("rose" if severity == "fault" else "quiet"), 1))
             painter.drawLine(QPointF(x, base + 5), QPointF(x, base + 5 + TICK_PX))
         painter.end()
         return pixmap
+
+    def _write_frozen(self, painter: QPainter, picture: PulsePicture) -> None:
+        """Write what the longest frozen frames cost, those that have room beside longer ones."""
+        painter.setFont(self.small_font(1, bold=True))
+        painter.setPen(self.colour("rose"))
+        metrics = painter.fontMetrics()
+        written: list[tuple[float, float]] = []
+        for x, text, _ in sorted(picture.frozen, key=lambda frozen: -frozen[2])[:MOST_FROZEN_NAMES]:
+            room = metrics.horizontalAdvance(text) + 8.0
+            left = x + 4 if x + room + 6 < self.width() else x - room - 4
+            if takes_room(written, left, left + room):
+                box = QRectF(left, TOP_PX - 2, room, metrics.height())
+                painter.drawText(box, Qt.AlignmentFlag.AlignVCenter, text)
 
     def _draw_bars(self, painter: QPainter, shares: Array, box: QRectF, colour: QColor, ratio: float) -> None:
         """Draw one bar a pixel from the box's foot, as high as its share of the box: at once, for there are thousands."""

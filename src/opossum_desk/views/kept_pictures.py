@@ -34,7 +34,7 @@ class KeptPictures:
         """Show in a box, moved to whole pixels, what `draw` draws in one of its size; `looks`: all that it depends on but the font."""
         ratio = self._view.devicePixelRatioF()
         width, height = round(box.width() * ratio), round(box.height() * ratio)
-        key = (looks, font.pixelSize(), font.bold(), width, height, ratio)
+        key = (looks, font.family(), font.pixelSize(), font.bold(), width, height, ratio)
         image = self._kept.get(key)
         if image is None:
             if len(self._kept) >= MOST_KEPT:

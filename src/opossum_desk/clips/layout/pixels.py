@@ -29,7 +29,7 @@ class PlaysInView(NamedTuple):
     seen: Array
     first: int
     stop: int
-    all: bool
+    are_all: bool
 
     @classmethod
     def of(cls, seen: Array) -> PlaysInView:
@@ -54,7 +54,7 @@ class MarkDots(NamedTuple):
 
     def in_view(self, plays: PlaysInView) -> tuple[Array, Array]:
         """Return (which dots have a play in view, and the mark each of those stands for)."""
-        if plays.all:
+        if plays.are_all:
             return np.arange(len(self.xs)), self.first
         begin, end = self.plays.searchsorted([plays.first, plays.stop])
         mine = begin + np.flatnonzero(plays.seen[self.plays[begin:end]])

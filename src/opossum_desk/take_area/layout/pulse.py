@@ -26,7 +26,7 @@ USUAL_SHARE = 0.995
 class PulsePicture(NamedTuple):
     """Arrays (pixel columns,): height shares 0 … 1 of frame length and of calls a frame; then what lies on top.
 
-    `frozen`: x of frames far over budget; `ticks`: (x, severity) of findings; `budget`: height share of the frame budget (over 1: beyond the strip); `top_ms`: what the full height of
+    `frozen`: x of frames far over budget, what they cost in words and in ns; `ticks`: (x, severity) of findings; `budget`: height share of the frame budget (over 1: beyond the strip); `top_ms`: what the full height of
     the lengths stands for.  It stays while take, width and findings do; what moves is a `PulseOverlay`.
     """
 
@@ -34,7 +34,7 @@ class PulsePicture(NamedTuple):
     length: Array
     calls: Array
     budget: float
-    frozen: list[tuple[float, str]]
+    frozen: list[tuple[float, str, float]]
     ticks: list[tuple[float, str]]
     grid: list[tuple[float, str]]
     top_ms: float
@@ -77,9 +77,10 @@ def layout_pulse(session: Session, width: float, left: float) -> PulsePicture:
     length_share = np.clip(longest / max(top, 1.0), 0, 1)
     budget_ns = 1e9 / (take.recording.head_hz(axis.peer) or 60) if len(take.peers) else 1.0
     budget = budget_ns / max(top, 1.0)
+    middles = scale.xs((axis.edges[axis.frozen] + axis.edges[axis.frozen + 1]) / 2)
     frozen = [
-        (scale.x(float(axis.edges[column] + axis.edges[column + 1]) / 2), f"{number(lengths[column] / 1e9, '.2f')} s")
-        for column in axis.frozen.tolist()
+        (x, f"{number(length / 1e9, '.2f')} s", length)
+        for x, length in zip(middles.tolist(), lengths[axis.frozen].tolist(), strict=True)
     ]
     return PulsePicture(
         scale,
