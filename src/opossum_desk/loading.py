@@ -9,11 +9,16 @@ from __future__ import annotations
 import builtins
 import sys
 import threading
+from importlib import import_module
+from importlib.util import find_spec
 from types import ModuleType
 from typing import Any
 
 NUMPY_MANUAL = ("numpy._core._add_newdocs", "numpy._core._add_newdocs_scalars")
 """What writes the manual of its compiled functions into NumPy. A version that has it elsewhere loads it as it would."""
+
+NUMPY_TYPING = "numpy._typing"
+"""What NumPy words signatures with; NumPy itself takes one name of it, for annotations that nobody reads."""
 
 WAITING = frozenset(
     f"shibokensupport/signature/{name}.py"
@@ -30,10 +35,31 @@ _waiting: dict[str, Any] = {}
 
 
 def load_numpy() -> None:
-    """Load NumPy without the manual, which nobody reads in a running desk."""
+    """Load NumPy without its manual and what it words signatures with, which nobody reads in a running desk."""
     for name in NUMPY_MANUAL:
         sys.modules.setdefault(name, ModuleType(name))
-    import numpy  # noqa: F401 - as all that follows would
+    wording = _typing_of_numpy()
+    if sys.modules.setdefault(NUMPY_TYPING, wording) is wording:
+        import numpy  # noqa: F401 - as all that follows would
+
+        if sys.modules.get(NUMPY_TYPING) is wording:
+            del sys.modules[NUMPY_TYPING]
+
+
+def _typing_of_numpy() -> ModuleType:
+    """Return what stands in for the package while NumPy is loaded; a version that takes more of it is given its own."""
+    wording = ModuleType(NUMPY_TYPING)
+    package = find_spec("numpy")
+
+    def taken(name: str) -> Any:
+        if name.startswith("__"):
+            raise AttributeError(name)
+        del sys.modules[NUMPY_TYPING]
+        return getattr(import_module(NUMPY_TYPING), name)
+
+    wording.__dict__.update(NDArray=list, __getattr__=taken)
+    wording.__path__ = [f"{place}/_typing" for place in (package and package.submodule_search_locations) or ()]
+    return wording
 
 
 def load_qt() -> None:

@@ -130,6 +130,34 @@ def test_numpy_is_loaded_without_its_manual():
     assert (told.stdout, told.stderr) == ("None 6 False\n", "")
 
 
+def test_a_desk_that_opens_loads_neither_types_of_signatures_nor_what_reads_json():
+    """Both are there for whoever asks later: the window waits for neither."""
+    code = (
+        "import sys\nfrom opossum_desk.loading import load_numpy\nload_numpy()\n"
+        "import opossum_desk.state.session, opossum_desk.flow.layout.strands, opossum_desk.views.canvas\n"
+        "print([name for name in ('numpy._typing', 'msgspec') if name in sys.modules])\n"
+        "import numpy.typing\nprint(numpy.typing.NDArray[numpy.int8].__origin__ is numpy.ndarray)"
+    )
+    told = run(code)
+    assert (told.stdout, told.stderr) == ("[]\nTrue\n", "")
+
+
+def test_a_numpy_that_takes_more_of_its_types_is_given_them():
+    """What stands in for them while NumPy is loaded makes way for the package, its modules too."""
+    code = (
+        "import builtins\nown = builtins.__import__\n"
+        "def load(name, names=None, local=None, taken=(), level=0):\n"
+        "    if name == 'numpy._typing' and taken == ('NDArray',):\n"
+        "        own('numpy._typing._nbit', names, local, ('_NBitInt',), 0)\n"
+        "        print(own(name, names, local, ('ArrayLike',), level).ArrayLike is not None)\n"
+        "    return own(name, names, local, taken, level)\n"
+        "builtins.__import__ = load\n"
+        "from opossum_desk.loading import load_numpy\nload_numpy()\nimport numpy\nprint(numpy.arange(4).sum())"
+    )
+    told = run(code)
+    assert (told.stdout, told.stderr) == ("True\n6\n", "")
+
+
 def test_a_file_that_waits_has_no_more_names_than_it_would_have():
     """Looking for one that is not there loads it, and is told so."""
     code = (

@@ -5,14 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import lru_cache
-from typing import Any
+from typing import Any, TypeAlias
 
 import numpy as np
-import numpy.typing as npt
 
 from opossum.stream.kinds import KINDS, Field, FieldType
 
-Array = npt.NDArray[Any]
+Array: TypeAlias = np.ndarray[Any, np.dtype[Any]]
+"""Named without `numpy.typing`: loading that takes long, and a desk that opens waits for it."""
 
 COMMON_FIELDS = ("line", "t", "p", "th")
 """Columns every table has: stream line, nanoseconds, peer index, thread name's code (-1: main)."""

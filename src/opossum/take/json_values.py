@@ -7,7 +7,6 @@ import math
 from collections.abc import Callable
 from typing import TypeVar
 
-import msgspec
 import numpy as np
 
 from opossum.stream.tables import Array, JsonColumn
@@ -77,6 +76,8 @@ def json_numbers(column: JsonColumn, rows: Array) -> Array:
     told = np.flatnonzero((lengths > 0) & (lengths <= LONGEST_NUMBER) & begins)
     if not len(told):
         return numbers
+    import msgspec  # loaded once a number is asked for: a desk that opens shows none yet
+
     starts, lengths = offsets[rows[told]], lengths[told]
     ends = np.cumsum(lengths)
     rank, place = np.repeat(np.arange(len(told)), lengths), np.arange(ends[-1])

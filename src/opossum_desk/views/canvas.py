@@ -6,7 +6,6 @@ from collections.abc import Callable
 from typing import Any
 
 import numpy as np
-import numpy.typing as npt
 from PySide6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import (
     QColor,
@@ -24,6 +23,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QScrollBar, QWidget
 
 from opossum.foreign_text import shown
+from opossum.stream.tables import Array
 from opossum.words import counted, tr
 from opossum_desk.layout.heights import DETAIL_PX, TARGET_PX, Heights
 from opossum_desk.layout.wording import LETTER_PX, short_time
@@ -133,7 +133,7 @@ class Canvas(QWidget):
             painter.drawImage(QPointF(0, line / ratio), image)
         painter.restore()
 
-    def washed_across(self, stripes: list[tuple[float, float, int]]) -> npt.NDArray[np.uint32]:
+    def washed_across(self, stripes: list[tuple[float, float, int]]) -> Array:
         """Return a line of pixels as wide as the view, premultiplied ARGB, with stripes (from x, to x, how strongly) of rose."""
         ratio, rose = self.devicePixelRatioF(), self.colour("rose")
         across = np.zeros(max(1, round(self.width() * ratio)), np.uint32)

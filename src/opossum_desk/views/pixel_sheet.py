@@ -5,10 +5,11 @@ from __future__ import annotations
 from functools import lru_cache
 
 import numpy as np
-import numpy.typing as npt
 from PySide6.QtCore import QPointF, QRectF
 from PySide6.QtGui import QColor, QImage, QPainter
 from PySide6.QtWidgets import QWidget
+
+from opossum.stream.tables import Array
 
 
 class PixelSheet:
@@ -16,11 +17,11 @@ class PixelSheet:
 
     def __init__(self, view: QWidget) -> None:
         self._view = view
-        self._pixels: npt.NDArray[np.uint32] = np.zeros((0, 0), np.uint32)
+        self._pixels: Array = np.zeros((0, 0), np.uint32)
         self.image = QImage()
         """The pixels, as Qt knows them."""
 
-    def cleared(self) -> npt.NDArray[np.uint32]:
+    def cleared(self) -> Array:
         """Return them, (height, width), all clear: the same array again while the view keeps its size."""
         view, ratio = self._view, self._view.devicePixelRatioF()
         size = (int(view.height() * ratio), int(view.width() * ratio))
@@ -39,7 +40,7 @@ class PixelSheet:
         painter.restore()
 
 
-def image_of(pixels: npt.NDArray[np.uint32], ratio: float) -> QImage:
+def image_of(pixels: Array, ratio: float) -> QImage:
     """Return pixels (height, width) of premultiplied ARGB as an image; whoever asks keeps the array as long as it is painted."""
     height, width = pixels.shape
     image = QImage(pixels.data, width, height, width * 4, QImage.Format.Format_ARGB32_Premultiplied)
