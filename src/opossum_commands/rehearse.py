@@ -36,7 +36,7 @@ def rehearse(path: str, finding: str | None, rule: str | None, out: str | None, 
     opossum rehearse night.take double-fire/bound-twice -o fixed.take
     opossum rehearse night.take --rule "never more than 1 timer steam at once for each owner"
     """
-    from opossum.compare.wording import sections
+    from opossum.compare.wording import changes
     from opossum.rehearse.plan import RehearsalError
     from opossum.rehearse.rehearsal import rehearse as rehearsed
     from opossum.rehearse.rehearsal import rehearse_rule
@@ -74,9 +74,7 @@ def rehearse(path: str, finding: str | None, rule: str | None, out: str | None, 
     say(tr("Rehearsed: {about}", about=rehearsal.about), bold=True)
     for line in rehearsal.lines():
         say_wrapped(line, "  ", "    ")
-    for section in sections(rehearsal.comparison):
-        if section.title == tr("Quality"):
-            continue
+    for section in changes(rehearsal.comparison):
         say()
         say(section.title, bold=True)
         for line in section.lines:

@@ -143,6 +143,19 @@ def test_a_long_wait_after_idle_is_quiet():
     assert tape.found() == []
 
 
+def test_a_game_that_closes_itself_in_the_middle_of_a_frame_is_quiet():
+    """Nobody waits for its next picture any more; where it stood still before, somebody did."""
+    closing, standing = (playing()[0].frame().ms(2) for _ in range(2))
+    standing("stuck", sec=0.4, stack=["wait_for_plug plug.gd:3"]).ms(400)(
+        "stuck", sec=0.8, stack=["wait_for_plug plug.gd:3"]
+    )
+
+    assert closing.ms(400)("bye").found(bye=False) == []
+    assert only(standing.ms(400)("bye").found(bye=False), "waiting").frames == [
+        standing.take(bye=False).frames.number[-1]
+    ]
+
+
 def test_a_phase_in_which_the_engine_waits_is_quiet():
     """The head's `waits` names phases whose time is not work."""
     tape, quarter = playing(phases=["update", "draw"], waits=["draw"])

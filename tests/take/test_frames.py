@@ -33,6 +33,28 @@ def test_without_idle_a_frame_lasts_to_the_next_one():
     assert Tape()("frame", n=0).ms(16).take(bye=False).frames.settled.all()
 
 
+def last_frame(close, bye=True):
+    """Return the length in ms of a last frame that works for 3 ms; `close` does what comes after."""
+    tape = Tape()("frame", n=0)("idle").ms(16)("frame", n=1).ms(3)("watch", o="lamp", name="lit", v=1)
+    close(tape)
+    return round(int(tape.take(bye=bye).frames.work_ns[-1]) / MS)
+
+
+def test_what_a_game_takes_to_close_in_the_middle_of_a_frame_is_no_work():
+    """Two seconds at most: whoever takes longer hangs."""
+    assert last_frame(lambda tape: tape.ms(400)) == 3
+    assert last_frame(lambda tape: tape.ms(1999)) == 3
+    assert last_frame(lambda tape: tape.ms(2000)) == 2003
+
+
+def test_a_last_frame_ends_with_its_stream_where_the_game_did_not_close_itself_outside_calls():
+    """Without `bye` it was killed, with `idle` it was over, and time in an open call is that call's."""
+    assert last_frame(lambda tape: tape.ms(400)("watch", o="lamp", name="lit", v=0).ms(100), bye=False) == 403
+    assert last_frame(lambda tape: tape.ms(400)("idle").ms(400)) == 403
+    assert last_frame(lambda tape: tape("call", c=9, s=1, o="lamp", fn="Lamp.on").ms(400)) == 403
+    assert last_frame(lambda tape: tape("call", c=9, s=1, o="lamp", fn="Lamp.on").ms(400)("ret", c=9).ms(50)) == 403
+
+
 def test_loading_ends_with_the_first_idle():
     """The frame that it ends is loading too; lengths are judged from the frame after it on."""
     frames = Tape()("frame", n=0)("frame", n=1)("idle")("frame", n=2)("idle").take(bye=False).frames

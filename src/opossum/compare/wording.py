@@ -64,10 +64,14 @@ def quality_lines(comparison: Comparison) -> list[str]:
 
 def sections(comparison: Comparison) -> list[Section]:
     """Return everything that is told, as headings with lines; what has nothing to tell is left out."""
-    labels = comparison.labels
-    made = [Section(tr("Quality"), quality_lines(comparison))]
-    moved = comparison.findings
-    made.append(Section(tr("Findings gone"), [f"{finding.id}: {finding.summary}" for finding in moved.gone]))
+    quality = Section(tr("Quality"), quality_lines(comparison))
+    return [*([quality] if quality.lines else []), *changes(comparison)]
+
+
+def changes(comparison: Comparison) -> list[Section]:
+    """Return what differs between the runs, as `sections` does, without how far they can be compared."""
+    labels, moved = comparison.labels, comparison.findings
+    made = [Section(tr("Findings gone"), [f"{finding.id}: {finding.summary}" for finding in moved.gone])]
     made.append(
         Section(
             tr("Findings new"), [f"{finding.severity.value} {finding.id}: {finding.summary}" for finding in moved.new]

@@ -100,5 +100,5 @@ WAITING = Cause(
     told(VERDICTS),
     THRESHOLDS,
     about="The thread was held up outside any call: it stood still, or worked at what tells no calls, as far as `cpu` tells.",
-    quiet="waiting after `idle`, or in a phase that the head names in `waits`.",
+    quiet="waiting after `idle`, or in a phase that the head names in `waits`; a game that closes itself (`bye`) in the middle of a frame.",
 )

@@ -23,6 +23,10 @@ FIRST_PICTURES = 3
 """So many frames that draw are loading where the engine makes its first picture after the first `idle`: what it
 draws with is built then."""
 
+CLOSING_NS = 2_000_000_000
+"""A game that says `bye` in the middle of a frame has closed itself: so long that may take without counting as work."""
+_NO_WORK = ("head", "lost", "bye")
+
 _FLAGS = ("idle", "loading", "gap", "settled")
 
 
@@ -30,7 +34,8 @@ _FLAGS = ("idle", "loading", "gap", "settled")
 class Frames:
     """Columns over all frames, peer after peer, each peer's in stream order.
 
-    `number` is the game's own frame number; `work_ns` is the time from its beginning to `idle` (or to its end), less time
+    `number` is the game's own frame number; `work_ns` is the time from its beginning to `idle` (or to its end; to what it told
+    last, where the game closed itself in it), less time
     held at a tripwire, less phases in which the engine waits, and less what `idle` tells to be the machine's doing
     (`ready`); where it tells the thread's processor time alone (`cpu`), never more than that.  `loading` marks frames up
     to the one the first `idle` closes, and the first that draw where they come later; `gap` those from
@@ -98,6 +103,8 @@ def _frames_of(recording: Recording, holds: Holds, peer: int) -> dict[str, Array
     last_t = recording.peers[peer].last_t
     end = np.concatenate((start[1:], [max(last_t, int(start[-1]))])) if count else start
     work_end, has_idle, cpu, ready = _work_ends(recording, peer, line, start, end)
+    if count and not has_idle[-1] and recording.closed(peer):
+        work_end[-1] = _closing_began(recording, peer, int(line[-1]), int(end[-1]))
     held = overlap_ns(start, work_end, holds.starts[peer], holds.ends[peer])
     waited = overlap_ns(start, work_end, *_waiting_stretches(recording, peer, end))
     work = np.maximum(work_end - start - held - waited, 0)
@@ -167,6 +174,23 @@ def _work_ends(
         ready[place] = np.asarray(table["ready"], np.int64)[rows]
         has_idle[place] = True
     return work_end, has_idle, cpu, ready
+
+
+def _closing_began(recording: Recording, peer: int, line: int, end_ns: int) -> int:
+    """Return when a peer's last frame, of this line, did what it told last before it said `bye`.
+
+    Its end, where a call is open by then or the game took longer than closing does.
+    """
+    tables = recording.tables
+    mine = {kind: np.flatnonzero((table["p"] == peer) & (table["line"] >= line)) for kind, table in tables.items()}
+    told = [
+        (int(tables[kind]["line"][rows[-1]]), int(tables[kind]["t"][rows[-1]]))
+        for kind, rows in mine.items()
+        if len(rows) and kind not in _NO_WORK
+    ]
+    _, last_t = max(told)
+    is_in_a_call = not np.isin(tables["call"]["c"][mine["call"]], tables["ret"]["c"][mine["ret"]]).all()
+    return end_ns if is_in_a_call or end_ns - last_t > CLOSING_NS else last_t
 
 
 def _loading(recording: Recording, peer: int, line: Array, number: Array, has_idle: Array) -> Array:
