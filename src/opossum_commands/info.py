@@ -7,14 +7,13 @@ from typing import Any
 import click
 
 from opossum.findings.wording import event_named
+from opossum.stream.damage import damaged_records
 from opossum.words import tr
 from opossum_commands.completing import files
 from opossum_commands.reading import opened, printed_json
 from opossum_commands.terminal import say, say_wrapped
 
 MOST_EVENTS = 8
-TOLD_ELSEWHERE = ("no-bye", "no-frames")
-"""What `check-stream` lists and is no damage of a record: the peers' lines tell it."""
 
 
 @click.command()
@@ -81,7 +80,7 @@ def info(paths: tuple[str, ...], as_json: bool) -> None:
         tr(
             "  {nbytes:.0f} bytes a record in memory, {facts:,} damaged",
             nbytes=take.nbytes / max(1, take.records),
-            facts=sum(item.count for item in damage if item.code not in TOLD_ELSEWHERE),
+            facts=damaged_records(damage),
         )
     )
     say("  " + ", ".join(f"{kind} {count:,}" for kind, count in counts.items()))

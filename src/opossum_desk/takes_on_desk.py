@@ -10,6 +10,7 @@ from PySide6.QtCore import QObject, Qt
 import moonrise_bakery
 from moonrise_bakery import demo_take_path
 from opossum.foreign_text import shown
+from opossum.stream.damage import NO_RECORDS, damaged_records
 from opossum.words import counted, tr
 from opossum_desk.beside_on_desk import BesideOnDesk
 from opossum_desk.rules_on_desk import RulesOnDesk
@@ -25,8 +26,6 @@ if TYPE_CHECKING:
     from opossum.findings.symptoms import Symptom
     from opossum_desk.area import Desk
 
-HARMLESS_DAMAGE = ("no-bye", "no-frames")
-"""What a take may lack without anything of it being lost."""
 MOST_DAMAGE = 14
 """Sorts of damage that are told at once."""
 
@@ -140,9 +139,9 @@ class TakesOnDesk(QObject):
             desk.say(tr("“{title}”: this take shows no such thing.", title=symptom.title))
 
     def _tell_damage(self, damage: list[Any]) -> None:
-        serious = [item for item in damage if item.code not in HARMLESS_DAMAGE]
+        serious = [item for item in damage if item.code not in NO_RECORDS]
         if serious:
-            count = sum(item.count for item in serious)
+            count = damaged_records(serious)
             shown = "; ".join(item.told() for item in serious[:2])
             self._desk.view("take").warn(
                 tr(

@@ -345,7 +345,7 @@ def test_output_that_cannot_be_written_is_told(arguments):
     process.stderr.close()
 
 
-def test_info_counts_no_end_as_damage(run, tmp_path):
+def test_no_end_is_counted_as_damage(run, tmp_path):
     """That a stream was cut off, or tells of no frames, stands in a line of its own."""
     path = tmp_path / "cut.flow.jsonl"
     path.write_text(
@@ -353,6 +353,10 @@ def test_info_counts_no_end_as_damage(run, tmp_path):
     )
     out = run("info", str(path)).out
     assert "cut off: ends without bye" in out and " 1 damaged" in out
+    first = run("findings", str(path)).out.partition("\nNot seen")[0]
+    assert first.replace("\n", " ").endswith(
+        "2 records, 1 damaged (see opossum check-stream), cut off: ends without bye"
+    )
     assert run("check-stream", str(path)).out.count(" × ") == 3
 
 

@@ -7,6 +7,11 @@ from dataclasses import dataclass, field
 LINES_KEPT = 20
 """How many line numbers are kept a sort of damage: enough to look, never a flood."""
 
+NO_BYE = "no-bye"
+"""The code of a stream that does not say that its game closed it."""
+NO_RECORDS = (NO_BYE, "no-frames")
+"""What a stream may lack without any record being damaged."""
+
 
 @dataclass(slots=True)
 class Damage:
@@ -28,6 +33,11 @@ class Damage:
         shown = ", ".join(f"{line:,}" for line in self.lines[:5])
         more = ", …" if self.count > min(5, len(self.lines)) else ""
         return f"{self.count:,} × {self.sentence} (line {shown}{more})"
+
+
+def damaged_records(damage: list[Damage]) -> int:
+    """Return how many records are damaged or missing."""
+    return sum(item.count for item in damage if item.code not in NO_RECORDS)
 
 
 class DamageLog:
