@@ -7,13 +7,16 @@ from tape import Stage
 
 
 def _chop(stage: Stage, begin: int, lands: int | None, *, clip: str = "chop", place: float = 0.8, length: float = 1.2,
-          marks: int = 1, mark: str = "blade_down", stops: bool = True) -> None:  # fmt: skip
-    """Plan a clip with a mark at `place` seconds, and a delay set with it that lands `lands` frames after its begin."""
+          marks: int = 1, mark: str = "blade_down", stops: bool = True, first: float | None = None) -> None:  # fmt: skip
+    """Plan a clip with a mark at `place` seconds, and a delay set with it that lands `lands` frames after its begin.
+
+    `first`: the clip begins there, in seconds, if not at its own beginning.
+    """
     made: dict[str, int] = {}
 
     def start() -> None:
         names = [[mark, place], ["late_mark", length - 0.1]][:marks]
-        made["y"] = stage.play("cook#1", clip, length, names)
+        made["y"] = stage.play("cook#1", clip, length, names, **{"from": first})
         if lands is not None:
             made["a"] = stage.arm("delay", "cook#1", "cut", sec=lands / stage.hz, loop=False)
 
@@ -31,7 +34,7 @@ def _chop(stage: Stage, begin: int, lands: int | None, *, clip: str = "chop", pl
     if lands is not None:
         stage.at(begin + lands, do=land)
     if marks:
-        stage.at(begin + round(place * stage.hz), do=come)
+        stage.at(begin + round((place - (first or 0.0)) * stage.hz), do=come)
     if marks > 1:
         late = begin + round((length - 0.1) * stage.hz)
         stage.at(late, do=lambda: stage.heard("late_mark", cook, o="cook#1", via="clip", y=made["y"], mark="late_mark"))
@@ -89,6 +92,15 @@ def a_delay_lands_after_a_clip_whose_end_is_not_told(stage: Stage) -> int:
     return a_delay_lands_before_the_mark(stage, lands=round(1.3 * stage.hz), stops=False)
 
 
+@quiet("delay-off-mark", "late")
+def a_delay_lands_after_a_clip_that_began_in_its_middle(stage: Stage) -> int:
+    """No `stop` tells its end: it is over sooner by what was left out of it, and so is its mark."""
+    stage.spawn("cook#1", "Cook")
+    for begin in (100, 100 + 3 * stage.hz):
+        _chop(stage, begin, stage.hz, place=0.6, first=0.4, stops=False)
+    return 150 + 6 * stage.hz
+
+
 @quiet("delay-off-mark", "early")
 def of_several_marks_none_is_meant(stage: Stage) -> int:
     """Twice near one of two marks may be chance."""
@@ -104,16 +116,21 @@ def of_several_marks_none_is_meant_in_either_clip(stage: Stage) -> int:
 
 
 @fault("delay-off-mark", "one-delay-many-clips", 130, "risk", ev="cut", cls="Cook")
-def one_delay_for_a_short_clip_and_a_long_one(stage: Stage, longer: float = 1.4) -> int:
+def one_delay_for_a_short_clip_and_a_long_one(stage: Stage, longer: float = 1.4, lands: int = 30) -> int:
     stage.spawn("cook#1", "Cook")
     _chop(stage, 100, 30, marks=0)
-    _chop(stage, 250, 30, marks=0, clip="chop_slow", length=longer)
+    _chop(stage, 250, lands, marks=0, clip="chop_slow", length=longer)
     return 400
 
 
 @quiet("delay-off-mark", "one-delay-many-clips")
 def one_delay_for_clips_of_one_length(stage: Stage) -> int:
     return one_delay_for_a_short_clip_and_a_long_one(stage, longer=1.25)
+
+
+@quiet("delay-off-mark", "one-delay-many-clips")
+def a_delay_of_its_own_for_a_short_clip_and_a_long_one(stage: Stage) -> int:
+    return one_delay_for_a_short_clip_and_a_long_one(stage, lands=31)
 
 
 def _mow(stage: Stage, begin: int, clip: str, *, marked: bool, waits: bool, c: int | None = None) -> None:
@@ -177,7 +194,7 @@ def every_clip_has_the_mark_that_is_waited_for(stage: Stage) -> int:
 
 @fault("missing-mark", "clip-without", 300, clip="knead_left", mark="knead_low", cls="Cook")
 def one_of_two_clips_that_one_function_starts(
-    stage: Stage, functions: tuple[str, str] = ("begin", "begin"), told: bool = True
+    stage: Stage, functions: tuple[str, str] = ("begin", "begin"), told: bool = True, via: str | None = None
 ) -> int:
     stage.spawn("cook#1", "Cook")
     for begin, clip, marked, function in ((100, "knead", True, functions[0]), (300, "knead_left", False, functions[1])):
@@ -185,7 +202,7 @@ def one_of_two_clips_that_one_function_starts(
         stage.at(
             begin,
             do=lambda bound=bound, clip=clip, marked=marked: stage.inside(
-                stage.send(bound.event, o="till#1"),
+                stage.send(bound.event, o="till#1", via=via),
                 bound,
                 lambda c: stage.play(
                     "cook#1", clip, 0.8, [["knead_low", 0.4]] if marked else [], **({"c": c} if told else {})
@@ -209,6 +226,12 @@ def clips_that_different_functions_start(stage: Stage) -> int:
 @quiet("missing-mark", "clip-without")
 def clips_that_lie_within_calls_of_different_functions(stage: Stage) -> int:
     return one_of_two_clips_that_one_function_starts(stage, functions=("knead", "rest"), told=False)
+
+
+@quiet("missing-mark", "clip-without")
+def clips_that_a_function_starts_which_runs_by_tick(stage: Stage) -> int:
+    """It starts whatever comes next: its clips are not each other's like."""
+    return one_of_two_clips_that_one_function_starts(stage, via="tick")
 
 
 def _reach(

@@ -21,7 +21,6 @@ def find(scene: Scene) -> Iterator[Found]:
     for part in by_mark(scene, came.rows[places], whole_clip=True):
         mine = places[part]
         far = mine[np.abs(came.off_ns[mine]) > off_limit(scene, came.rows[mine])]
-        far = far if len(far) else mine[-1:]
         growth = float(came.growth_ms[mine[0]])
         last = float(came.off_ns[mine[np.argmax(marks.due_ns[came.rows[mine]])]]) / 1e6
         yield tell(
