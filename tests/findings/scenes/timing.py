@@ -335,6 +335,14 @@ def cues_wait_for_their_frame(stage: Stage) -> int:
     return _song(stage, [0] * 7)
 
 
+@quiet("cue-off", "late", catches_up=False, dt=1 / 60)
+def cues_go_by_the_clock_that_the_game_is_told(stage: Stage) -> int:
+    """It stands still where the game stalls, before the track and within it."""
+    second = stage.hz
+    stage.at(second // 4, second // 3, second // 2, 2 * second, 3 * second, 4 * second, do=lambda: stage.ms(90))
+    return _song(stage, [0] * 7)
+
+
 @quiet("cue-off", "missed")
 def a_song_that_is_stopped_in_the_middle(stage: Stage) -> int:
     frames = _song(stage, [0, 0, None, None, None])
