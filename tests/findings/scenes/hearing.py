@@ -363,7 +363,7 @@ def an_error_that_was_logged_only(stage: Stage) -> int:
 
 
 @fault("race-at-start", "by-luck", 161, "risk", ev="wave_begins", cls="Guest")
-def guests_bind_now_before_now_after_the_wave(stage: Stage, spawns: int = 4, frames: int = 1) -> int:
+def guests_bind_now_before_now_after_the_wave(stage: Stage, spawns: int = 4, frames: int = 1, **sent: str) -> int:
     """Every other guest is bound a few frames after it came, and misses the wave's beginning."""
     host = stage.bind("wave_begins", "host#1", "Host.on_wave")
     bound: list = []
@@ -374,8 +374,24 @@ def guests_bind_now_before_now_after_the_wave(stage: Stage, spawns: int = 4, fra
             begin + (frames + 1 if late else 0),
             do=lambda number=number: bound.append(stage.bind("wave_begins", f"guest#{number}", "Guest.on_wave")),
         )
-        stage.at(begin + frames, do=lambda: stage.heard("wave_begins", host, *bound, o="rules#1"))
+        stage.at(begin + frames, do=lambda: stage.heard("wave_begins", host, *bound, o="rules#1", **sent))
     return 120 + 60 * spawns
+
+
+@quiet("race-at-start", "by-luck")
+def guests_wait_for_a_timer(stage: Stage) -> int:
+    """What comes again by itself is missed by nobody."""
+    return guests_bind_now_before_now_after_the_wave(stage, via="timer")
+
+
+@quiet("race-at-start", "by-luck")
+def guests_wait_for_a_key_that_is_held(stage: Stage) -> int:
+    return guests_bind_now_before_now_after_the_wave(stage, via="input", edge="held", key="w")
+
+
+@quiet("race-at-start", "by-luck")
+def guests_wait_for_who_stays_in_a_zone(stage: Stage) -> int:
+    return guests_bind_now_before_now_after_the_wave(stage, via="zone", edge="stay")
 
 
 @quiet("race-at-start", "by-luck")

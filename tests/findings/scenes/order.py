@@ -66,6 +66,28 @@ def two_carts_and_their_cameras_move_a_rig(stage: Stage) -> int:
     return 160
 
 
+@fault("order-changes", "flips", 100, "fault", fn="Cart.roll", o="cart#1")
+def two_ticks_of_one_phase_move_one_rig(stage: Stage, watched: tuple[str, str] = ("x", "x")) -> int:
+    """Each hears a tick of its own; the value that both change is all that they share."""
+    stage.spawn("cart#1", "Cart")
+    stage.spawn("camera#1", "Camera")
+    pair = [stage.bind("tick", "cart#1", "Cart.roll"), stage.bind("tick_late", "camera#1", "Camera.follow")]
+
+    def tick(number: int) -> None:
+        named = list(zip(pair, watched, strict=True))
+        for one, name in named[::-1] if number >= 100 and number % 3 == 1 else named:
+            s = stage.send(one.event, via="tick")
+            stage.inside(s, one, lambda c, name=name: stage("watch", o="rig#1", name=name, v=stage.number("x")))
+
+    stage.each(tick)
+    return 160
+
+
+@quiet("order-changes", "flips")
+def two_ticks_of_one_phase_move_a_rig_along_and_across(stage: Stage) -> int:
+    return two_ticks_of_one_phase_move_one_rig(stage, ("x", "y"))
+
+
 @quiet("order-changes", "flips")
 def the_order_changes_once_by_binding_anew(stage: Stage) -> int:
     return _pair(stage, list(range(100, 160)), 160, rebind=True)
