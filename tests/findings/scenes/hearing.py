@@ -327,6 +327,11 @@ def who_is_asked_alone_leaves_nobody_out(stage: Stage) -> int:
 
 
 @fault("raised", "raised", 100, ev="order", cls="Cook", fn="Cook.on_order")
+def who_is_meant_alone_leaves_nobody_out(stage: Stage) -> int:
+    return the_others_are_not_called(stage, route="one")
+
+
+@fault("raised", "raised", 100, ev="order", cls="Cook", fn="Cook.on_order")
 def who_was_called_before_is_not_left_out(stage: Stage) -> int:
     """Calls do not tell their binds: listeners are known by owner and function."""
     stage.spawn("cook#1", "Cook")

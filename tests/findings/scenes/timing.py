@@ -565,6 +565,19 @@ def what_two_say_of_one_silo_is_told_once(stage: Stage) -> int:
 
 
 @quiet("threshold-missed", "level")
+def a_number_that_moves_along_with_the_silos(stage: Stage) -> int:
+    """What the silo says follows from what it holds itself: a gauge that is tried by hand is missed by nobody."""
+    shown = [
+        (80 + 100 * number + 10 * place, value)
+        for number in range(4)
+        for place, value in enumerate((0, 30, 60, 90, 40))
+    ]
+    for frame, value in [*shown, (480, 100), (520, 40), (580, 100)]:
+        stage.at(frame, do=lambda value=value: stage("watch", o="gauge#1", name="shown", v=value))
+    return a_silo_that_always_says_so(stage) + 60
+
+
+@quiet("threshold-missed", "level")
 def two_silos_that_always_say_so(stage: Stage) -> int:
     return one_silo_of_two_is_filled_at_once(stage, both=True)
 
