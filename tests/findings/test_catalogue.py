@@ -57,6 +57,22 @@ def test_the_twins_are_left_alone_where_the_stream_is_cut_off(scene: Quiet, shar
     assert [finding.summary for finding in told if finding.cause != "endless-loop"] == []
 
 
+def test_timers_of_two_classes_are_two_findings() -> None:
+    """Their event alone is one: each has a place of its own to be cleared."""
+    stage = Stage()
+    listener = stage.bind("tick", "till#1", "Till.on_tick")
+    stage.at(5, do=lambda: stage.heard("tick", listener, via="tick"))
+    for o, cls in (("lamp#1", "Lamp"), ("sign#1", "Sign")):
+        stage.spawn(o, cls)
+        arm = stage.arm("timer", o, "blink", sec=None, frames=10)
+        stage.at(*range(20, 240, 10), do=lambda o=o, arm=arm: stage.send("blink", o=o, via="timer", a=arm))
+
+    assert [(found.cause, found.subject.o) for found in stage.findings(260)] == [
+        ("nobody-listens", "lamp#1"),
+        ("nobody-listens", "sign#1"),
+    ]
+
+
 def test_a_clip_that_ends_with_the_take_may_be_followed_by_another() -> None:
     """A frame later one would be seen to begin; until then nobody knows what the wait is for."""
     for build, cause in (

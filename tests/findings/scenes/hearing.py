@@ -201,9 +201,14 @@ def cooks_take_turns(stage: Stage) -> int:
 
 
 @fault("unheard", "empty-name", 100, o="menu#1")
-def an_event_without_a_name(stage: Stage) -> int:
-    stage.at(100, do=lambda: stage.send("", o="menu#1"))
+def an_event_without_a_name(stage: Stage, name: str = "") -> int:
+    stage.at(100, do=lambda: stage.send(name, o="menu#1"))
     return 200
+
+
+@fault("unheard", "empty-name", 100, o="menu#1")
+def an_event_named_by_white_space(stage: Stage) -> int:
+    return an_event_without_a_name(stage, " ")
 
 
 @quiet("unheard", "empty-name")

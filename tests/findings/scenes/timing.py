@@ -500,7 +500,7 @@ def what_comes_by_frames_comes_at_a_time_of_day_by_chance(stage: Stage) -> int:
 
 
 @fault("threshold-missed", "level", 480, ev="full", o="silo#1", cls="Silo")
-def a_silo_is_filled_at_once(stage: Stage, times: int = 4, step: int = 20) -> int:
+def a_silo_is_filled_at_once(stage: Stage, times: int = 4, step: int = 20, sender: str = "silo#1") -> int:
     """It says that it is full when it holds ninety; a big delivery goes past that unseen."""
     stage.spawn("silo#1", "Silo")
     for number in range(times + 1):
@@ -510,9 +510,15 @@ def a_silo_is_filled_at_once(stage: Stage, times: int = 4, step: int = 20) -> in
                 continue
             stage.at(begin + 10 * place, do=lambda value=value: stage("watch", o="silo#1", name="flour", v=value))
         if number < times:
-            stage.at(begin + 30, do=lambda: stage.send("full", o="silo#1"))
+            stage.at(begin + 30, do=lambda: stage.send("full", o=sender))
     stage.at(80 + 100 * times, do=lambda: stage("watch", o="silo#1", name="flour", v=100))
     return 80 + 100 * (times + 1)
+
+
+@fault("threshold-missed", "level", 480, ev="full")
+def a_foreman_says_it_of_the_silo(stage: Stage) -> int:
+    """What an event follows need not be its sender's own."""
+    return a_silo_is_filled_at_once(stage, sender="foreman#1")
 
 
 @fault("threshold-missed", "level", 480, ev="empty", o="silo#1", cls="Silo")

@@ -204,10 +204,9 @@ def _joined(
     early = EARLY_FRAMES * scene.once(frame_times).usual_ns[peer]
     sent_ns = scene.once(frame_times).told_of("send", sends)
     place = np.searchsorted(time_ns, sent_ns + early, "right") - 1
-    came = [sends[place == number] for number in range(len(time_ns))] if len(time_ns) * len(sends) < 10**7 else []
-    if not came:
-        bounds = np.searchsorted(place, np.arange(len(time_ns) + 1))
-        came = [sends[bounds[number] : bounds[number + 1]] for number in range(len(time_ns))]
+    order = np.argsort(place, kind="stable")
+    bounds = np.searchsorted(place[order], np.arange(len(time_ns) + 1)).tolist()
+    came = [sends[order[begin:end]] for begin, end in zip(bounds[:-1], bounds[1:], strict=True)]
     event = int(table["ev"][sends[0]])
     rate = float(np.median(clock.rate))
     return Passing(peer, event, moment, name, time_ns, how, row, came, step, rate)
