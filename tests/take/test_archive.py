@@ -266,6 +266,10 @@ def test_a_table_that_is_compressed_is_refused(saved):
         ({"tables/send.arrow": None}, SEND_ROWS),
         ({"tables/send.arrow": arrow(s=pa.array([1]))}, SEND_ROWS),
         ({"tables/send.arrow": arrow(s=pa.array([1, 2]))}, "table `send` has no column `line`; it was not opened"),
+        (
+            {"tables/send.arrow": arrow(s=pa.array([1, 2]), line=pa.array([2, 3]))},
+            "table `send` has no column `t`; it was not opened",
+        ),
         ({"tables/send.arrow": arrow(d=pa.array([1, 2]))}, "table `send` has no column `line`; it was not opened"),
     ],
 )

@@ -106,6 +106,14 @@ def test_of_duplicate_ids_the_first_counts():
     assert take.send_ids.duplicates.tolist() == [1]
 
 
+def test_of_duplicate_ids_that_lie_far_apart_the_first_counts_too():
+    """They are kept in another way, peer by peer."""
+    index = IdIndex(np.array([0, 1, 0, 0, 1]), np.array([9, 10**12, 10**12, 9, 10**12]))
+
+    assert index.duplicates.tolist() == [3, 4]
+    assert index.rows(np.array([0, 0, 1, 1]), np.array([9, 10**12, 10**12, 9])).tolist() == [0, 2, 1, -1]
+
+
 # --- chains --------------------------------------------------------------------------------------
 
 

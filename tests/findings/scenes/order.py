@@ -293,8 +293,14 @@ def a_timer_that_nobody_told_of_keeps_them_going(stage: Stage) -> int:
     return _volley(stage, 70, timer=True, told=False)
 
 
-def _spot(stage: Stage, visits: list[tuple[int, str, int]], after: dict[int, str] | None = None) -> int:
-    """Call a zone's listener for visitors (frame, who, eff), and another of its owner's in some frames."""
+def _spot(
+    stage: Stage,
+    visits: list[tuple[int, str, int]],
+    after: dict[int, str] | None = None,
+    via: str | None = None,
+    own_eff: int = 1,
+) -> int:
+    """Call a zone's listener for visitors (frame, who, eff), and another of its owner's, via something, in some frames."""
     for who in ("cat#1", "dog#1", "guest#1"):
         stage.spawn(who, who.partition("#")[0].capitalize())
     stage.spawn("spot#1", "Spot")
@@ -312,7 +318,7 @@ def _spot(stage: Stage, visits: list[tuple[int, str, int]], after: dict[int, str
             do=lambda who=who: stage.send("spot_leave", o="spot#1", via="zone", edge="leave", d={"other": who}),
         )
     for frame in after or {}:
-        stage.at(frame, do=lambda: stage.heard("spot_check", undo, o="spot#1"))
+        stage.at(frame, do=lambda: stage.heard("spot_check", undo, eff=own_eff, o="spot#1", via=via))
     return max(frame for frame, _, _ in visits) + 60
 
 
@@ -330,11 +336,23 @@ def a_spot_that_serves_both(stage: Stage) -> int:
 
 
 @fault("zone-unfiltered", "others-undone", 65, "risk", ev="spot_enter", fn="Spot.on_enter")
-def what_dogs_do_is_undone(stage: Stage, others: int = 20, undone: int | None = None, frames: int = 2) -> int:
+def what_dogs_do_is_undone(
+    stage: Stage, others: int = 20, undone: int | None = None, frames: int = 2, **after_it: Any
+) -> int:
     visits = [(60 + 20 * number, "cat#1", 1) for number in range(10)]
     visits += [(65 + 20 * number, "dog#1", 1) for number in range(others)]
     after = {65 + 20 * number + frames: "dog#1" for number in range(others if undone is None else undone)}
-    return _spot(stage, visits, after)
+    return _spot(stage, visits, after, **after_it)
+
+
+@quiet("zone-unfiltered", "others-undone")
+def a_spot_that_works_by_tick_undoes_nothing(stage: Stage) -> int:
+    return what_dogs_do_is_undone(stage, via="tick")
+
+
+@quiet("zone-unfiltered", "others-undone")
+def a_spot_that_looks_undoes_nothing(stage: Stage) -> int:
+    return what_dogs_do_is_undone(stage, own_eff=0)
 
 
 @quiet("zone-unfiltered", "others-undone")
