@@ -35,6 +35,7 @@ def written(tmp_path, text: str):
 def test_thresholds_and_what_does_not_count(tmp_path):
     """Both are read; a take's own folder is where they stand."""
     written(tmp_path, '[thresholds]\nfirings_for_nobody = 50\n\n[[uncounted]]\nkind = "unheard"\nev = "Vent_Open"\n')
+    assert wishes_beside(tmp_path) != Wishes()
     wishes = wishes_beside(tmp_path / "night.take")
     stage, frames = built(timing.a_lamp_blinks_for_nobody)
     assert stage.findings(frames, wishes.settings) == []

@@ -236,3 +236,29 @@ def test_a_line_before_a_peers_first_frame_falls_into_none_of_it():
 def test_a_head_that_means_no_frames_a_second_says_nothing(hz, told):
     """Fewer than one in a quarter of an hour is no game's."""
     assert Tape(hz=hz).frame().take().recording.head_hz(0) == told
+
+
+def test_a_call_runs_in_the_phase_that_began_last_in_its_frame_before_idle():
+    """Before a frame's first phase, after its idle, and in a frame without phases it runs in none."""
+    tape = Tape()
+    bound = tape.bind("a", "x#1", "X.on_a")
+    for number, name in enumerate(("move", "draw")):
+        tape("frame", n=number)
+        tape.heard("a", bound)
+        tape("phase", name=name).heard("a", bound)
+        tape("phase", name="late").heard("a", bound)
+        tape("idle").heard("a", bound)
+    tape("frame", n=2).heard("a", bound)
+    tape("idle")("frame", n=3)("idle")("phase", name="after").heard("a", bound)
+    take = tape.take(bye=False)
+    told = [take.text(int(code)) for code in take.phase_of_call]
+    assert told == ["", "move", "late", "", "", "draw", "late", "", "", "after"]
+
+
+def test_a_stream_that_ends_while_its_game_is_held_says_so():
+    """By its last hold, whatever went on before."""
+    tape = Tape().frame()
+    said = [tape.take().recording.held_at_end(0)]
+    for kind in ("held", "went", "held"):
+        said.append(tape(kind).take().recording.held_at_end(0))
+    assert said == [False, True, False, True]

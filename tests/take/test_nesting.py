@@ -121,6 +121,16 @@ def test_sends_of_a_peer_that_tells_no_call_are_read_by_nesting():
     assert tape.take().sends.cause.tolist() == [-1, -1, -1, 0, -1]
 
 
+def test_a_call_that_comes_after_a_send_is_not_its_cause():
+    """Whatever the send says: kept, it could close a circle."""
+    tape = Tape().frame()
+    bound = tape.bind("a", "x#1", "X.on_a")
+    first = tape.open_call(tape.send("a"), bound)
+    tape("send", s=80, ev="b", c=first)("send", s=81, ev="b", c=first + 1)
+    assert tape.open_call(80, bound) == first + 1
+    assert tape.take().sends.cause.tolist() == [-1, 0, -1]
+
+
 def test_an_event_storm_is_seen_though_no_send_tells_its_call():
     """The cycle is named as if they told."""
     tape = Tape().frames(30)
