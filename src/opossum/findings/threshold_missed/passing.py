@@ -205,8 +205,8 @@ def _joined(
     sent_ns = scene.once(frame_times).told_of("send", sends)
     place = np.searchsorted(time_ns, sent_ns + early, "right") - 1
     order = np.argsort(place, kind="stable")
-    bounds = np.searchsorted(place[order], np.arange(len(time_ns) + 1)).tolist()
-    came = [sends[order[begin:end]] for begin, end in zip(bounds[:-1], bounds[1:], strict=True)]
+    # before the first bound stands what came before any passing, behind the last nothing
+    came = np.split(sends[order], np.searchsorted(place[order], np.arange(len(time_ns) + 1)))[1:-1]
     event = int(table["ev"][sends[0]])
     rate = float(np.median(clock.rate))
     return Passing(peer, event, moment, name, time_ns, how, row, came, step, rate)
