@@ -54,7 +54,7 @@ def _typing_of_numpy() -> ModuleType:
     def taken(name: str) -> Any:
         if name.startswith("__"):
             raise AttributeError(name)
-        del sys.modules[NUMPY_TYPING]
+        sys.modules.pop(NUMPY_TYPING, None)
         return getattr(import_module(NUMPY_TYPING), name)
 
     wording.__dict__.update(NDArray=list, __getattr__=taken)

@@ -55,6 +55,12 @@ def test_a_last_frame_ends_with_its_stream_where_the_game_did_not_close_itself_o
     assert last_frame(lambda tape: tape("call", c=9, s=1, o="lamp", fn="Lamp.on").ms(400)("ret", c=9).ms(50)) == 403
 
 
+def test_a_last_frame_that_ends_before_it_began_did_no_work():
+    """A stream may go backwards in time; what is drawn must not."""
+    assert last_frame(lambda tape: tape.ms(-30)("watch", o="lamp", name="lit", v=0)) == 0
+    assert last_frame(lambda tape: tape.ms(-30)("watch", o="lamp", name="lit", v=0).ms(500)) == 0
+
+
 def test_loading_ends_with_the_first_idle():
     """The frame that it ends is loading too; lengths are judged from the frame after it on."""
     frames = Tape()("frame", n=0)("frame", n=1)("idle")("frame", n=2)("idle").take(bye=False).frames

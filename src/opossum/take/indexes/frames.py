@@ -34,9 +34,8 @@ _FLAGS = ("idle", "loading", "gap", "settled")
 class Frames:
     """Columns over all frames, peer after peer, each peer's in stream order.
 
-    `number` is the game's own frame number; `work_ns` is the time from its beginning to `idle` (or to its end; to what it told
-    last, where the game closed itself in it), less time
-    held at a tripwire, less phases in which the engine waits, and less what `idle` tells to be the machine's doing
+    `number` is the game's own frame number; `work_ns` is the time from its beginning to `idle` (or to its end; where the game
+    closed itself in it, to what it told last), less time held at a tripwire, less phases in which the engine waits, and less what `idle` tells to be the machine's doing
     (`ready`); where it tells the thread's processor time alone (`cpu`), never more than that.  `loading` marks frames up
     to the one the first `idle` closes, and the first that draw where they come later; `gap` those from
     which records are missing; `settled` all others, the only ones whose length is judged.  `machine_ns`: how long `idle` tells
@@ -104,7 +103,7 @@ def _frames_of(recording: Recording, holds: Holds, peer: int) -> dict[str, Array
     end = np.concatenate((start[1:], [max(last_t, int(start[-1]))])) if count else start
     work_end, has_idle, cpu, ready = _work_ends(recording, peer, line, start, end)
     if count and not has_idle[-1] and recording.closed(peer):
-        work_end[-1] = _closing_began(recording, peer, int(line[-1]), int(end[-1]))
+        work_end[-1] = max(int(start[-1]), _closing_began(recording, peer, int(line[-1]), int(end[-1])))
     held = overlap_ns(start, work_end, holds.starts[peer], holds.ends[peer])
     waited = overlap_ns(start, work_end, *_waiting_stretches(recording, peer, end))
     work = np.maximum(work_end - start - held - waited, 0)
@@ -188,9 +187,9 @@ def _closing_began(recording: Recording, peer: int, line: int, end_ns: int) -> i
         for kind, rows in mine.items()
         if len(rows) and kind not in _NO_WORK
     ]
-    _, last_t = max(told)
+    _, last_t = max(told, default=(line, end_ns))
     is_in_a_call = not np.isin(tables["call"]["c"][mine["call"]], tables["ret"]["c"][mine["ret"]]).all()
-    return end_ns if is_in_a_call or end_ns - last_t > CLOSING_NS else last_t
+    return end_ns if is_in_a_call or end_ns - last_t > CLOSING_NS else min(last_t, end_ns)
 
 
 def _loading(recording: Recording, peer: int, line: Array, number: Array, has_idle: Array) -> Array:
