@@ -8,7 +8,7 @@ from opossum.findings.blind_spots import blind_spots
 from opossum.findings.catalogue import KINDS, kind_named, with_setting
 from opossum.findings.finding import Finding, Severity
 from opossum.findings.wishes import not_counted
-from opossum.stream.damage import NO_BYE, Damage, damaged_records
+from opossum.stream.damage import Damage, damaged_records
 from opossum.take.checks import check_take
 from opossum.take.take import Take
 from opossum.words import counted, number, tr
@@ -165,8 +165,9 @@ def _print_table(take: Take, found: list[Finding], damage: list[Damage], only: t
     told = f"{take.game}: {number(take.duration_ns / 1e9, '.1f')} s, {counted(take.game_frames, 'frame')}, {counted(take.records, 'record')}"
     if records := damaged_records(damage):
         told += tr(", {count:,} damaged (see opossum check-stream)", count=records)
-    if any(item.code == NO_BYE for item in damage):
-        told += f", {tr('cut off: ends without bye')}"
+    cut = [span.name for peer, span in enumerate(take.peers) if not take.recording.closed(peer)]
+    if cut:
+        told += f", {tr('cut off: ends without bye')}" + (f" ({', '.join(cut)})" if len(take.peers) > 1 else "")
     say(told)
     for spot in blind_spots(take):
         say_wrapped(tr("Not seen: {spot}", spot=spot), "", "  ")

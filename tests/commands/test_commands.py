@@ -360,6 +360,16 @@ def test_no_end_is_counted_as_damage(run, tmp_path):
     assert run("check-stream", str(path)).out.count(" × ") == 3
 
 
+def test_of_several_peers_those_are_named_that_were_cut_off(run, tmp_path):
+    """Of the others nothing is missing."""
+    path = tmp_path / "two.flow.jsonl"
+    path.write_text(
+        '{"k":"head","t":0,"opossum":1,"game":"two","peer":"host"}\n'
+        '{"k":"head","t":0,"opossum":1,"game":"two","peer":"guest","p":"guest"}\n{"k":"bye","t":9}\n'
+    )
+    assert "3 records, cut off: ends without bye (guest)" in run("findings", str(path)).out.replace("\n", " ")
+
+
 def test_info_names_an_event_that_has_no_name(run, tmp_path):
     """As sentences do, and not by empty quotes."""
     path = tmp_path / "nameless.flow.jsonl"

@@ -7,9 +7,7 @@ from dataclasses import dataclass, field
 LINES_KEPT = 20
 """How many line numbers are kept a sort of damage: enough to look, never a flood."""
 
-NO_BYE = "no-bye"
-"""The code of a stream that does not say that its game closed it."""
-NO_RECORDS = (NO_BYE, "no-frames")
+NO_RECORDS = ("no-bye", "no-frames")
 """What a stream may lack without any record being damaged."""
 
 

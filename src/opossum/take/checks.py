@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from opossum.stream.damage import NO_BYE, Damage, DamageLog
+from opossum.stream.damage import Damage, DamageLog
 from opossum.stream.tables import Array
 from opossum.take.take import Take
 from opossum.take.whose import listeners_of_one
@@ -71,7 +71,7 @@ def check_take(take: Take) -> list[Damage]:
     for peer, span in enumerate(take.peers):
         if not take.recording.closed(peer):
             log.add(
-                NO_BYE,
+                "no-bye",
                 tr("peer `{name}` ends without `bye`: it was cut off, crashed or froze", name=span.name),
                 take.line_in_source(span.last_line)[1],
             )
