@@ -64,9 +64,10 @@ def test_either_half_leaves_out_what_was_taken_of_a_long_frame(tmp_path, half):
         end = time.thread_time_ns() + ms * 10**6
         while time.thread_time_ns() < end:
             pass
-        passed_ms = (time.perf_counter_ns() - began) / 1e6
         stat_file(path, ran=1000, steal=500)  # all that ran
         told = json.loads("{" + frames.told().removeprefix(",") + "}")
+        # a busy machine may let the thread wait until the very end: only then the frame is over
+        passed_ms = (time.perf_counter_ns() - began) / 1e6
         frames.close()
         # what is taken lies within the thread's time only as far as there is no room beside it
         if passed_ms < (1.8 * ms if is_asked else 50):
