@@ -7,7 +7,8 @@ import pytest
 
 from opossum.findings.consequences import as_stories, first_shown, unique
 from opossum.findings.finding import Evidence, Finding, Severity, Subject
-from opossum.findings.links import shares_binds, shares_calls
+from opossum.findings.links import shares_binds, shares_calls, within_its_frames
+from opossum.findings.mark_late.skipped import waited_for
 from opossum.findings.scene import Scene
 from opossum.findings.settings import Settings
 from tape import Tape
@@ -41,6 +42,22 @@ def finding(
         evidence=tuple(Evidence("bind", 0, row, "") for row in binds or ()),
         calls=np.array(calls, np.int64),
     )
+
+
+@pytest.mark.parametrize(
+    ("own", "roots", "follows"), [([], [1], False), ([1], [1, 2], True), ([1, 2], [1, 2], True), ([1, 3], [1, 2], False)]
+)
+def test_what_shows_in_the_roots_frames_alone_may_follow_from_it(scene, own, roots, follows):
+    """What shows in none shows nothing."""
+    assert within_its_frames(scene, finding("own", own), finding("root", roots)) is follows
+
+
+@pytest.mark.parametrize("other", [{}, {"ev": "crumb"}, {"cls": "Bell"}, {"peer": "guest"}])
+def test_a_mark_that_is_waited_for_is_that_very_mark(scene, other):
+    """Of the same class, on the same peer."""
+    own = finding("own", [1]).changed(subject=Subject(mark="sip", cls="Cup", peer="main"))
+    root = finding("root", [1]).changed(subject=Subject(ev="sip", cls="Cup", peer="main")._replace(**other))
+    assert waited_for(scene, own, root) is not bool(other)
 
 
 def stale(name: str, calls: list[int]) -> Finding:

@@ -62,10 +62,10 @@ def test_what_follows_from_what_does_not_count_does_not_either():
         ('[thresholds]\npolling_calls = "many"\n', "`polling_calls` needs a number"),
         ("thresholds = 3\n", "`thresholds` must be a table"),
         ("[threshold]\n", "`threshold` is not known; there are: thresholds, uncounted"),
-        ("[[uncounted]]\nkin = 'x'\n", "entry 1 of `uncounted`: `kin` is not known"),
+        ("[[uncounted]]\nkin = 'x'\n", "entry 1 of `uncounted`: `kin` is not known; there are: kind, cause, why, "),
         ("[[uncounted]]\ncls = 3\n", "`cls` needs a text"),
         ("[[uncounted]]\nwhy = 'no'\n", "says nothing"),
-        ("[[uncounted]]\nkind = 'burnt'\n", "there is no kind `burnt`"),
+        ("[[uncounted]]\nkind = 'burnt'\n", "there is no kind `burnt`; there are: freeze, double-fire, "),
         ("uncounted = 1\n", "`uncounted` must be a list"),
         ("[thresholds]\npolling_calls = inf\n", "needs a number"),
         ("[thresholds]\npolling_calls = true\n", "`polling_calls` needs a number"),
@@ -96,6 +96,12 @@ def test_a_wish_is_written_beside_what_stands_there_and_taken_back(tmp_path):
     for block in reversed(blocks):
         assert take_back(file, block)
     assert file.read_text() == before
+    # of two that are alike the later one goes
+    first, between = add_wish(file, wish_for(finding, "ev")), "\n# and\n\n"
+    file.write_text(file.read_text() + between)
+    assert add_wish(file, wish_for(finding, "ev")) in first and take_back(file, first.lstrip("\n"))
+    assert file.read_text() == before + first + between
+    file.write_text(before)
     assert not take_back(file, "[[uncounted]]\nev = 'gone'\n")
     file.unlink()
     assert not take_back(file, blocks[0])

@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import json
 import os
+import re
 import zipfile
 from pathlib import Path
 from types import SimpleNamespace
@@ -17,6 +18,7 @@ from opossum.take import archive
 from opossum.take.archive import TakeError, open_take, save_take
 from opossum.take.manifest import sizes_of_members
 from opossum.take.opening import open_any, take_name
+from opossum.take.plain_arrow import plain_table
 from tape import Tape
 
 
@@ -281,7 +283,11 @@ def test_a_hostile_file_is_refused_with_a_reason(saved, changes, reason):
 @pytest.mark.parametrize(
     ("column", "reason"),
     [
-        (pa.array(["a", "b"]), "`tables/call.arrow`: column `c` is of type string, which no take's is"),
+        (
+            pa.array(["a", "b"]),
+            "a table in it is damaged (`tables/call.arrow`: column `c` is of type string, which no take's is); "
+            "it was not opened",
+        ),
         (
             pa.array(["a", "b"], pa.large_string()),
             "table `call`, column `c` is of type large_string, expected integer numbers; it was not opened",
@@ -296,7 +302,7 @@ def test_a_hostile_file_is_refused_with_a_reason(saved, changes, reason):
 )
 def test_a_column_of_the_wrong_type_is_refused(saved, column, reason):
     """Types are the contract's, or nothing."""
-    assert reason in refused(with_column(saved, "call", "c", column))
+    assert refused(with_column(saved, "call", "c", column)) == reason
 
 
 def test_codes_that_point_outside_the_strings_are_refused(saved):
@@ -445,8 +451,7 @@ def test_a_cut_file_is_refused(saved, share):
     cut = saved.with_name("cut.take")
     data = saved.read_bytes()
     cut.write_bytes(data[: int(len(data) * share)])
-    with pytest.raises(TakeError, match="damaged"):
-        open_take(cut)
+    assert re.fullmatch(r"the file is damaged \([A-Z].+ .+\); record or convert the take again", refused(cut))
 
 
 @pytest.mark.parametrize("place", range(40, 3000, 131))
@@ -462,7 +467,7 @@ def test_a_flipped_byte_is_refused_or_harmless(saved, place):
         assert str(error)
 
 
-@pytest.mark.parametrize(("batches", "refused"), [(64, ""), (65, "more than 64 batches")])
+@pytest.mark.parametrize(("batches", "refused"), [(64, ""), (65, "(`strings.arrow`: it holds more than 64 batches)")])
 def test_the_batches_of_a_table_are_bounded(saved, batches, refused):
     """Opossum writes one; many of nothing would take time for nothing."""
     with zipfile.ZipFile(saved) as file:
@@ -474,7 +479,17 @@ def test_the_batches_of_a_table_are_bounded(saved, batches, refused):
             writer.write_batch(pa.RecordBatch.from_arrays([pa.array([], pa.large_string())], ["text"]))
     path = rewritten(saved, {"strings.arrow": sink.getvalue()})
     if refused:
-        with pytest.raises(TakeError, match=refused):
+        with pytest.raises(TakeError, match=re.escape(refused)):
             open_take(path)
     else:
         assert open_take(path).records
+
+
+def test_a_table_holds_nothing_but_a_schema_and_batches():
+    """Nor more columns than any take's."""
+    schema = pa.schema([("text", pa.large_string())]).serialize().to_pybytes()
+    with pytest.raises(ValueError, match="^it holds a schema, which no take has$"):
+        plain_table(b"ARROW1\0\0" + schema + schema)
+    wide = pa.schema([(f"c{number}", pa.int64()) for number in range(65)]).serialize().to_pybytes()
+    with pytest.raises(ValueError, match="^it has more than 64 columns$"):
+        plain_table(b"ARROW1\0\0" + wide)

@@ -13,7 +13,7 @@ from opossum.stream.tables import JsonColumn
 from opossum.take import helper, opening
 from opossum.take.archive import save_take
 from opossum.take.bounds import NO_MEMORY
-from opossum.take.handover import pack, unpacked
+from opossum.take.handover import pack, pack_values, unpacked, unpacked_values
 from opossum.take.helper import Helper, helper_for
 from opossum.take.opening import open_here
 from opossum.take.take_error import TakeError
@@ -53,6 +53,19 @@ def test_what_is_unpacked_is_what_was_packed(take):
     memory = os.memfd_create("test")
     pack(take, memory)
     assert same(take, unpacked(memory)[0])
+    os.close(memory)
+
+
+def test_texts_of_any_kind_and_arrays_of_any_length_are_handed_over():
+    """Half a character too; each array begins where processors like it to."""
+    memory = os.memfd_create("test")
+    strided = np.arange(14)[::2]
+    arrays = [np.arange(count, dtype=np.uint8) for count in (3, 0, 65, 1)]
+    pack_values({"text": "\ud83d ☾", "arrays": [*arrays, strided]}, memory)
+    told = unpacked_values(memory)
+    assert told["text"] == "\ud83d ☾"
+    assert [own.tolist() for own in told["arrays"]] == [own.tolist() for own in (*arrays, strided)]
+    assert [own.ctypes.data % 64 for own in told["arrays"] if len(own)] == [0] * 4
     os.close(memory)
 
 

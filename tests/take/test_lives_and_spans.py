@@ -35,6 +35,7 @@ def test_an_object_that_goes_twice_went_the_first_time():
     )
     take = tape.take(bye=False)
     assert take.objects.spans(0, take.code("cat#1")) == [(3, 4)]
+    assert take.objects.lives(0, take.code("cat#1")) == [(3000, 4000)]
 
 
 def test_the_class_of_an_object_without_spawn_is_read_from_its_name():

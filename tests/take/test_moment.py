@@ -1,7 +1,7 @@
 """What is so at one moment: values, lives, log lines."""
 
 from opossum.take.moment import alive_at, call_around, frame_at, held_call, last_line, says_until, values_at
-from tape import Tape
+from tape import Tape, read
 
 
 def test_values_are_those_last_set_and_name_the_call_that_set_them():
@@ -95,3 +95,31 @@ def test_a_call_that_runs_since_an_earlier_frame_sets_no_value():
     take = tape.take()
     assert [value.call for value in values_at(take, early)] == [0]
     assert [value.call for value in values_at(take, last_line(take))] == [-1]
+
+
+def test_a_call_that_has_not_returned_is_around():
+    """As it is while a game is held."""
+    tape = Tape().frame()
+    call = tape.open_call(tape.send("walk"), tape.bind("walk", "cat#1", "Cat.on_walk"))
+    tape("watch", o="cat#1", name="speed", v=1)
+    take = tape.take(bye=False)
+    assert [value.call for value in values_at(take, last_line(take))] == [0]
+    assert held_call(take, "main", call) == 0
+
+
+def test_a_call_is_held_by_the_peer_that_is_named():
+    """Where two of them number their calls alike; a peer that is not there holds none."""
+    tapes = []
+    for peer, calls in (("host", 1), ("guest", 2)):
+        tape = Tape(peer=peer).frame()
+        bell = tape.bind("bell", "cat#1", "Cat.on_bell")
+        for _ in range(calls):
+            tape.heard("bell", bell)
+        tapes.append(tape.bytes())
+    take = read(b"".join(tapes))
+    held = {peer: held_call(take, peer, 1) for peer in ("host", "guest", "nobody")}
+    assert [take.recording.peers[int(take.tables["call"]["p"][held[peer]])].name for peer in ("host", "guest")] == [
+        "host",
+        "guest",
+    ]
+    assert held["nobody"] == -1

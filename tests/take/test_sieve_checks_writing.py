@@ -100,7 +100,7 @@ def test_words_that_cannot_be_understood_are_said():
     """With what is known, or an example."""
     with pytest.raises(SieveError, match="`event:` is not known; use one of ev:, o:, cls:"):
         parse_sieve("event:tick")
-    with pytest.raises(SieveError, match="`frame:abc` is no frame; write frame:120 or frame:120-180"):
+    with pytest.raises(SieveError, match="^`frame:abc` is no frame; write frame:120 or frame:120-180$"):
         parse_sieve("frame:abc")
     assert parse_sieve("-ev:x -") == [Term("ev", "x", True), Term("any", "-", False)]
     assert parse_sieve("ev:door:open") == [Term("ev", "door:open", False)]
@@ -168,6 +168,28 @@ def test_what_was_never_called_passes_by_its_names(text, passes):
 def test_what_has_no_names_passes_where_nothing_is_asked():
     """Or only that it be something else."""
     assert passes_by_name(parse_sieve("-cat"), event="door") and not passes_by_name(parse_sieve("cat"), event="door")
+
+
+def test_what_has_no_name_at_all_holds_no_text():
+    """Not even one letter."""
+    assert not passes_by_name(parse_sieve("x")) and passes_by_name(parse_sieve("-x"))
+
+
+def test_a_call_before_the_first_frame_is_in_none_of_them():
+    """And the last of a range without an end is the last there is, however high its number."""
+    tape = Tape()
+    bell = tape.bind("bell", "cat#1", "Cat.on_bell")
+    tape.heard("bell", bell)
+    for number in (3, 1000):
+        tape("frame", n=number).heard("bell", bell)
+    take = tape.take()
+    for text, calls in (("frame:0-", [1, 2]), ("frame:4-", [2]), ("-frame:3", [0, 2])):
+        assert np.flatnonzero(sieve_calls(take, parse_sieve(text), np.zeros(3, bool))).tolist() == calls, text
+
+
+def test_without_frames_a_call_is_slow_beside_a_sixtieth_of_a_second():
+    """Neither the head nor a frame tells another."""
+    assert frame_budget_ns(Tape().take(), 0) == pytest.approx(1e9 / 60)
 
 
 def test_the_frame_budget_comes_from_the_head_or_the_usual_frame(kitchen):

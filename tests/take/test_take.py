@@ -230,3 +230,15 @@ def test_what_a_column_holds_at_rows_of_which_some_are_none():
     rows = np.array([2, -1, 0])
     assert held_at(np.array([5, 6, 7], np.int8), rows, -1).tolist() == [7, -1, 5]
     assert held_at(np.zeros(0, np.int8), np.array([-1, -1]), 4).tolist() == [4, 4]
+
+
+def test_a_line_of_a_take_is_one_of_the_files_it_was_read_from(tmp_path):
+    """Each file counts its own from one; a take that was read from none has its own lines."""
+    first, second = str(tmp_path / "a"), str(tmp_path / "b")
+    (tmp_path / "a").write_bytes(Tape(peer="a").frame().bytes(bye=False))
+    (tmp_path / "b").write_bytes(Tape(peer="b").frame()("say", text="-").bytes(bye=False))
+    take = Take.from_contents(read_streams([first, second]), "night")
+    told = [take.line_in_source(line) for line in range(1, 6)]
+    assert told == [(first, 1), (first, 2), (second, 1), (second, 2), (second, 3)]
+    take.sources.clear()
+    assert take.line_in_source(4) == ("night", 4)

@@ -49,8 +49,7 @@ class _Parcel:
         if isinstance(value, np.ndarray):
             if value.strides == (0,):
                 return ["one", value.dtype.str, len(value), self._place(np.ascontiguousarray(value[:1]))]
-            whole = value if value.flags.c_contiguous else np.ascontiguousarray(value)
-            return ["all", value.dtype.str, len(value), self._place(whole)]
+            return ["all", value.dtype.str, len(value), self._place(np.ascontiguousarray(value))]
         if isinstance(value, JsonColumn):
             return ["json", self.described(value.offsets), self._place(value.data), len(value.data)]
         if type(value) is list and all(isinstance(item, _PLAIN) for item in value):
@@ -73,9 +72,8 @@ def _fields(record: Any) -> dict[str, Any]:
 def pack_values(values: dict[str, Any], file: int) -> None:
     """Write values to a file descriptor: length of the description, description, the bytes of all arrays."""
     parcel = _Parcel()
-    text = json.dumps({name: parcel.described(value) for name, value in values.items()}).encode(
-        "utf-8", "surrogatepass"
-    )
+    # nothing but ASCII: JSON writes all else, and halves of characters too, as escapes
+    text = json.dumps({name: parcel.described(value) for name, value in values.items()}).encode()
     text += b" " * (-(len(text) + 8) % _ALIGNED)
     with open(file, "wb", closefd=False) as out:
         out.write(len(text).to_bytes(8, "little") + text)
@@ -97,7 +95,7 @@ def unpacked_values(file: int, *more: type) -> dict[str, Any]:
     """
     memory = memoryview(mmap.mmap(file, 0, access=mmap.ACCESS_READ))
     length = int.from_bytes(memory[:8], "little")
-    said = json.loads(bytes(memory[8 : 8 + length]).decode("utf-8", "surrogatepass"))
+    said = json.loads(bytes(memory[8 : 8 + length]))
     data = memory[8 + length :]
     known = {made.__name__: made for made in (*_known(), *more)}
 

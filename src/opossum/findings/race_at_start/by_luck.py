@@ -148,7 +148,7 @@ def _tell(scene: Scene, missed: Array, sends: Array, heard: Array) -> Found:
         advice=tr(
             "Bind `{event}` where {cls} is made{place}, before anything can send it.",
             event=event,
-            cls=cls or tr("the object"),
+            cls=cls,
             place=at_place(at),
         ),
         evidence=tuple(evidence),

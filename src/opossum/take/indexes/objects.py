@@ -97,26 +97,22 @@ class ObjectLives:
 
     def spans(self, peer: int, name: int) -> list[tuple[int, int]]:
         """Return the (spawn line, gone line or `NEVER`) pairs of one object."""
-        key = int(self._keys(np.array([peer]), np.array([name]))[0])
-        low, high = np.searchsorted(self._key, [key, key + 1])
-        spans: list[tuple[int, int]] = []
-        for row in range(low, high):
-            if self._alive[row]:
-                spans.append((int(self._line[row]), NEVER))
-            elif spans and spans[-1][1] == NEVER:
-                spans[-1] = (spans[-1][0], int(self._line[row]))
-        return spans
+        return self._lives_by(self._line, peer, name)
 
     def lives(self, peer: int, name: int) -> list[tuple[int, int]]:
         """Return the (spawn, gone or `NEVER`) times in ns of each life of one object."""
+        return self._lives_by(self._time, peer, name)
+
+    def _lives_by(self, marked: Array, peer: int, name: int) -> list[tuple[int, int]]:
+        """Return where each life of one object begins and ends, as its records are marked; it goes but once a life."""
         key = int(self._keys(np.array([peer]), np.array([name]))[0])
         low, high = np.searchsorted(self._key, [key, key + 1])
         lives: list[tuple[int, int]] = []
         for row in range(low, high):
             if self._alive[row]:
-                lives.append((int(self._time[row]), NEVER))
+                lives.append((int(marked[row]), NEVER))
             elif lives and lives[-1][1] == NEVER:
-                lives[-1] = (lives[-1][0], int(self._time[row]))
+                lives[-1] = (lives[-1][0], int(marked[row]))
         return lives
 
 
