@@ -7,6 +7,7 @@ import importlib
 import re
 import subprocess
 import sys
+import tomllib
 from functools import cache
 from pathlib import Path
 
@@ -162,14 +163,23 @@ def test_every_key_is_documented():
 
 def test_dependencies_each_have_their_reason():
     """docs/dependencies.md says in a line why each package is there."""
-    import tomllib
-
     project = tomllib.loads((ROOT / "pyproject.toml").read_text())["project"]
     text = (ROOT / "docs" / "dependencies.md").read_text()
     optional = project["optional-dependencies"]
     for requirement in project["dependencies"] + optional["dev"] + optional["mutants"]:
         name = re.split(r"[<>=!~]", requirement)[0]
         assert f"**{name}**" in text, name
+
+
+def test_what_was_said_of_mutants_is_said_of_code_that_stands():
+    """Of each that was read, the lines that it changes are still there."""
+    read = tomllib.loads((ROOT / "tools" / "mutants" / "read.toml").read_text())["read"]
+    assert read
+    for one in read:
+        names = one["function"].split(".")
+        paths = (ROOT / "src" / Path(*names[:end]).with_suffix(".py") for end in range(len(names), 1, -1))
+        source = " ".join(next(path for path in paths if path.is_file()).read_text().split())
+        assert " ".join(one["was"]) in source, one
 
 
 def test_packages_import_without_a_screen():

@@ -45,7 +45,8 @@ def finding(
 
 
 @pytest.mark.parametrize(
-    ("own", "roots", "follows"), [([], [1], False), ([1], [1, 2], True), ([1, 2], [1, 2], True), ([1, 3], [1, 2], False)]
+    ("own", "roots", "follows"),
+    [([], [1], False), ([1], [1, 2], True), ([1, 2], [1, 2], True), ([1, 3], [1, 2], False)],
 )
 def test_what_shows_in_the_roots_frames_alone_may_follow_from_it(scene, own, roots, follows):
     """What shows in none shows nothing."""

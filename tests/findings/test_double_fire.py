@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import numpy as np
 import pytest
 
+from opossum.findings.examine import examine
 from tape import Bound, Tape, only
 
 KIND = "double-fire"
@@ -72,6 +74,25 @@ def test_binds_without_ids_in_the_calls_are_found_by_who_was_bound():
     tape.frame().heard("bread", nameless, nameless)
 
     assert only(tape.found(), "bound-twice").count == 1
+
+
+def test_of_binds_without_ids_only_those_of_the_call_prove_it():
+    """Not one that had ended by then or came later, nor another event's, owner's or function's."""
+    tape = started()
+    ended = tape.bind("bread", "counter#1", "Counter.on_bread")
+    tape("unbind", b=ended.number)
+    tape.bind("cake", "counter#1", "Counter.on_bread")
+    twice = [tape.bind("bread", "counter#1", "Counter.on_bread").number for _ in range(2)]
+    tape.bind("bread", "counter#2", "Counter.on_bread")
+    tape.bind("bread", "counter#1", "Counter.on_crumb")
+    nameless = Bound(0, "bread", "counter#1", "Counter.on_bread")
+    tape.frame().heard("bread", nameless, nameless)
+    tape.bind("bread", "counter#1", "Counter.on_bread")
+    take = tape.take()
+    (finding,) = [finding for finding in examine(take) if finding.cause == "bound-twice"]
+    numbers = np.asarray(take.tables["bind"]["b"])
+    assert [int(numbers[item.row]) for item in finding.evidence if item.k == "bind"] == twice
+    assert "it is bound 2 times at once" in finding.summary
 
 
 def test_bound_again_after_unbinding_is_quiet():

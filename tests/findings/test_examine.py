@@ -153,7 +153,7 @@ def test_a_threshold_is_set_by_name():
     settings = with_setting(with_setting(Settings(), "latch_repeats=5"), "freeze_longer_than_ms=50.5")
     assert (settings[LATCH_REPEATS], settings[FREEZE_LONGER_THAN_MS]) == (5, 50.5)
     assert (Settings()[LATCH_REPEATS], Settings()[FREEZE_LONGER_THAN_MS]) == (2, 100)
-    with pytest.raises(ValueError, match="^there is no threshold `speed`; there are: freeze_longer_than_ms, "):
+    with pytest.raises(ValueError, match=r"^there is no threshold `speed`; there are: freeze_longer_than_ms, "):
         with_setting(Settings(), "speed=1")
     for wrong in ("many", "nan", "inf", ""):
         with pytest.raises(ValueError, match=f"^threshold `polling_calls` needs a number, got `{wrong}`$"):

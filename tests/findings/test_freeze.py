@@ -327,7 +327,11 @@ def test_what_waits_as_it_may_is_no_part_of_the_standstill():
             "the loop itself does",
         ),
         ({"cpu": 151_000_000, "ready": 0}, "the game's thread worked for 300 ms outside any call", "spread that work"),
-        ({"cpu": 149_000_000, "ready": 0}, ": the game's thread stood still for 300 ms outside any call.", "Do not wait"),
+        (
+            {"cpu": 149_000_000, "ready": 0},
+            ": the game's thread stood still for 300 ms outside any call.",
+            "Do not wait",
+        ),
         ({"cpu": 1_000_000, "ready": 0}, "the game's thread stood still for 300 ms outside", "Do not wait"),
     ],
 )

@@ -132,6 +132,16 @@ def test_opening_any_tells_takes_from_streams(saved, tmp_path):
     assert open_any(str(renamed)).records == open_take(saved).records
 
 
+def test_opening_a_take_can_be_given_up(saved):
+    """Whoever waits for it is asked meanwhile, and may raise what they like."""
+
+    def give_up(*_: object) -> None:
+        raise KeyboardInterrupt
+
+    with pytest.raises(KeyboardInterrupt):
+        open_any(str(saved), give_up)
+
+
 def test_a_take_cannot_be_joined_with_other_files(saved):
     """Only streams are peers of one session."""
     with pytest.raises(TakeError) as error:
@@ -488,8 +498,8 @@ def test_the_batches_of_a_table_are_bounded(saved, batches, refused):
 def test_a_table_holds_nothing_but_a_schema_and_batches():
     """Nor more columns than any take's."""
     schema = pa.schema([("text", pa.large_string())]).serialize().to_pybytes()
-    with pytest.raises(ValueError, match="^it holds a schema, which no take has$"):
+    with pytest.raises(ValueError, match=r"^it holds a schema, which no take has$"):
         plain_table(b"ARROW1\0\0" + schema + schema)
     wide = pa.schema([(f"c{number}", pa.int64()) for number in range(65)]).serialize().to_pybytes()
-    with pytest.raises(ValueError, match="^it has more than 64 columns$"):
+    with pytest.raises(ValueError, match=r"^it has more than 64 columns$"):
         plain_table(b"ARROW1\0\0" + wide)

@@ -100,7 +100,7 @@ def test_words_that_cannot_be_understood_are_said():
     """With what is known, or an example."""
     with pytest.raises(SieveError, match="`event:` is not known; use one of ev:, o:, cls:"):
         parse_sieve("event:tick")
-    with pytest.raises(SieveError, match="^`frame:abc` is no frame; write frame:120 or frame:120-180$"):
+    with pytest.raises(SieveError, match=r"^`frame:abc` is no frame; write frame:120 or frame:120-180$"):
         parse_sieve("frame:abc")
     assert parse_sieve("-ev:x -") == [Term("ev", "x", True), Term("any", "-", False)]
     assert parse_sieve("ev:door:open") == [Term("ev", "door:open", False)]
@@ -257,6 +257,12 @@ def test_calls_that_leave_out_whose_they_are_are_told_in_the_order_they_came():
     assert item.sentence == "`call` that leaves out `o`, as its `bind` does; it is shown without it"
 
 
+def test_a_stream_that_ends_without_bye_is_damaged_at_its_last_line():
+    """There is where to look."""
+    (item,) = check_take(Tape().frame()("say", text="-").take(bye=False))
+    assert (item.code, item.count, item.lines) == ("no-bye", 1, [3])
+
+
 def test_a_stream_without_frames_is_said_to_be_one_stretch():
     """Of one without any record nothing is to be said."""
     (item,) = check_take(Tape()("say", text="-").take())
@@ -265,6 +271,12 @@ def test_a_stream_without_frames_is_said_to_be_one_stretch():
         1,
         "stream without frames: all of it is shown as one stretch",
     )
+
+
+def test_an_id_that_was_never_given_is_damage_from_the_first_on():
+    """The least that an id may be is one."""
+    (item,) = check_take(Tape().frame()("ret", c=1).take())
+    assert (item.code, item.count, item.lines) == ("dangling-id", 1, [3])
 
 
 def test_lines_of_damage_are_those_of_the_file():

@@ -91,6 +91,7 @@ def test_two_takes_are_compared_record_by_record(change, where):
         ('"cät"', '"cat"', "`d` of `send` records"),
         ('"sec":0.1', '"sec":0.2', "`sec` of `arm` records"),
         ('"n":1', '"n":7', "`n` of `frame` records"),
+        ('"name":"heat"', '"name":"warmth"', "`name` of `watch` records"),
         ('"k":"watch","t":', '"k":"watch","t":1', "`t` of `watch` records"),
     ],
 )

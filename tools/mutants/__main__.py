@@ -127,7 +127,7 @@ class Session:
                 print(mutant.name, verdict.word, place, verdict.by, sep="\t", file=verdicts, flush=True)
                 if verdict.word not in (KILLED, NOT_JUDGED):
                     changed = difference(mutant)
-                    reason = reason_for(changed)
+                    reason = reason_for(mutant.name, changed)
                     self.reasons[reason or "to be read"] += 1
                     told = f"{mutant.name} – {place} – {verdict.word}" + (f" – {reason}" if reason else "")
                     print(f"{told}\n{changed}\n", file=survivors, flush=True)

@@ -1,12 +1,16 @@
 """Why some mutants can live: changes after which the program does the same, or what no test could tell apart.
 
-A reason is found from the one line that a mutant changes; what has none is to be read by a person, and killed by a test.
+A reason is found from the one line that a mutant changes, or stands in `read.toml`, where a person has read the mutant; what has
+none is to be read, and killed by a test.
 """
 
 from __future__ import annotations
 
 import re
+import tomllib
 from collections.abc import Callable
+from functools import cache
+from pathlib import Path
 from typing import NamedTuple
 
 
@@ -47,6 +51,7 @@ REASONS: tuple[tuple[str, Callable[[Change], bool]], ...] = (
         "a thousand-millionth or millionth part, below what is told",
         lambda change: (change.old, change.new) in (("1e9", "1000000001.0"), ("1e6", "1000001.0")),
     ),
+    ("the side that is meant where none is told", lambda change: change.old == '"left"' and change.new == ""),
     ("speed alone", lambda change: change.old in ("assume_unique=True", "copy=False")),
     (
         "the same codec",
@@ -66,10 +71,20 @@ REASONS: tuple[tuple[str, Callable[[Change], bool]], ...] = (
 )
 
 
+@cache
+def read_ones() -> dict[tuple[str, tuple[str, ...], tuple[str, ...]], str]:
+    """Return the reasons of mutants that were read, by function, the lines that were and the lines they became."""
+    listed = tomllib.loads((Path(__file__).parent / "read.toml").read_text())["read"]
+    return {(one["function"], tuple(one["was"]), tuple(one["becomes"])): one["reason"] for one in listed}
+
+
+def _lines(difference: str, mark: str) -> list[str]:
+    return [line[1:].strip() for line in difference.splitlines() if line.startswith(mark)]
+
+
 def change_in(difference: str) -> Change | None:
     """Return what changes in a difference of one line for one line, or None where it changes more."""
-    before = [line[1:].strip() for line in difference.splitlines() if line.startswith("-")]
-    after = [line[1:].strip() for line in difference.splitlines() if line.startswith("+")]
+    before, after = _lines(difference, "-"), _lines(difference, "+")
     if len(before) != 1 or len(after) != 1:
         return None
     one, other = before[0], after[0]
@@ -86,7 +101,9 @@ def change_in(difference: str) -> Change | None:
     return Change(one, one[start : len(one) - end].strip(), other[start : len(other) - end].strip())
 
 
-def reason_for(difference: str) -> str:
-    """Return why a mutant with this difference can live, or nothing."""
+def reason_for(name: str, difference: str) -> str:
+    """Return why a mutant of this name (`function:number`) and difference can live, or nothing."""
     change = change_in(difference)
-    return next((reason for reason, applies in REASONS if applies(change)), "") if change else ""
+    by_sort = next((reason for reason, applies in REASONS if applies(change)), "") if change else ""
+    lines = tuple(_lines(difference, "-")), tuple(_lines(difference, "+"))
+    return by_sort or read_ones().get((name.rpartition(":")[0], *lines), "")
