@@ -73,6 +73,31 @@ def test_timers_of_two_classes_are_two_findings() -> None:
     ]
 
 
+@pytest.mark.parametrize(("sets", "causes"), [(4, []), (5, ["stacked"])])
+def test_delays_of_which_most_land_are_stacked(sets: int, causes: list[str]) -> None:
+    """Two of four are not most, three of five are; nor is it the first alone that counts, where two land."""
+    stage = Stage()
+    frames = timing._bell(stage, sets, "half")
+    assert [finding.cause for finding in stage.findings(frames)] == causes
+
+
+def test_of_delays_that_are_never_told_to_end_the_first_counts_again_and_again() -> None:
+    """Each that lands was set when the one before it had landed."""
+    stage = Stage()
+    stage.spawn("bell#1", "Bell")
+    bell = stage.bind("ring", "bell#1", "Bell.on_ring")
+    made: list[int] = []
+    for number in range(8):
+        stage.at(100 + 10 * number, do=lambda: made.append(stage.arm("delay", "bell#1", "ring", sec=0.5)))
+        if number in (0, 4):
+            at = 100 + 10 * number
+            ring = lambda number=number: stage.heard("ring", bell, o="bell#1", via="delay", a=made[number])  # noqa: E731
+            stage.at(at + 30, do=ring)
+    (finding,) = stage.findings(220)
+    assert (finding.cause, finding.count) == ("ignored", 2)
+    assert "was set 8 times while one was pending and landed 2 times: only the first counts" in finding.summary
+
+
 def test_a_clip_that_ends_with_the_take_may_be_followed_by_another() -> None:
     """A frame later one would be seen to begin; until then nobody knows what the wait is for."""
     for build, cause in (

@@ -95,6 +95,18 @@ def test_of_binds_without_ids_only_those_of_the_call_prove_it():
     assert "it is bound 2 times at once" in finding.summary
 
 
+def test_a_bind_that_has_ended_is_none_for_calls_without_ids_either():
+    """Nor is another owner's."""
+    tape = started()
+    tape("unbind", b=tape.bind("bread", "counter#1", "Counter.on_bread").number)
+    for number in (1, 2):
+        tape.bind("bread", f"counter#{number}", "Counter.on_bread")
+    nameless = Bound(0, "bread", "counter#1", "Counter.on_bread")
+    tape.frame().heard("bread", nameless, nameless)
+
+    assert [finding.cause for finding in tape.found() if finding.cause == "bound-twice"] == []
+
+
 def test_bound_again_after_unbinding_is_quiet():
     """One bind after the other is how it should be."""
     tape = started()
@@ -615,6 +627,35 @@ def test_a_dwell_that_sends_the_same_event_again_has_no_latch(told):
 
     assert finding.frames == [7, 9]
     assert "`warm`" in finding.summary
+
+
+@pytest.mark.parametrize(
+    ("visits", "count"),
+    [
+        (["--w-w-w"], 2),
+        (["--w-w-"], 0),
+        (["--w-w-", "--w-w-"], 0),
+        (["--w-h-f-g"], 0),
+        (["--w-w-w-h"], 2),
+    ],
+    ids=["thrice", "twice", "twice a visit", "something else each time", "thrice, and something else"],
+)
+def test_what_a_dwell_sends_is_counted_by_event_and_visit(visits, count):
+    """Each letter is an event that a stay sends, each dash one that sends nothing."""
+    tape = started()
+    spot = tape.bind("stay", "spot#1", "Spot.on_stay")
+    heard = {letter: tape.bind(letter, "cat#1", f"Cat.on_{letter}") for letter in "whfg"}
+    zone = {"o": "spot#1", "via": "zone", "d": {"other": "cat#1"}}
+    for visit in visits:
+        tape.frame().send("enter", edge="enter", **zone)
+        for letter in visit:
+            c = tape.frame().open_call(tape.send("stay", edge="stay", **zone), spot)
+            if letter in heard:
+                tape.heard(letter, heard[letter], o="spot#1", c=c)
+            tape("ret", c=c, eff=int(letter in heard))
+        tape.frame().send("leave", edge="leave", **zone)
+
+    assert sum(finding.count for finding in tape.found(KIND)) == count
 
 
 def test_visitors_are_told_apart_though_never_spawned():

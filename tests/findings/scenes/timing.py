@@ -188,7 +188,8 @@ def a_lamp_is_heard_after_a_while(stage: Stage) -> int:
 
 
 def _bell(stage: Stage, sets: int, land: str, *, eff: int = 1, every: int = 5) -> int:
-    """Set one delay of 30 frames every few frames; `all`, the `first` or the `last` of them lands."""
+    """Set one delay of 30 frames every few frames; `all`, the `first`, the `last` or every other of them (`half`) lands."""
+    landing = {"all": range(sets), "first": [0], "last": [sets - 1], "half": range(0, sets, 2)}[land]
     stage.spawn("bell#1", "Bell")
     bell = stage.bind("ring", "bell#1", "Bell.on_ring")
     made: list[int] = []
@@ -204,9 +205,9 @@ def _bell(stage: Stage, sets: int, land: str, *, eff: int = 1, every: int = 5) -
 
     for number in range(sets):
         stage.at(100 + every * number, do=arm)
-        if land == "all" or (land == "first" and number == 0) or (land == "last" and number == sets - 1):
+        if number in landing:
             stage.at(130 + every * number, do=lambda number=number: fire(number))
-        elif land == "first":
+        elif land != "last":
             stage.at(130 + every * number, do=lambda number=number: stage("disarm", a=made[number], how="cleared"))
     return 180 + every * sets
 

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+import numpy as np
+
 from opossum.findings.declaring import Cause
-from opossum.findings.delay_restacked.piling import DELAY_REARMS, frames_of_landings, piles, told
+from opossum.findings.delay_restacked.piling import DELAY_REARMS, Pile, frames_of_landings, piles, told
 from opossum.findings.delay_restacked.restarted import is_restarted
 from opossum.findings.delay_restacked.stacked import is_stacked
 from opossum.findings.finding import Found, Severity
@@ -13,13 +15,18 @@ from opossum.findings.scene import Scene
 from opossum.words import tr
 
 
+def is_ignored(scene: Scene, pile: Pile) -> bool:
+    """Say whether the first delay of a pile landed, and no other that was set while one that landed was pending."""
+    if not pile.landed[0] or is_stacked(pile) or is_restarted(pile):
+        return False
+    landed = pile.arms[pile.landed]
+    set_lines = np.asarray(scene.take.tables["arm"]["line"], np.int64)[landed]
+    return bool((set_lines[1:] > scene.take.arms.end_line[landed[:-1]]).all())
+
+
 def find(scene: Scene) -> Iterator[Found]:
     """Yield delays of which only the first counts."""
-    ignored = [
-        (pile, frames_of_landings(scene, pile))
-        for pile in scene.once(piles)
-        if pile.landed[0] and not is_stacked(pile) and not is_restarted(pile)
-    ]
+    ignored = [(pile, frames_of_landings(scene, pile)) for pile in scene.once(piles) if is_ignored(scene, pile)]
     yield from told(
         scene,
         ignored,
@@ -39,5 +46,5 @@ IGNORED = Cause(
     find,
     (DELAY_REARMS,),
     about="A delay is set again three times or more while one is pending, and only the first lands.",
-    quiet="twice.",
+    quiet="twice; two that land though one was set while the other was pending.",
 )
