@@ -6,8 +6,9 @@ import pytest
 
 from findings.scenes import FAULTS, QUIET, Fault, Quiet, built, clips, hearing, one_thing_apart, order, timing  # noqa: F401
 from opossum.findings.catalogue import KINDS, answers, weave_of
+from opossum.findings.examine import examine
 from opossum.findings.symptoms import SYMPTOMS
-from tape import Stage
+from tape import Stage, read
 
 OLDER = {"freeze", "double-fire", "stale-listener", "polling-waste"}
 """Kinds that have test files of their own."""
@@ -96,6 +97,15 @@ def test_of_delays_that_are_never_told_to_end_the_first_counts_again_and_again()
     (finding,) = stage.findings(220)
     assert (finding.cause, finding.count) == ("ignored", 2)
     assert "was set 8 times while one was pending and landed 2 times: only the first counts" in finding.summary
+
+
+def test_objects_without_a_class_are_told_as_objects() -> None:
+    """A name may begin with the sign that ends its class."""
+    stage, frames = built(hearing.guests_bind_now_before_now_after_the_wave)
+    written = stage.run(frames).bytes().replace(b'"guest#', b'"#').replace(b'"cls":"Guest"', b'"cls":""')
+    (finding,) = (one for one in examine(read(written)) if one.cause == "by-luck")
+    assert finding.summary.startswith("Of 4 new objects 2 were bound to `wave_begins`")
+    assert finding.advice.startswith("Bind `wave_begins` where the object is made")
 
 
 def test_a_clip_that_ends_with_the_take_may_be_followed_by_another() -> None:

@@ -140,7 +140,7 @@ def _tell(scene: Scene, missed: Array, sends: Array, heard: Array) -> Found:
         summary=tr(
             "Of {plural} {heard:,} were bound to `{event}` before it was sent and {missed:,} after: whether "
             "they hear it is luck.",
-            plural=counted(len(missed) + len(heard), "new " + cls),
+            plural=counted(len(missed) + len(heard), "new " + (cls or "object")),
             heard=len(heard),
             event=event,
             missed=len(missed),
@@ -148,7 +148,7 @@ def _tell(scene: Scene, missed: Array, sends: Array, heard: Array) -> Found:
         advice=tr(
             "Bind `{event}` where {cls} is made{place}, before anything can send it.",
             event=event,
-            cls=cls,
+            cls=cls or tr("the object"),
             place=at_place(at),
         ),
         evidence=tuple(evidence),
