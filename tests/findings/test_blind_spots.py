@@ -147,6 +147,9 @@ def test_the_error_that_ended_a_game_is_its_last_line():
     assert error_that_ended(Tape().frame()("say", text="x", level="warning").take(bye=False)) == ""
     assert error_that_ended(Tape().frame()("say", text=" ", level="error").take(bye=False)) == ""
     assert error_that_ended(Tape().frame()("send", s=1, ev="error").take(bye=False)) == ""
+    assert error_that_ended(Tape(head=False)("say", text="error", level="error").take(bye=False)) == "error"
+    for text, error in (("nan along X", "nan along X"), ("boom\n \nstack traceback:\n\tmain.lua:3", "boom")):
+        assert error_that_ended(Tape().frame()("say", text=text, level="error").take(bye=False)) == error
 
 
 @pytest.mark.parametrize(

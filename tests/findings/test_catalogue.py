@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 import pytest
 
 from findings.scenes import FAULTS, QUIET, Fault, Quiet, built, clips, hearing, one_thing_apart, order, timing  # noqa: F401
@@ -104,8 +106,18 @@ def test_objects_without_a_class_are_told_as_objects() -> None:
     stage, frames = built(hearing.guests_bind_now_before_now_after_the_wave)
     written = stage.run(frames).bytes().replace(b'"guest#', b'"#').replace(b'"cls":"Guest"', b'"cls":""')
     (finding,) = (one for one in examine(read(written)) if one.cause == "by-luck")
-    assert finding.summary.startswith("Of 4 new objects 2 were bound to `wave_begins`")
+    assert finding.summary.startswith("Of 4 new objects 2 were bound to `wave_begins` before it was sent and 2 after:")
     assert finding.advice.startswith("Bind `wave_begins` where the object is made")
+
+
+def test_a_delay_set_in_two_places_is_told_at_the_first() -> None:
+    """Both are one delay, of one length."""
+    stage, frames = built(clips.one_delay_for_a_short_clip_and_a_long_one)
+    before, first, between, second, after = re.split(rb'("k":"arm")', stage.run(frames).bytes())
+    places = (b',"at":"cook.gd:3"', b',"at":"cook.gd:9"')
+    (finding,) = examine(read(before + first + places[0] + between + second + places[1] + after))
+    assert (finding.cause, finding.subject.at) == ("one-delay-many-clips", "cook.gd:3")
+    assert "(cook.gd:3)" in finding.advice
 
 
 def test_a_clip_that_ends_with_the_take_may_be_followed_by_another() -> None:

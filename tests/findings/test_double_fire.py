@@ -68,6 +68,7 @@ def test_many_objects_of_one_class_are_one_finding_with_a_count():
 def test_binds_without_ids_in_the_calls_are_found_by_who_was_bound():
     """A recorder that gives no `b` in its calls still has its binds compared."""
     tape = started()
+    tape.bind("bread", "baker#1", "Baker.on_bread")  # another's one is no part of it
     for _ in range(2):
         tape.bind("bread", "counter#1", "Counter.on_bread")
     nameless = Bound(0, "bread", "counter#1", "Counter.on_bread")
@@ -656,6 +657,21 @@ def test_what_a_dwell_sends_is_counted_by_event_and_visit(visits, count):
         tape.frame().send("leave", edge="leave", **zone)
 
     assert sum(finding.count for finding in tape.found(KIND)) == count
+
+
+def test_all_that_a_dwell_sends_is_told():
+    """Also what it sends once, and late."""
+    tape = started()
+    spot = tape.bind("stay", "spot#1", "Spot.on_stay")
+    warm, hot = (tape.bind(event, "cat#1", f"Cat.on_{event}") for event in ("warm", "hot"))
+    for number in range(62):
+        stayed = {"o": "spot#1", "via": "zone", "edge": "stay", "d": {"other": "cat#1"}}
+        c = tape.frame().open_call(tape.send("stay", **stayed), spot)
+        if number > 1:
+            event, listener = ("hot", hot) if number == 61 else ("warm", warm)
+            tape.heard(event, listener, o="spot#1", c=c)
+        tape("ret", c=c, eff=int(number > 1))
+    assert "and sent `warm` and `hot` each time" in only(tape.found(KIND), "no-latch").summary
 
 
 def test_visitors_are_told_apart_though_never_spawned():

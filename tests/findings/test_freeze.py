@@ -233,8 +233,8 @@ def test_a_stream_cut_off_between_calls_is_quiet():
 # --- event-storm ---------------------------------------------------------------------------------
 
 
-def storm(rounds: int, takes_ms: float) -> Tape:
-    """Return a tape on which mixer and pantry answer each other within one frame."""
+def storm(rounds: int, takes_ms: float, *, told_on: bool = False) -> Tape:
+    """Return a tape on which mixer and pantry answer each other within one frame; at last a sieve is told on."""
     tape, _ = playing()
     low = tape.bind("flour_low", "pantry#1", "Pantry.on_low")
     added = tape.bind("flour_added", "mixer#1", "Mixer.on_added")
@@ -246,9 +246,17 @@ def storm(rounds: int, takes_ms: float) -> Tape:
             cause = tape.open_call(tape.send(event, c=cause), listener)
             open_calls.append(cause)
             tape.ms(takes_ms)
+    if told_on:
+        tape.heard("sifted", tape.bind("sifted", "sieve#1", "Sieve.on_sifted"), c=cause)
     for c in reversed(open_calls):
         tape("ret", c=c, eff=1)
     return tape.frame()
+
+
+def test_who_is_called_at_the_end_of_a_storm_is_no_part_of_it():
+    """A turn has two steps, and begins with the deepest of those that go round."""
+    finding = only(storm(60, 3, told_on=True).found(), "event-storm")
+    assert (finding.subject.fn, "sifted" in finding.summary) == ("Mixer.on_added", False)
 
 
 def test_events_that_answer_each_other_are_a_storm():
@@ -303,6 +311,15 @@ def test_a_thread_that_stands_still_outside_any_call_waits():
     assert finding.subject.at == "plug.gd:3"
     assert "outside any call" in finding.summary
     assert any("Ledger.on_quarter" in detail for detail in finding.details)
+
+
+def test_a_stack_that_names_no_place_is_told_as_it_is():
+    """Where a line of it has a colon, its last word is a place."""
+    tape, _ = playing()
+    tape.frame().ms(400)("stuck", sec=0.4, stack=["waits for the plug"])
+    tape.ms(400)
+    tape.frame()
+    assert only(tape.found(), "waiting").subject.at == "waits for the plug"
 
 
 def test_what_waits_as_it_may_is_no_part_of_the_standstill():

@@ -84,3 +84,9 @@ def test_the_rows_of_each_group_are_put_in_the_order_of_their_values(codes, valu
     for group in range(4):
         mine = [row for row in range(len(codes)) if codes[row] == group]
         assert groups.rows(group).tolist() == sorted(mine, key=lambda row: (values[row], row))
+
+
+def test_groups_of_values_far_apart_are_in_their_order():
+    """As only a damaged take has them."""
+    codes, first = factorised(np.array([2**41, 0, 2**41, 5]), np.array([1, 1, 1, 1]))
+    assert (codes.tolist(), first.tolist()) == ([2, 0, 2, 1], [1, 3, 0])

@@ -185,6 +185,9 @@ def test_a_call_before_the_first_frame_is_in_none_of_them():
     take = tape.take()
     for text, calls in (("frame:0-", [1, 2]), ("frame:4-", [2]), ("-frame:3", [0, 2])):
         assert np.flatnonzero(sieve_calls(take, parse_sieve(text), np.zeros(3, bool))).tolist() == calls, text
+    frameless = Tape()
+    frameless.heard("bell", frameless.bind("bell", "cat#1", "Cat.on_bell"))
+    assert sieve_calls(frameless.take(), parse_sieve("frame:0-"), np.zeros(1, bool)).tolist() == [False]
 
 
 def test_without_frames_a_call_is_slow_beside_a_sixtieth_of_a_second():

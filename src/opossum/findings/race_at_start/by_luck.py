@@ -14,7 +14,7 @@ from opossum.findings.settings import Threshold
 from opossum.findings.wording import at_place
 from opossum.stream.tables import Array
 from opossum.take.grouping import Runs, distinct, factorised, parted
-from opossum.words import counted, tr
+from opossum.words import tr
 
 RACE_SPAWNS = Threshold("race_spawns", 4, "spawns", "with fewer, now this and now that is no pattern")
 RACE_FRAMES = Threshold("race_frames", 10, "frames", "what comes so soon after a spawn belongs to its start")
@@ -138,9 +138,10 @@ def _tell(scene: Scene, missed: Array, sends: Array, heard: Array) -> Found:
         frame_rows=take.sends.frame[sends],
         count=len(missed),
         summary=tr(
-            "Of {plural} {heard:,} were bound to `{event}` before it was sent and {missed:,} after: whether "
-            "they hear it is luck.",
-            plural=counted(len(missed) + len(heard), "new " + (cls or "object")),
+            "Of {count:,} new objects{of_class} {heard:,} were bound to `{event}` before it was sent and {missed:,} "
+            "after: whether they hear it is luck.",
+            count=len(missed) + len(heard),
+            of_class=tr(" of class {cls}", cls=cls) if cls else "",
             heard=len(heard),
             event=event,
             missed=len(missed),

@@ -94,7 +94,8 @@ def _tell(scene: Scene, rows: Array) -> Found:
     following = distinct(np.concatenate([rows[:0], *children]))
     evidence = scene.evidence("send", calls.send[rows[:3]].tolist(), tr("still inside"))
     evidence += scene.evidence("call", rows[:3].tolist(), tr("acted again"))
-    events = [f"`{take.event_of_call(int(call))}`" for call in following[:50]]
+    _, first = factorised(calls.event[following])
+    events = [f"`{take.event_of_call(call)}`" for call in following[np.sort(first)].tolist()]
     also = tr(", and sent {events} each time", events=listed(events)) if events else ""
     return Found(
         subject=subject,
