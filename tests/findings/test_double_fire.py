@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from opossum.findings.examine import examine
-from tape import Bound, Tape, only
+from tape import Bound, Tape, only, read
 
 KIND = "double-fire"
 
@@ -638,8 +638,16 @@ def test_a_dwell_that_sends_the_same_event_again_has_no_latch(told):
         (["--w-w-", "--w-w-"], 0),
         (["--w-h-f-g"], 0),
         (["--w-w-w-h"], 2),
+        (["--h-w-w-w"], 2),
     ],
-    ids=["thrice", "twice", "twice a visit", "something else each time", "thrice, and something else"],
+    ids=[
+        "thrice",
+        "twice",
+        "twice a visit",
+        "something else each time",
+        "thrice, and something else",
+        "after something else",
+    ],
 )
 def test_what_a_dwell_sends_is_counted_by_event_and_visit(visits, count):
     """Each letter is an event that a stay sends, each dash one that sends nothing."""
@@ -719,6 +727,63 @@ def test_a_threshold_event_that_is_sent_while_the_value_is_beyond():
     assert finding.subject.fn == "Oven.on_tick"
     assert finding.frames == [5, 6]
     assert "`heat` of oven#1 was at or above 220" in finding.summary
+
+
+def heated(heats: list[int | None], loud: set[int]) -> Tape:
+    """Return an oven whose heat changes as told, in some frames not at all, and that sends an alarm in those named."""
+    tape = started()
+    oven = tape.bind("tick", "oven#1", "Oven.on_tick")
+    alarm = tape.bind("too_hot", "bell#1", "Bell.on_alarm")
+    for number, heat in enumerate(heats):
+        tape.frame()
+        if heat is not None:
+            tape("watch", o="oven#1", name="heat", v=heat)
+        c = tape.open_call(tape.send("tick", via="tick"), oven)
+        if number in loud:
+            tape.heard("too_hot", alarm, o="oven#1", c=c)
+        tape("ret", c=c, eff=1)
+    return tape
+
+
+@pytest.mark.parametrize(
+    ("heats", "silent", "found"),
+    [
+        ([20, 201, 202, 203, 204, 205, 206], 1, True),
+        ([20, 201, 201, 203, 204, 205, 206], 2, False),
+        ([99, 9, 8, 7, 6, 5, 4], 1, True),
+        ([99, 9, 9, 7, 6, 5, 4], 2, False),
+        ([20, None, 203, None, None, None, None], 2, True),
+    ],
+    ids=["above", "as high without", "below", "as low without", "told when it changes"],
+)
+def test_a_value_parts_the_frames_only_where_none_lies_between(heats, silent, found):
+    """A heat at which the oven was silent too is no threshold; one told once is that of the frames after it."""
+    take = heated(heats, set(range(silent, 7))).take()
+    told = [finding for finding in examine(take) if finding.cause == "no-latch"]
+    assert bool(told) is found
+    for finding in told:
+        assert len([item for item in finding.evidence if item.k == "send"]) == 4
+        assert {take.event_of_call(int(call)) for call in finding.calls} == {"too_hot"}
+        assert len(finding.calls) == finding.count > 3
+
+
+def test_a_value_of_another_peers_object_is_no_reason():
+    """Though both are called alike."""
+    alone = heated([20, 201, 202, 203, 204], {1, 2, 3, 4}).bytes().splitlines()
+    host = [line for line in alone if b'"watch"' not in line]
+    guest = [
+        line.replace(b'"peer":"main"', b'"peer":"guest"') for line in alone if b'"head"' in line or b'"watch"' in line
+    ]
+    found = examine(read(b"\n".join([*host, *guest]) + b"\n"))
+    assert [finding.cause for finding in found if finding.cause == "no-latch"] == []
+
+
+def test_a_watched_number_may_be_larger_than_any_float():
+    """It is no level, and keeps nothing else from being found."""
+    tape = heated([20, 201, 202, 203, 204], {1, 2, 3, 4})
+    serial = '{"k":"watch","t":%d,"o":"oven#1","name":"serial","v":%s1' + "0" * 400 + "}"
+    tape.lines += [serial % (tape.now_ns, sign) for sign in ("", "-")]
+    assert "`heat` of oven#1 was at or above 201" in only(tape.found(KIND), "no-latch").summary
 
 
 # --- mirrored ------------------------------------------------------------------------------------

@@ -305,6 +305,15 @@ def test_values():
     assert told(take, "no send of pay comes while value money is over 2") == (1, [(2, "came")])
 
 
+def test_a_value_may_be_larger_than_any_float():
+    """It is more than any limit, or less."""
+    tape = Tape().frame()
+    for digits in ("1", "1" + "0" * 400, "-1" + "0" * 400):
+        tape.lines.append(f'{{"k":"watch","t":{tape.now_ns},"o":"oven#1","name":"serial","v":{digits}}}')
+    assert told(tape.take(), "value serial stays at most 5") == (3, [(0, "is inf")])
+    assert told(tape.take(), "value serial stays at least 0") == (3, [(0, "is -inf")])
+
+
 def test_scopes():
     """While, from, until and except narrow what is looked at."""
     tape = Tape().frame()

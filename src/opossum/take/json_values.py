@@ -93,14 +93,19 @@ def json_numbers(column: JsonColumn, rows: Array) -> Array:
     return numbers
 
 
+def as_number(value: object) -> float:
+    """Return a value as a float: true is 1, a whole number beyond all floats is infinite, what is no number NaN."""
+    if not isinstance(value, int | float):
+        return math.nan
+    try:
+        return float(value)
+    except OverflowError:
+        return math.inf if value > 0 else -math.inf
+
+
 def _finite(value: object) -> float:
-    if isinstance(value, int | float):
-        try:
-            number = float(value)
-        except OverflowError:
-            return math.nan
-        return number if math.isfinite(number) else math.nan
-    return math.nan
+    number = as_number(value)
+    return number if math.isfinite(number) else math.nan
 
 
 def _parsed(text: str) -> object:

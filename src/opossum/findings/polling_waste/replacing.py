@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import NamedTuple
 
 import numpy as np
@@ -26,7 +27,10 @@ LATE_FRAMES = 3
 
 
 class Replacement(NamedTuple):
-    """An event already in the take that comes just when the poll finds something."""
+    """An event already in the take that comes just when the poll finds something.
+
+    `delay_ns`: how much later than it the poll found that, on average; infinite where it always came after.
+    """
 
     event: int
     share: float
@@ -102,14 +106,14 @@ def replacement(scene: Scene, peer: int, group: Array, hits: Array) -> Replaceme
 
 
 def _mean_delay(scene: Scene, peer: int, group: Array, hits: Array, sends: Array) -> float:
-    """Return how much later than the event the poll found what it told of, in ns on average."""
+    """Return how much later than the event the poll found what it told of, in ns on average; infinite where it never did."""
     take, calls = scene.take, scene.take.calls
     times = np.asarray(take.tables["send"]["t"], np.int64)[sends]
     place = np.searchsorted(times, calls.start_ns[hits], "right") - 1
     delays = calls.start_ns[hits] - times[np.maximum(place, 0)]
     longest = LATE_FRAMES * scene.budgets_ns[peer] + interval_ns(scene, group)
     delays = delays[(place >= 0) & (delays < longest)]
-    return float(delays.mean()) if len(delays) else 0.0
+    return float(delays.mean()) if len(delays) else math.inf
 
 
 def interval_ns(scene: Scene, group: Array) -> float:

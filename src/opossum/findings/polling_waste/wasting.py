@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Iterator
 from typing import NamedTuple
 
@@ -215,13 +216,15 @@ def _details(
         )
     ]
     if instead is not None:
+        named = {"event": scene.take.text(instead.event), "share": instead.share}
         details.append(
             tr(
                 "`{event}` came just then in {share:.0%} of the finds; polling noticed it {length} later on average.",
-                event=scene.take.text(instead.event),
-                share=instead.share,
                 length=milliseconds(instead.delay_ns),
+                **named,
             )
+            if math.isfinite(instead.delay_ns)
+            else tr("`{event}` came in {share:.0%} of the finds right after polling had noticed.", **named)
         )
     else:
         details.append(

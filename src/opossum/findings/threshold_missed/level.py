@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 from typing import NamedTuple
 
@@ -14,7 +15,7 @@ from opossum.findings.settings import Threshold
 from opossum.findings.wording import with_place
 from opossum.stream.tables import Array
 from opossum.take.grouping import Groups, distinct, factorised
-from opossum.take.json_values import json_values
+from opossum.take.json_values import as_number, json_values
 from opossum.words import counted, tr
 
 LEVEL_CROSSINGS = Threshold(
@@ -127,7 +128,7 @@ class _Numbers:
 
 
 def _number(value: object) -> float:
-    return float(value) if isinstance(value, int | float) and not isinstance(value, bool) else float("nan")
+    return math.nan if isinstance(value, bool) else as_number(value)
 
 
 def _events(scene: Scene) -> Iterator[tuple[int, int, Array, bool]]:

@@ -12,7 +12,7 @@ from opossum.rules.sentence import Form, Moment, Names
 from opossum.stream.tables import Array
 from opossum.take.grouping import factorised
 from opossum.take.indexes.nesting import Nesting
-from opossum.take.json_values import json_values
+from opossum.take.json_values import as_number, json_values
 from opossum.words import tr
 
 
@@ -36,12 +36,8 @@ def value(ground: Ground, form: Form) -> Occasions:
 def changes_of(ground: Ground, name: str, owner: Names) -> tuple[Occurrences, Array]:
     """Return the changes of a value and what it changed to as numbers (NaN for what is none)."""
     found = moments_of(ground, Moment("change", (name,), owner))
-    said = json_values(ground.take.tables["watch"].json("v"), found.rows, _number)
+    said = json_values(ground.take.tables["watch"].json("v"), found.rows, as_number)
     return found, np.array(said, np.float64)
-
-
-def _number(value: object) -> float:
-    return float(value) if isinstance(value, int | float) else float("nan")
 
 
 def _stays(what: Form, numbers: Array) -> Array:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Iterator
 from typing import NamedTuple
 
@@ -15,6 +14,7 @@ from opossum.findings.scene import Scene
 from opossum.findings.wording import at_place
 from opossum.stream.tables import Array
 from opossum.take.grouping import Groups, Runs, distinct, factorised
+from opossum.take.json_values import json_numbers
 from opossum.words import counted, tr
 
 
@@ -93,7 +93,7 @@ def _parting_level(scene: Scene, watched: _Watched, sends: Array) -> _Level | No
     loud_lines, silent_lines = np.asarray(table["line"], np.int64)[sends], scene.line[silent]
     for name in distinct(np.asarray(watch["name"])[mine]).tolist():
         rows = mine[np.asarray(watch["name"])[mine] == name]
-        values = np.array([_number(watch.json("v")[row]) for row in rows.tolist()])
+        values = json_numbers(watch.json("v"), rows)
         lines = np.asarray(watch["line"], np.int64)[rows]
         loud, quiet = _values_at(lines, values, loud_lines), _values_at(lines, values, silent_lines)
         quiet = quiet[~np.isnan(quiet)]
@@ -110,15 +110,6 @@ def _values_at(lines: Array, values: Array, moments: Array) -> Array:
     """Return float64 (n,): the value as it was at each line (n,), NaN before the first."""
     place = np.searchsorted(lines, moments) - 1
     return np.where(place >= 0, values[np.maximum(place, 0)], np.nan)
-
-
-def _number(text: str) -> float:
-    """Return a watched value as a number, NaN where it is none."""
-    try:
-        value = json.loads(text)
-    except (ValueError, RecursionError):
-        return float("nan")
-    return float(value) if isinstance(value, int | float) else float("nan")
 
 
 def _tell(scene: Scene, sends: Array, repeats: Array, level: _Level) -> Found:
