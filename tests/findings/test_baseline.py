@@ -25,6 +25,7 @@ def test_what_was_written_is_known(tmp_path):
         "findings": [{"id": finding.id, "summary": finding.summary}],
     }
     assert file.read_bytes().endswith(b"}\n")
+    assert len(file.read_text().splitlines()) == 10  # so that what changed in it can be read
     assert Wishes(known=read_baseline(str(file))).counted([finding]) == []
     assert Wishes(known=frozenset({"other"})).counted([finding]) == [finding]
 

@@ -169,6 +169,7 @@ def test_the_error_that_ended_a_game_is_its_last_line():
         ("main.lua:3: attempt to index nil\nstack traceback:\n  main.lua:9", "main.lua:3: attempt to index nil"),
         ("stopped\nstack traceback:\n  a.lua:1\nstack traceback:\n  b.lua:2", "stopped"),
         ("Traceback (most recent call last):\n  File 'a.py', line 3", "  File 'a.py', line 3"),
+        ("Traceback (most recent call last):\n  File 'a.py', line 3, in f\nE", "E"),
     ],
 )
 def test_what_was_raised_is_told_in_a_line(text, error):

@@ -155,7 +155,7 @@ def test_a_threshold_is_set_by_name():
     assert (Settings()[LATCH_REPEATS], Settings()[FREEZE_LONGER_THAN_MS]) == (2, 100)
     with pytest.raises(ValueError, match=r"^there is no threshold `speed`; there are: freeze_longer_than_ms, "):
         with_setting(Settings(), "speed=1")
-    for wrong in ("many", "nan", "inf", ""):
+    for wrong in ("many", "nan", "inf", "", "1=2"):
         with pytest.raises(ValueError, match=f"^threshold `polling_calls` needs a number, got `{wrong}`$"):
             with_setting(Settings(), f"polling_calls={wrong}")
 

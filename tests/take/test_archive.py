@@ -449,6 +449,15 @@ def test_a_manifest_larger_than_any_takes_is_refused(saved, monkeypatch):
     assert refused(saved) == "its manifest is larger than any take's; it was not opened"
 
 
+def test_records_of_nobody_are_refused(saved):
+    """Whose they are stands in a column, or once for all."""
+    with zipfile.ZipFile(saved) as source:
+        tables = json.loads(source.read("manifest.json"))["tables"]
+    del tables["send"]["constants"]["p"]
+    changed = rewritten(saved, {"manifest.json": manifest_with(saved, tables=tables)})
+    assert refused(changed) == "table `send` has no column `p`; it was not opened"
+
+
 def test_a_packed_member_is_refused(saved):
     """Takes are stored, so nothing can unpack to more than it is."""
     with pytest.raises(TakeError, match="is packed, locked or sized as no take's is"):

@@ -215,3 +215,15 @@ def test_what_one_logical_event_called_on_other_peers():
     assert [same_on_other_peers(take, call) for call in range(8)] == [
         [4, 5, 6], [], [], [4, 5, 6], [0, 3, 6], [0, 3, 6], [0, 3, 4, 5], [],
     ]  # fmt: skip
+
+
+def test_the_key_of_a_logical_event_may_be_the_first_text_of_a_stream():
+    """Where no head came before it, and its event has the same name."""
+    lines = [
+        f'{{"k":"send","t":{peer},"p":"{peer}","s":1,"ev":"7","net":"7"}}\n'
+        f'{{"k":"call","t":{peer},"p":"{peer}","c":1,"s":1,"o":"door#1","fn":"Door.on_bell"}}\n'
+        for peer in (7, 8)
+    ]
+    take = read("".join(lines).encode())
+    assert take.code("7") == 0
+    assert [same_on_other_peers(take, call) for call in (0, 1)] == [[1], [0]]

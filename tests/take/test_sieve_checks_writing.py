@@ -85,6 +85,19 @@ def test_a_word_is_looked_for_in_every_name(word):
     assert np.flatnonzero(sieve_calls(take, parse_sieve(word), np.zeros(2, bool))).tolist() == [1]
 
 
+@pytest.mark.parametrize("texts", range(12))
+def test_a_phase_that_does_not_come_lets_nothing_through(texts):
+    """Whatever number its name would have; nor does any where none is told."""
+    tape = Tape().frame()
+    bound = tape.bind("tick", "oven#1", "Oven.on_tick")
+    for number in range(texts):
+        tape("say", text=f"text {number}")
+    for phase in (None, "update"):
+        tape("phase", name=phase) if phase else None
+        tape.heard("tick", bound, via="tick")
+        assert not sieve_calls(tape.take(), parse_sieve("phase:draw"), np.zeros(2, bool)).any()
+
+
 def test_a_call_of_which_no_send_is_told_came_about_in_no_way():
     """No word for a way lets it through, and a word against one does not keep it out."""
     tape = Tape().frame()

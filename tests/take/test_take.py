@@ -43,6 +43,24 @@ def test_an_array_that_two_indexes_share_is_weighed_once():
     assert take.nbytes == weight + start
 
 
+def test_data_is_weighed_with_the_rest():
+    """Of every table that has some."""
+    weights = []
+    for size in (1, 1001):
+        tape = Tape().frame()
+        tape.send("bell", d="x" * size)
+        weights.append(tape("watch", o="oven#1", name="heat", v="x" * size).take().nbytes)
+    assert weights[1] - weights[0] == 2000
+    weights = []
+    for data in (None, "x"):  # and where each row's begins, eight bytes a row
+        tape = Tape().frame()
+        tape.send("bell", d=data)
+        for _ in range(99):
+            tape.send("bell")
+        weights.append(tape.take().nbytes)
+    assert weights[1] - weights[0] == len('"x"') + 8 * 101
+
+
 def test_every_index_that_was_built_is_weighed():
     """Also those that were not there from the beginning."""
     take = small().take()

@@ -103,7 +103,7 @@ class FrameTimes:
     def in_last_frame(self, peers: Array, frames: Array) -> Array:
         """Return a boolean array (n,): the frame (row) is its peer's last, or beyond."""
         last = np.asarray(self._take.frames.peer_starts[1:], np.int64) - 1
-        return np.asarray(frames) >= last[np.asarray(peers, np.int64)] if len(frames) else np.zeros(0, bool)
+        return np.asarray(frames) >= last[np.asarray(peers, np.int64)]
 
 
 def frame_times(scene: Scene) -> FrameTimes:

@@ -159,7 +159,7 @@ class Runs:
 
     def sums(self, values: Array) -> Array:
         """Return int64 (groups,): the sum of `values` (n,), by place, of each group."""
-        return np.add.reduceat(np.asarray(values, np.int64), self.starts) if len(self.starts) else np.zeros(0, np.int64)
+        return np.add.reduceat(np.asarray(values, np.int64), self.starts)
 
 
 def repeated(*columns: Array) -> tuple[Array, Array]:

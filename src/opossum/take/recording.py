@@ -68,7 +68,7 @@ class Recording(StreamContents):
 
     def end_of_peers(self, peers: Array) -> Array:
         """Return int64 (n,): when the recording of each of the peers (n,) ends, in ns."""
-        return self.last_times[np.asarray(peers, np.int64)] if len(peers) else np.zeros(0, np.int64)
+        return self.last_times[np.asarray(peers, np.int64)]
 
     @property
     def lost(self) -> int:

@@ -233,9 +233,7 @@ def a_burst_is_worked_off(stage: Stage) -> int:
     return _post(stage, [100] * 30, sorted([101, 102, 103] * 10), 130 + 3 * stage.hz)
 
 
-def _volley(
-    stage: Stage, turns: int, *, a_frame: int = 1, timer: bool = False, told: bool = True, listeners: int = 2
-) -> int:
+def _volley(stage: Stage, turns: int, *, timer: bool = False, told: bool = True, listeners: int = 2) -> int:
     """Let two answer each other through delays, so many times."""
     bound = [stage.bind(f"ball_{side}", f"player#{side}", "Player.on_ball") for side in range(listeners)]
     state = {"arm": 0, "count": 0}

@@ -35,11 +35,7 @@ class Cues(NamedTuple):
 def cues(scene: Scene) -> Cues:
     """Return how cues came. Linear in marks, and a fit for each track."""
     take, marks, known = scene.take, scene.take.marks, scene.once(clips)
-    rows = (
-        np.flatnonzero((known.track & known.timed())[marks.play] & (marks.send >= 0))
-        if len(marks.play)
-        else np.zeros(0, np.int64)
-    )
+    rows = np.flatnonzero((known.track & known.timed())[marks.play] & (marks.send >= 0))
     send = marks.send[rows]
     frame = take.sends.frame[send].astype(np.int64)
     counted = scene.in_play(frame)

@@ -23,13 +23,13 @@ SENDS_ON_CALLS = Threshold("sends_on_calls", 20, "calls", "with fewer there is n
 def find(scene: Scene) -> Iterator[Found]:
     """Yield functions that came back without sending on. Linear in the calls."""
     take, calls = scene.take, scene.take.calls
-    raised = np.append(np.asarray(take.tables["ret"]["err"]) >= 0, False)[calls.ret] if len(calls) else calls.returned
+    raised = np.append(np.asarray(take.tables["ret"]["err"]) >= 0, False)[calls.ret]
     rows = np.flatnonzero(scene.counted & calls.returned)
-    whole = np.bincount(scene.class_groups[calls.listener[rows]]) if len(rows) else rows
-    sending = np.bincount(scene.class_groups[calls.listener[rows]], weights=scene.sent[rows]) if len(rows) else rows
+    whole = np.bincount(scene.class_groups[calls.listener[rows]])
+    sending = np.bincount(scene.class_groups[calls.listener[rows]], weights=scene.sent[rows])
     likely = (whole >= scene[SENDS_ON_CALLS]) & (sending < whole) & (sending >= scene[SENDS_ON_SHARE] * whole)
     nothing = (calls.effect == 0) | ((calls.effect < 0) & (calls.own == 0))
-    mine = rows[likely[scene.class_groups[calls.listener[rows]]]] if len(rows) else rows
+    mine = rows[likely[scene.class_groups[calls.listener[rows]]]]
     ended = mine[~scene.sent[mine] & nothing[mine] & ~raised[mine]]
     for part in scene.by_class(ended):
         number = int(scene.class_groups[calls.listener[part[0]]])

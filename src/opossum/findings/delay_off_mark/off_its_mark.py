@@ -81,9 +81,7 @@ def find_beside(scene: Scene, early: bool) -> Iterator[Found]:
     waited = (not early) & scene.once(frame_times).with_its_mark(lands, off.mark)
     far = np.flatnonzero(((-off.off_ns if early else off.off_ns) > limit) & ~waited)
     groups = (known.peer[plays[far]], known.cls[plays[far]], known.clip[plays[far]])
-    for part in (
-        parted(*groups, marks.name[off.mark[far]], take.arms.event[pairs.arm[off.place[far]]]) if len(far) else ()
-    ):
+    for part in parted(*groups, marks.name[off.mark[far]], take.arms.event[pairs.arm[off.place[far]]]):
         yield _tell(scene, far[part], early)
 
 

@@ -13,9 +13,8 @@ from opossum.words import tr
 
 
 def is_stacked(pile: Pile) -> bool:
-    """Say whether more than the first or the last delay of a pile landed."""
-    landed = int(pile.landed.sum())
-    return landed > 1 and landed > len(pile.arms) / 2
+    """Say whether more than half of a pile landed: so not the first or the last alone."""
+    return int(pile.landed.sum()) > len(pile.arms) / 2
 
 
 def find(scene: Scene) -> Iterator[Found]:

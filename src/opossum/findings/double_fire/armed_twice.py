@@ -58,7 +58,7 @@ def _alive_together(scene: Scene, loops: bool) -> tuple[Runs, Array, Array, Arra
     ahead = runs.group * (len(take.frames) + 2) + end + 1
     longest = np.maximum.accumulate(ahead)
     is_longest = np.concatenate(([True], ahead[1:] > longest[:-1])) if len(ahead) else np.zeros(0, bool)
-    holder = np.maximum.accumulate(np.where(is_longest, np.arange(len(ahead)), 0)) if len(ahead) else ahead
+    holder = np.maximum.accumulate(np.where(is_longest, np.arange(len(ahead)), 0))
     before = np.concatenate(([0], holder[:-1])) if len(holder) else holder
     pending = (runs.rank > 0) & (end[before] > start)
     return runs, asked, pending, before
@@ -75,8 +75,8 @@ def _delays(scene: Scene) -> _Pairs:
     """Return delays of which exactly two are pending together, both landing on calls that change something."""
     runs, asked, pending, _ = _alive_together(scene, loops=False)
     cluster = np.cumsum(~pending) - 1
-    sizes = np.bincount(cluster) if len(cluster) else cluster
-    places = np.flatnonzero(pending & (sizes[cluster] == 2) if len(cluster) else pending)
+    sizes = np.bincount(cluster)
+    places = np.flatnonzero(pending & (sizes[cluster] == 2))
     pairs = _Pairs(asked[runs.order[places - 1]], asked[runs.order[places]])
     both = _lands_with_effect(scene, pairs.first) & _lands_with_effect(scene, pairs.second)
     return _Pairs(pairs.first[both], pairs.second[both])

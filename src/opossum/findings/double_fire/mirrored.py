@@ -25,11 +25,11 @@ def find(scene: Scene) -> Iterator[Found]:
     if not len(asked):
         return
     codes, _ = factorised(net[asked], scene.owner[asked], scene.function[asked])
-    runs = Runs(codes, scene.peer[asked])
+    runs = Runs(codes)
     peers = scene.peer[asked][runs.order]
     several = runs.sums(peers != peers[runs.starts[runs.group]]) > 0
     rows = np.sort(asked[runs.order[several[runs.group]]])
-    for part in parted(scene.owner[rows], scene.function[rows]) if len(rows) else ():
+    for part in parted(scene.owner[rows], scene.function[rows]):
         yield _tell(scene, rows[part], net)
 
 

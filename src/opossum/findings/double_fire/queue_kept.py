@@ -30,7 +30,7 @@ def find(scene: Scene) -> Iterator[Found]:
     first[runs.order] = runs.first()
     frames = take.frames.rows_of_lines(pull["p"], pull["line"])
     again = again[scene.in_play(frames[again])]
-    for part in parted(np.asarray(pull["p"])[again], np.asarray(pull["q"])[again]) if len(again) else ():
+    for part in parted(np.asarray(pull["p"])[again], np.asarray(pull["q"])[again]):
         yield _tell(scene, again[part], int(first[again[part[0]]]), frames)
 
 

@@ -38,7 +38,7 @@ def judge(scene: Scene, frame: int, length: int) -> Verdict | None:
     peer = int(take.frames.peer[frame])
     stuck = records_in(scene, "stuck", frame)
     rows = on_main_thread(scene, take.calls_by_frame.rows(frame))
-    outer = rows[take.calls.parent[rows] < 0] if len(rows) else rows
+    outer = rows[take.calls.parent[rows] < 0]
     gap_ns, last = _longest_gap(scene, frame, outer)
     long_ns = min(gap_ns, float(take.frames.work_ns[frame]))  # what waited as it may is no standstill
     stack = stack_of(scene, stuck)
@@ -81,8 +81,8 @@ def _longest_gap(scene: Scene, frame: int, outer: Array) -> tuple[float, int | N
     take, calls = scene.take, scene.take.calls
     ends = np.array([take.frames.start_ns[frame], take.frames.work_end_ns[frame]])
     start, end = take.holds.game_times(np.full(2, take.frames.peer[frame]), ends).tolist()
-    gap_starts = np.concatenate(([start], np.maximum.accumulate(calls.game_end_ns[outer]) if len(outer) else []))
-    gap_ends = np.concatenate((calls.game_start_ns[outer] if len(outer) else [], [end]))
+    gap_starts = np.concatenate(([start], np.maximum.accumulate(calls.game_end_ns[outer])))
+    gap_ends = np.concatenate((calls.game_start_ns[outer], [end]))
     gap = int(np.argmax(gap_ends - gap_starts))
     return float(gap_ends[gap] - gap_starts[gap]), int(outer[gap - 1]) if gap > 0 else None
 

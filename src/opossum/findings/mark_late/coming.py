@@ -42,7 +42,7 @@ def coming(scene: Scene) -> Coming:
     """Return how marks came. Cost: a sort of the marks."""
     take, marks = scene.take, scene.take.marks
     known, times = scene.once(clips), scene.once(frame_times)
-    rows = np.flatnonzero((known.counted() & known.timed())[marks.play]) if len(marks.play) else np.zeros(0, np.int64)
+    rows = np.flatnonzero((known.counted() & known.timed())[marks.play])
     due = times.mark_frames(rows)
     send = marks.send[rows]
     came = np.append(take.sends.frame.astype(np.int64), -1)[send]

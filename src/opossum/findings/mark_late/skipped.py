@@ -56,7 +56,7 @@ def _stepped_over(scene: Scene) -> Array:
     one that a mark is left alone where a delay does its work.
     """
     marks, came, known = scene.take.marks, scene.once(coming), scene.once(clips)
-    peers = known.peer[marks.play[came.rows]] if len(came.rows) else came.rows
+    peers = known.peer[marks.play[came.rows]]
     seen = np.zeros(len(scene.take.peers) + 1, bool)
     seen[peers[came.came >= 0]] = True
     # a clip still playing at the take's end may yet send it, unless a later mark came before

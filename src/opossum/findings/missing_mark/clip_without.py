@@ -22,7 +22,7 @@ def find(scene: Scene) -> Iterator[Found]:
     told = set(scene.once(waited_in_vain))
     # a function that runs on every frame starts whatever comes next: its clips are not each other's like
     rows = np.flatnonzero(known.counted() & (known.starter >= 0) & ~known.by_tick)
-    for part in parted(all_clips.class_of_play[rows], known.starter[rows]) if len(rows) else ():
+    for part in parted(all_clips.class_of_play[rows], known.starter[rows]):
         plays = rows[part]
         numbers = np.unique(all_clips.clip_of_play[plays]).tolist()
         names = sorted(set().union(*(all_clips.marks_of_clip.get(clip, set()) for clip in numbers)))

@@ -33,12 +33,13 @@ def marked_clips(scene: Scene) -> MarkedClips:
         return MarkedClips(known.line, known.line, {}, {})
     cls, _ = factorised(known.peer, known.cls)
     clip, _ = factorised(cls, known.clip)
-    _, rows = factorised(clip[marks.play], marks.name) if len(marks.play) else (None, np.zeros(0, np.int64))
+    _, rows = factorised(clip[marks.play], marks.name)
+    counted = known.counted()
     marks_of_clip: dict[int, set[int]] = {}
     having: dict[tuple[int, int], dict[int, float]] = {}
     for row in rows.tolist():
         play, name = int(marks.play[row]), int(marks.name[row])
-        if known.counted()[play]:
+        if counted[play]:
             marks_of_clip.setdefault(int(clip[play]), set()).add(name)
             having.setdefault((int(cls[play]), name), {})[int(clip[play])] = float(marks.seconds[row])
     return MarkedClips(clip.astype(np.int64), cls.astype(np.int64), marks_of_clip, having)

@@ -41,7 +41,7 @@ def find(scene: Scene) -> Iterator[Found]:
     acted = (calls.effect > 0) | scene.sent
     strayed = (home[function] >= 0) & (phase[rows] != home[function]) & acted[rows]
     mine = rows[strayed]
-    for part in parted(function[strayed]) if len(mine) else ():
+    for part in parted(function[strayed]):
         number = int(function[strayed][part[0]])
         yield _tell(scene, mine[part], int(home[number]), int(whole[number]))
 

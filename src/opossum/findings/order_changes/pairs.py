@@ -72,7 +72,7 @@ def _groups(scene: Scene) -> tuple[Array, Array]:
     take, calls = scene.take, scene.take.calls
     rows = np.flatnonzero(scene.counted & (calls.send >= 0) & (calls.frame >= 0) & (scene.owner >= 0))
     tick = scene.via[rows] == take.code("tick")
-    phase = take.phase_of_call[rows] if len(rows) else rows
+    phase = take.phase_of_call[rows]
     frame = np.where(tick, calls.frame[rows], -1)
     group, _ = factorised(np.where(tick, -1, calls.send[rows]), frame, np.where(tick, phase, -1))
     # a phase that comes several times in a frame is several turns: a listener's second call belongs to the second
@@ -80,8 +80,8 @@ def _groups(scene: Scene) -> tuple[Array, Array]:
     turn = np.zeros(len(rows), np.int64)
     turn[again.order] = again.rank
     group, _ = factorised(group, turn)
-    sizes = np.bincount(group) if len(group) else group
-    several = sizes[group] > 1 if len(group) else np.zeros(0, bool)
+    sizes = np.bincount(group)
+    several = sizes[group] > 1
     return rows[several], group[several]
 
 
@@ -164,7 +164,7 @@ def _flipping(scene: Scene, rows: Array, earlier: Array, later: Array) -> list[F
         in_rare = at[forth[at] != forward]
         pairs = (int(low[at[0]]), int(high[at[0]]))
         a, b = pairs if forward else pairs[::-1]
-        if not _really_related(scene, a, b, watched):
+        if not _really_related(scene, a, b):
             continue
         found.append(
             Flip(
@@ -179,13 +179,13 @@ def _flipping(scene: Scene, rows: Array, earlier: Array, later: Array) -> list[F
     return found
 
 
-def _really_related(scene: Scene, one: int, other: int, watched: Array | None) -> bool:
-    """Say whether two listeners share an event, an owner, or a value that both change."""
+def _really_related(scene: Scene, one: int, other: int) -> bool:
+    """Say whether two listeners share an event, an owner, or a value that both change; else both change some value."""
     listeners = scene.take.listeners
     if listeners.event[one] == listeners.event[other] or listeners.owner[one] == listeners.owner[other]:
         return True
     values = scene.once(_values_of_listener)
-    return watched is not None and bool(values.get(one, set()) & values.get(other, set()))
+    return bool(values[one] & values[other])
 
 
 def _values_of_listener(scene: Scene) -> dict[int, set[tuple[int, int]]]:
@@ -220,7 +220,7 @@ def shares_value(scene: Scene, flip: Flip) -> str:
         return tr("both change `{name}` of {owner}", name=take.text(name), owner=take.text(owner))
     for sender, reader in ((flip.first, flip.second), (flip.second, flip.first)):
         calls = take.calls_by_listener.rows(sender)[:MOST_CALLS_COMPARED]
-        children = take.children.rows_of_all(calls.astype(np.int64)) if len(calls) else calls
+        children = take.children.rows_of_all(calls.astype(np.int64))
         if (scene.owner[children] == listeners.owner[reader]).any():
             function = take.function_of_listener(sender)
             return tr(

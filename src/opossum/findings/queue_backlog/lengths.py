@@ -38,7 +38,7 @@ def queues(scene: Scene) -> list[Queue]:
     # a send pulled once more was never put again: it does not make the queue shorter
     answered = np.zeros(len(pull), bool)
     answered[waits.pull[waits.pull >= 0]] = True
-    for puts in parted(waits.queue) if len(put) else ():
+    for puts in parted(waits.queue):
         peer, name = int(put["p"][puts[0]]), int(put["q"][puts[0]])
         frames = take.frames.of_peer(peer)
         count = frames.stop - frames.start

@@ -44,7 +44,7 @@ def _called_alike(scene: Scene) -> Array:
     take, known = scene.take, scene.once(listening)
     table = take.tables["bind"]
     group, _ = factorised(known.key, table["fn"], scene.class_of_object[known.owner])
-    return np.bincount(group, weights=known.called)[group] > 0 if len(group) else np.zeros(0, bool)
+    return np.bincount(group, weights=known.called)[group] > 0
 
 
 def _left_out(scene: Scene, call: int) -> Array:

@@ -327,5 +327,5 @@ def tell(
         summary=summary.format(**words),
         advice=with_place(advice.format(**words), scene.place_of_sends(sends)),
         evidence=tuple(evidence),
-        calls=scene.calls_of_sends(np.sort(sends)) if len(sends) else np.zeros(0, np.int64),
+        calls=scene.calls_of_sends(np.sort(sends)),
     )

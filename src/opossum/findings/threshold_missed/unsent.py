@@ -18,7 +18,7 @@ def find_unsent(scene: Scene, how: int, why: str, advice: str) -> Iterator[Found
         missed, frames, clock, came = [], [], [], []
         for passing in moments:
             none = np.array([not len(rows) for rows in passing.sends], bool)
-            places = np.flatnonzero(none & (passing.how == how)) if len(none) else np.zeros(0, np.int64)
+            places = np.flatnonzero(none & (passing.how == how))
             if len(places):
                 missed.append(passing)
                 frames.append(frame_after(scene, passing, places))

@@ -44,7 +44,7 @@ def left_armed(scene: Scene) -> tuple[Array, Array]:
     mortal = mortal[(end_line == NEVER) | (end_frame > gone_frame)]
     firings = take.arms.firings
     arm_of = np.repeat(mortal, firings.sizes()[mortal])
-    fired = firings.rows_of_all(mortal).astype(np.int64) if len(mortal) else nothing
+    fired = firings.rows_of_all(mortal).astype(np.int64)
     late = np.asarray(sends["line"], np.int64)[fired] > gone_line[arm_of]
     late &= scene.in_play(take.sends.frame[fired])
     ended = take.holds.game_times(peers[mortal], np.minimum(take.arms.end_ns[mortal], 2**62))

@@ -28,7 +28,7 @@ def find(scene: Scene) -> Iterator[Found]:
     known = scene.once(listening)
     table = take.tables["bind"]
     bound_ns = take.holds.game_times(table["p"], table["t"])
-    end_ns = scene.once(play_ends)[np.asarray(table["p"], np.int64)] if len(table) else bound_ns
+    end_ns = scene.once(play_ends)[np.asarray(table["p"], np.int64)]
     long = ~known.by_player & known.lives_on() & (end_ns - bound_ns >= FIRST_SECONDS_NS) & ~known.called
     no_sender = long & _source_missing(scene)
     no_event = long & ~no_sender & _event_missing(scene)

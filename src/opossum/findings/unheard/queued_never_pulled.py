@@ -41,7 +41,7 @@ def find(scene: Scene) -> Iterator[Found]:
     np.maximum.at(newest, waits.queue[pulled], lines[pulled])
     rows = np.flatnonzero(left & (stood | (newest[waits.queue] > lines)))
     events = np.append(np.asarray(take.tables["send"]["ev"], np.int64), -1)[waits.send]
-    for part in parted(waits.queue[rows], events[rows]) if len(rows) else ():
+    for part in parted(waits.queue[rows], events[rows]):
         yield _tell(scene, rows[part])
 
 

@@ -29,7 +29,7 @@ def find(scene: Scene) -> Iterator[Found]:
     table = take.tables["wait"]
     rows = never.rows[(never.play < 0) & ~went(never)]
     peers = np.asarray(table["p"])[rows]
-    end = scene.once(play_ends)[np.asarray(peers, np.int64)] if len(rows) else np.zeros(0, np.int64)
+    end = scene.once(play_ends)[np.asarray(peers, np.int64)]
     waited = end - scene.once(frame_times).time_of("wait", rows)
     long = waited >= scene[WAITED_SECONDS] * 1e9
     last = np.asarray(take.frames.peer_starts[1:], np.int64)[np.asarray(peers, np.int64)] - 1

@@ -65,8 +65,8 @@ def told(scene: Scene, waits: Array, frames: Array, why: str, advice: str) -> It
     """Yield findings about waits (rows) that show in frames (n,), one for each peer, owner's class and event."""
     take = scene.take
     table = take.tables["wait"]
-    classes = scene.class_of_object[np.asarray(table["o"])[waits]] if len(waits) else waits
-    for part in parted(np.asarray(table["p"])[waits], classes, np.asarray(table["ev"])[waits]) if len(waits) else ():
+    classes = scene.class_of_object[np.asarray(table["o"])[waits]]
+    for part in parted(np.asarray(table["p"])[waits], classes, np.asarray(table["ev"])[waits]):
         mine = waits[part]
         owners = [take.text(int(code)) for code in distinct(np.asarray(table["o"])[mine])]
         event = take.text(int(table["ev"][mine[0]]))

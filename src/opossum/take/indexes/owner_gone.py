@@ -14,7 +14,7 @@ from opossum.take.recording import Recording
 def build_owner_gone(recording: Recording, calls: Calls, objects: ObjectLives) -> Array:
     """Return a boolean array (calls,): the call's owner was gone when it ran (known from `spawn` and `gone`)."""
     table = recording.tables["call"]
-    owners = np.asarray(calls.listeners.owner)[calls.listener] if len(table) else np.zeros(0, np.int64)
+    owners = np.asarray(calls.listeners.owner)[calls.listener]
     flags = np.zeros(len(table), bool)
     mortal = np.zeros(len(recording.strings) + 1, bool)
     mortal[np.asarray(recording.tables["gone"]["o"], np.int64)] = True

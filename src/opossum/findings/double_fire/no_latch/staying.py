@@ -80,7 +80,7 @@ def _sends_again(scene: Scene, runs: Runs, rows: Array, repeats: float) -> Array
         return again
     places = place_of[cause[sent]]
     codes, _ = factorised(runs.group[places], np.asarray(take.tables["send"]["ev"])[sent])
-    by_event = Runs(codes, places)
+    by_event = Runs(codes)
     often = by_event.sizes > repeats
     told = (by_event.rank > 0) & often[by_event.group]
     again[places[by_event.order[told]]] = True
