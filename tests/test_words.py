@@ -236,6 +236,7 @@ def test_commands_speak_german(tmp_path):
     assert "Es gibt keine Option '--bogus'" in opossum("findings", "--bogus").stderr
     said = opossum("compare", "--help").stdout
     assert "Aufruf: " in said and "Optionen:" in said and "Gibt JSON statt Sätzen aus." in said and "Print" not in said
+    assert "• near-name            unheard            die Kasse sagt thank_yuo, und" in opossum("demo", "--list").stdout
     (tmp_path / "damaged.take").write_bytes(b"PK\x03\x04 no take")
     assert "die Datei ist beschädigt" in opossum("info", str(tmp_path / "damaged.take")).stderr
     assert "the file is damaged" in opossum("info", str(tmp_path / "damaged.take"), LANGUAGE="en").stderr

@@ -20,6 +20,7 @@ from babel.messages.catalog import Catalog
 from babel.messages.mofile import write_mo
 from babel.messages.pofile import read_po, write_po
 
+from moonrise_bakery.faults import FAULTS
 from opossum.compare.wording import FOLLOWING
 from opossum.findings.catalogue import KINDS
 from opossum.findings.symptoms import SYMPTOMS
@@ -121,6 +122,8 @@ def declared() -> Iterator[tuple[Message, str]]:
         yield (names if len(names) > 1 else (names[0], f"{names[0]}s")), "what follows"
     for name in KINDS_OF_RECORDS:
         yield (name, f"{name}s"), "records"
+    for fault in FAULTS.values():
+        yield fault.story, "the demo's faults"
     for engine in ENGINES:
         yield engine.explained, "engines"
     for name in ("", *COMMANDS_OF_TERMINALS):

@@ -36,7 +36,7 @@ def faults(context: click.Context, parameter: click.Parameter, incomplete: str) 
 
     before, comma, begun = incomplete.rpartition(",")
     return [
-        CompletionItem(f"{before}{comma}{fault.name}", help=fault.kind)
+        CompletionItem(f"{before}{comma}{fault.name}", help=tr(fault.story))
         for fault in FAULTS.values()
         if fault.name.startswith(begun)
     ]

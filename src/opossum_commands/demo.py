@@ -111,7 +111,7 @@ def _list_faults() -> None:
     names, kinds = (max(len(getattr(fault, part)) for fault in FAULTS.values()) for part in ("name", "kind"))
     for fault in FAULTS.values():
         mark = "•" if fault.name in DEMO_FAULTS else " "
-        click.echo(f"{mark} {fault.name:<{names}} {fault.kind:<{kinds}} {fault.story}")
+        click.echo(f"{mark} {fault.name:<{names}} {fault.kind:<{kinds}} {tr(fault.story)}")
     click.echo(tr("\n• in the shipped take"))
 
 
