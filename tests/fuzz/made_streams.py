@@ -68,7 +68,7 @@ def made_value(random: Random, depth: int = 0) -> Any:
     if sort == 0:
         return random.choice((None, True, False))
     if sort == 1:
-        return random.choice((0, -1, 3, 2**62, -(2**70), 10**30))
+        return random.choice((0, -1, 3, 2**62, -(2**70), 10**30, 10**400))
     if sort == 2:
         return random.choice(NUMBERS)
     if sort < 5:
