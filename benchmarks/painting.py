@@ -7,10 +7,9 @@ import tempfile
 import time
 from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
-if TYPE_CHECKING:
-    from run import Table
+from table import Table
 
 SIZE = (1280, 800)
 MOVES, ROUNDS = 20, 4

@@ -37,6 +37,7 @@ from opossum.stream.reading import read_streams
 from opossum.take.archive import open_take, save_take
 from opossum.take.opening import open_any
 from opossum.take.take import Take
+from table import Table
 from traffic import write_traffic
 
 SMALL_RECORDS = 20_000
@@ -58,20 +59,6 @@ def seconds(action: Callable[[], object], rounds: int = ROUNDS) -> list[float]:
         action()
         found.append(time.perf_counter() - began)
     return found
-
-
-class Table:
-    """Prints rows as they come and remembers whether a limit was exceeded."""
-
-    def __init__(self) -> None:
-        self.exceeded = False
-        print(f"{'what':<58} {'measured':>12} {'limit':>8}   in figures")
-
-    def row(self, what: str, value: float, limit: float, figures: str, unit: str = "×") -> None:
-        """Print one comparison."""
-        over = value > limit
-        self.exceeded |= over
-        print(f"{what:<58} {value:>10.2f} {unit} {limit:>6g} {unit}   {figures}{'   OVER' if over else ''}", flush=True)
 
 
 def flat_decoder() -> msgspec.json.Decoder:
