@@ -17,26 +17,28 @@ from opossum.stream.writing import stream_lines
 from opossum.take.opening import open_any
 from tape import read
 
-FRAME_NS = 1_000_000_000 // 60
 
-
-def beside_a_host(lines: list[dict[str, Any]]) -> bytes:
-    """Return a game's records as a guest's, among those of a host with the same ids, whose one listener has work each frame."""
-    end = max(line["t"] for line in lines)
-    host: list[dict[str, Any]] = [
-        {"k": "head", "t": 0, "opossum": 1, "game": "test", "peer": "host", "hz": 60},
-        {"k": "bind", "t": 0, "b": 1, "ev": "host_works", "o": "desk#1", "fn": "Desk.on_work"},
+def _at_work(peer: str, hz: float, end: int) -> list[dict[str, Any]]:
+    """Return the records of a peer whose one listener has work each frame, with ids that count from 1."""
+    made: list[dict[str, Any]] = [
+        {"k": "head", "t": 0, "opossum": 1, "game": "test", "peer": peer, "hz": hz},
+        {"k": "bind", "t": 0, "b": 1, "ev": f"{peer}_works", "o": "desk#1", "fn": "Desk.on_work"},
     ]
-    for number, t in enumerate(range(0, end, FRAME_NS)):
+    for number, t in enumerate(range(0, end, round(1e9 / hz))):
         ids = {"s": number + 1, "c": number + 1}
-        host.append({"k": "frame", "t": t, "n": number})
-        host.append({"k": "send", "t": t, "ev": "host_works", "s": ids["s"], "o": "desk#1"})
-        host.append({"k": "call", "t": t, **ids, "b": 1, "o": "desk#1", "fn": "Desk.on_work"})
-        host.append({"k": "ret", "t": t + 1000, "c": ids["c"], "eff": 1})
-        host.append({"k": "idle", "t": t + 2000})
-    host.append({"k": "bye", "t": end})
+        made.append({"k": "frame", "t": t, "n": number})
+        made.append({"k": "send", "t": t, "ev": f"{peer}_works", "s": ids["s"], "o": "desk#1"})
+        made.append({"k": "call", "t": t, **ids, "b": 1, "o": "desk#1", "fn": "Desk.on_work"})
+        made.append({"k": "ret", "t": t + 1000, "c": ids["c"], "eff": 1})
+        made.append({"k": "idle", "t": t + 2000})
+    return [{**line, "p": peer} for line in [*made, {"k": "bye", "t": end}]]
+
+
+def between_others(lines: list[dict[str, Any]]) -> bytes:
+    """Return a game's records as a guest's, between those of two others with the same ids, one in another rhythm."""
+    end = max(line["t"] for line in lines)
     guest = [{**line, "p": "guest"} | ({"peer": "guest"} if line["k"] == "head" else {}) for line in lines]
-    told = sorted([*host, *guest], key=lambda line: line["t"])
+    told = sorted([*_at_work("host", 60, end), *guest, *_at_work("clerk", 25, end)], key=lambda line: line["t"])
     return b"".join(msgspec.json.encode(line) + b"\n" for line in told)
 
 
@@ -52,7 +54,7 @@ def told_of(finding: Finding) -> dict[str, Any]:
 
 def see_that_it_is_told_of_the_guest(written: bytes) -> None:
     """See that what is found in a game is found in the guest, to the frame, number and word, by records of the guest's."""
-    stream = beside_a_host([msgspec.json.decode(line) for line in written.splitlines()])
+    stream = between_others([msgspec.json.decode(line) for line in written.splitlines()])
     alone, found = examine(read(written)), examine(read(stream))
     lines = stream.splitlines()
 

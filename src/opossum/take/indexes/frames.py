@@ -73,11 +73,11 @@ class Frames:
         if len(self.peer_starts) == 2:
             return (np.searchsorted(self.line, lines, "right") - 1).astype(np.int32)
         peers = np.asarray(peers, np.int64)
-        # (peer, line) as one ascending number
-        stride = 1 + max(int(self.line.max()), int(np.max(lines, initial=0)))
-        rows = (
-            np.searchsorted(self.peer * stride + self.line, peers * stride + np.asarray(lines, np.int64), "right") - 1
-        )
+        # (peer, line) as one ascending number; a line may be far beyond them all, where it stands for none
+        beyond = int(self.line.max()) + 1
+        stride = beyond + 1
+        asked = peers * stride + np.minimum(np.asarray(lines, np.int64), beyond)
+        rows = np.searchsorted(self.peer * stride + self.line, asked, "right") - 1
         return np.where(rows >= self.peer_starts[peers], rows, -1).astype(np.int32)
 
 
