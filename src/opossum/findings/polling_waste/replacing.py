@@ -22,9 +22,6 @@ MOST_SENDS_FOR_AN_EVENT = 2.0
 FEWEST_HITS = 3
 """With fewer finds, any event could have come along by chance."""
 
-LATE_FRAMES = 3
-"""A find later than so many frames and an interval after the event was not that event's."""
-
 
 class Replacement(NamedTuple):
     """An event already in the take that comes just when the poll finds something.
@@ -96,7 +93,7 @@ def replacement(scene: Scene, peer: int, group: Array, hits: Array) -> Replaceme
         share = float(met.mean())
         if share < scene[POLLING_EVENT_SHARE]:
             continue
-        delay = _mean_delay(scene, peer, group, hits, rows)
+        delay = _mean_delay(scene, hits, rows)
         code = int(take.tables["send"]["ev"][events.first[event]])
         # the rarest tells the finds apart best; of equals, the one that comes last before them
         rank = (len(rows), delay)
@@ -105,14 +102,15 @@ def replacement(scene: Scene, peer: int, group: Array, hits: Array) -> Replaceme
     return best[1] if best else None
 
 
-def _mean_delay(scene: Scene, peer: int, group: Array, hits: Array, sends: Array) -> float:
-    """Return how much later than the event the poll found what it told of, in ns on average; infinite where it never did."""
+def _mean_delay(scene: Scene, hits: Array, sends: Array) -> float:
+    """Return how much later than the event, in its frame or the next, the poll found what it told of, in ns on average;
+    infinite where it came after every find."""
     take, calls = scene.take, scene.take.calls
     times = np.asarray(take.tables["send"]["t"], np.int64)[sends]
     place = np.searchsorted(times, calls.start_ns[hits], "right") - 1
-    delays = calls.start_ns[hits] - times[np.maximum(place, 0)]
-    longest = LATE_FRAMES * scene.budgets_ns[peer] + interval_ns(scene, group)
-    delays = delays[(place >= 0) & (delays < longest)]
+    last = np.maximum(place, 0)
+    just_then = (place >= 0) & (take.sends.frame[sends[last]] >= calls.frame[hits] - 1)
+    delays = (calls.start_ns[hits] - times[last])[just_then]
     return float(delays.mean()) if len(delays) else math.inf
 
 
