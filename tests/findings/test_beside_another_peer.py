@@ -1,4 +1,5 @@
-"""What is told of a game is told of it beside another that plays at the same time: whose records, frames and ids are whose."""
+"""What is told of a game is told of it beside others that play at the same time, and beside a thread of its own that loads:
+whose records, frames and ids are whose."""
 
 from __future__ import annotations
 
@@ -34,10 +35,28 @@ def _at_work(peer: str, hz: float, end: int) -> list[dict[str, Any]]:
     return [{**line, "p": peer} for line in [*made, {"k": "bye", "t": end}]]
 
 
+def _beside_a_loader(lines: list[dict[str, Any]]) -> list[dict[str, Any]]:
+    """Return a game's records with those of a thread whose one call begins in every third frame and ends in the next."""
+    made: list[dict[str, Any]] = []
+    frames = 0
+    for line in lines:
+        made.append(line)
+        frames += line["k"] == "frame"
+        said = {"t": line.get("t", 0), "th": "loader", "c": 10**7 + frames // 3}
+        if line["k"] == "frame" and frames % 3 == 0:
+            made.append({"k": "send", "s": said["c"], "ev": "chunk", "o": "loader#1", **said, "c": None})
+            made.append({"k": "call", "s": said["c"], "o": "loader#1", "fn": "Loader.on_chunk", **said})
+        elif line["k"] == "frame" and frames > 3 and frames % 3 == 1:
+            made.append({"k": "ret", "eff": 1, **said})
+    return [{name: value for name, value in line.items() if value is not None} for line in made]
+
+
 def between_others(lines: list[dict[str, Any]]) -> bytes:
-    """Return a game's records as a guest's, between those of two others with the same ids, one in another rhythm."""
+    """Return a game's records as a guest's, between those of two others with the same ids, one in another rhythm, and beside
+    those of a thread of its own that loads."""
     end = max(line["t"] for line in lines)
-    guest = [{**line, "p": "guest"} | ({"peer": "guest"} if line["k"] == "head" else {}) for line in lines]
+    loading = _beside_a_loader(lines)
+    guest = [{**line, "p": "guest"} | ({"peer": "guest"} if line["k"] == "head" else {}) for line in loading]
     told = sorted([*_at_work("host", 60, end), *guest, *_at_work("clerk", 25, end)], key=lambda line: line["t"])
     return b"".join(msgspec.json.encode(line) + b"\n" for line in told)
 

@@ -8,6 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from opossum.findings.examine import examine
+from opossum.findings.finding import Finding
 from opossum.findings.freeze.frozen import _medians_without
 from tape import Bound, Tape, only
 
@@ -369,6 +370,64 @@ def test_a_slow_call_after_idle_is_found():
     tape.heard("quarter", quarter, takes_ms=300)
     tape("frame", n=10)("idle")
 
+    assert only(tape.found(), "slow-call").frames == [9]
+
+
+# --- threads ---------------------------------------------------------------------------------------
+
+
+def loading(calls: str | None, frames: str | None = None, *, ends: bool = True, slow_ms: float = 0.0) -> list[Finding]:
+    """Return what is told of a frame after whose work something loads for 40 frames, in a call of a thread.
+
+    The frames, and a call in each, are of another thread; the frame before the last works for `slow_ms` outside any call.
+    """
+    tape = Tape(hz=60)
+    bell = tape.bind("bell", "till#1", "Till.on_bell")
+    for number in range(60):
+        tape.ms(14)("frame", n=number, th=frames)
+        c = tape.number("c")
+        tape("call", c=c, s=tape.send("bell", th=frames), b=bell.number, th=frames).ms(1)("ret", c=c, eff=1, th=frames)
+        tape.ms(slow_ms if number == 58 else 1)("idle", th=frames)
+        if number in (10, 58):
+            c = tape.number("c")
+            tape("call", c=c, s=tape.send("load", th=calls), o="loader#1", fn="Loader.run", th=calls)
+            held = c
+        if number == 50 or (number == 59 and ends):
+            tape("ret", c=held, eff=1, th=calls)
+    return tape.found(bye=ends)
+
+
+@pytest.mark.parametrize(
+    ("calls", "frames"), [("loader", None), ("loader", "main"), (None, "game"), ("loader", "game")]
+)
+def test_what_another_thread_does_meanwhile_is_no_freeze(calls, frames):
+    """However long it takes; nor is it one that a game was closed while it went on."""
+    assert loading(calls, frames) == []
+    assert loading(calls, frames, ends=False) == []
+
+
+@pytest.mark.parametrize("thread", [None, "game"])
+def test_what_the_frames_thread_does_after_its_work_is(thread):
+    """It keeps the next frame waiting."""
+    assert "Loader.run" in loading(thread, thread)[0].summary
+
+
+def test_what_another_thread_did_is_not_what_came_before_a_freeze():
+    """Nor does it take the blame."""
+    (finding,) = loading("loader", slow_ms=300)
+    assert (finding.cause, finding.frames) == ("waiting", [58])
+    assert finding.details == ("Last before: `bell` called Till.on_bell of till#1 in the same frame.",)
+
+
+def test_where_no_call_is_of_the_frames_thread_each_is():
+    """Who told them did not look."""
+    tape = Tape(hz=60)
+    bell = tape.bind("bell", "till#1", "Till.on_bell")
+    for number in range(20):
+        tape.frame()
+        c = tape.number("c")
+        tape("call", c=c, s=tape.send("bell"), b=bell.number, th="pool")
+        tape.ms(400 if number == 9 else 1)("ret", c=c, eff=1, th="pool")
     assert only(tape.found(), "slow-call").frames == [9]
 
 

@@ -8,6 +8,7 @@ from opossum.findings.declaring import Cause
 from opossum.findings.finding import Severity, Subject
 from opossum.findings.freeze import event_storm
 from opossum.findings.freeze.frozen import THRESHOLDS, happened_before, open_calls, records_in, stack_details
+from opossum.findings.freeze.main_thread import main_calls
 from opossum.findings.freeze.telling import Verdict, told, verdicts_of
 from opossum.findings.scene import Scene
 from opossum.findings.wording import at_place, listed
@@ -70,7 +71,7 @@ def _turning_call(scene: Scene, frame: int, spin: Array, opened: Array) -> int |
 
 def _first_after(scene: Scene, frame: int, spin: Array) -> int | None:
     """Return the first call (row) of a frame that began after a guarded loop first told that it turned; None: none did."""
-    rows = scene.take.calls_by_frame.rows(frame)
+    rows = scene.once(main_calls).rows(frame)
     lines = np.asarray(scene.take.tables["call"]["line"], np.int64)[rows]
     later = rows[lines > int(scene.take.tables["spin"]["line"][spin[0]])]
     return int(later[0]) if len(later) else None

@@ -7,6 +7,7 @@ import numpy as np
 from opossum.findings.declaring import Cause
 from opossum.findings.finding import Severity
 from opossum.findings.freeze.frozen import THRESHOLDS, happened_before
+from opossum.findings.freeze.main_thread import main_calls
 from opossum.findings.freeze.telling import Verdict, told, verdicts_of
 from opossum.findings.scene import Scene
 from opossum.findings.settings import Threshold
@@ -21,7 +22,7 @@ STORM_ROUNDS = Threshold("storm_rounds", 8, "rounds in a frame", "a few answers 
 def judge(scene: Scene, frame: int, length: int) -> Verdict | None:
     """Say whether the deepest chain of calls in the frame goes round in a circle."""
     take, calls = scene.take, scene.take.calls
-    rows = take.calls_by_frame.rows(frame)
+    rows = scene.once(main_calls).rows(frame)
     if not len(rows):
         return None
     depth = _depths(calls.parent, rows)

@@ -7,6 +7,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from opossum.findings.freeze.main_thread import main_calls, on_main_thread
 from opossum.findings.scene import Scene
 from opossum.findings.settings import Threshold
 from opossum.stream.tables import Array
@@ -46,13 +47,13 @@ def frozen(scene: Scene) -> Frozen:
 
 
 def frame_lengths(scene: Scene) -> Array:
-    """Return int64 (frames,): ns of work in each frame, with what calls after its `idle` took."""
+    """Return int64 (frames,): ns of work in each frame, with what the main thread's calls after its `idle` took."""
     take, calls = scene.take, scene.take.calls
     lengths = take.frames.work_ns.copy()
     if not len(calls):
         return lengths
     late = np.flatnonzero((calls.parent < 0) & (calls.start_ns >= np.append(take.frames.work_end_ns, 0)[calls.frame]))
-    late = late[take.frames.idle[calls.frame[late]]]
+    late = late[take.frames.idle[calls.frame[late]] & scene.once(on_main_thread)[late]]
     np.add.at(lengths, calls.frame[late], calls.duration_ns[late])
     return lengths - _waited_for_display(scene, lengths)
 
@@ -102,9 +103,9 @@ def _medians_without(ordered: Array, places: Array, alone: float) -> Array:
 
 
 def open_calls(scene: Scene, frame: int) -> Array:
-    """Return the calls of a frame that never came back although their peer's stream ends there."""
+    """Return the main thread's calls of a frame that never came back although their peer's stream ends there."""
     take = scene.take
-    rows = take.calls_by_frame.rows(frame)
+    rows = scene.once(main_calls).rows(frame)
     rows = rows[~take.calls.returned[rows]]
     peer = int(take.frames.peer[frame])
     recording = take.recording
@@ -112,13 +113,7 @@ def open_calls(scene: Scene, frame: int) -> Array:
         return rows[:0]
     if scene.playing and not len(records_in(scene, "stuck", frame)):
         return rows[:0]  # it has only not returned yet
-    return on_main_thread(scene, rows)
-
-
-def on_main_thread(scene: Scene, rows: Array) -> Array:
-    """Return those calls that ran on the game's main thread; all of them where none did."""
-    main = np.asarray(scene.take.tables["call"]["th"])[rows] == -1
-    return rows[main] if main.any() else rows
+    return rows
 
 
 def own_times(scene: Scene, rows: Array) -> Array:
@@ -161,7 +156,7 @@ def stack_details(scene: Scene, stuck: Array) -> list[str]:
 def happened_before(scene: Scene, frame: int, until: int | None) -> str:
     """Say what was called last before a frame began to hang; in it, calls (rows) from `until` on came later."""
     take, calls = scene.take, scene.take.calls
-    rows = take.calls_by_frame.rows(frame)
+    rows = scene.once(main_calls).rows(frame)
     if until is not None:
         rows = rows[rows < until]
     last = int(rows[-1]) if len(rows) else _last_before(scene, frame)
@@ -183,7 +178,7 @@ def happened_before(scene: Scene, frame: int, until: int | None) -> str:
 
 def _last_before(scene: Scene, frame: int) -> int:
     """Return the last call (row) of the frames before, of the same peer; -1 where there is none."""
-    frames, by_frame = scene.take.frames, scene.take.calls_by_frame
+    frames, by_frame = scene.take.frames, scene.once(main_calls)
     first = frames.of_peer(int(frames.peer[frame])).start
     place = int(by_frame.starts[frame])
     return int(by_frame.order[place - 1]) if place > by_frame.starts[first] else -1

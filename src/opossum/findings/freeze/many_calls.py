@@ -7,7 +7,8 @@ import numpy as np
 from opossum.findings.declaring import Cause
 from opossum.findings.finding import Severity, Subject
 from opossum.findings.freeze import endless_loop, event_storm, slow_call
-from opossum.findings.freeze.frozen import FREEZE_OWN_SHARE, THRESHOLDS, happened_before, on_main_thread, own_times
+from opossum.findings.freeze.frozen import FREEZE_OWN_SHARE, THRESHOLDS, happened_before, own_times
+from opossum.findings.freeze.main_thread import main_calls
 from opossum.findings.freeze.telling import Verdict, told, verdicts_of
 from opossum.findings.links import FROM_STALE_CALLS
 from opossum.findings.scene import Scene
@@ -22,7 +23,7 @@ MOST_NAMED = 2000
 def judge(scene: Scene, frame: int, length: int) -> Verdict | None:
     """Say whether a burst of calls held the frame; the event that cost most is named."""
     take, calls = scene.take, scene.take.calls
-    rows = on_main_thread(scene, take.calls_by_frame.rows(frame))
+    rows = scene.once(main_calls).rows(frame)
     if not len(rows):
         return None
     own = own_times(scene, rows)

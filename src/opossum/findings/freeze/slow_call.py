@@ -11,11 +11,11 @@ from opossum.findings.freeze.frozen import (
     FREEZE_OWN_SHARE,
     THRESHOLDS,
     happened_before,
-    on_main_thread,
     own_times,
     records_in,
     stack_details,
 )
+from opossum.findings.freeze.main_thread import main_calls
 from opossum.findings.freeze.telling import Verdict, told, verdicts_of
 from opossum.findings.links import FROM_STALE_CALLS
 from opossum.findings.scene import Scene
@@ -27,7 +27,7 @@ from opossum.words import tr
 def judge(scene: Scene, frame: int, length: int) -> Verdict | None:
     """Say whether one call held the frame by itself."""
     take, calls = scene.take, scene.take.calls
-    rows = on_main_thread(scene, take.calls_by_frame.rows(frame))
+    rows = scene.once(main_calls).rows(frame)
     if not len(rows):
         return None
     own = own_times(scene, rows)
@@ -78,5 +78,5 @@ SLOW_CALL = Cause(
     springs_from=FROM_STALE_CALLS,
     symptoms=(EATS_THE_FRAME, HANGS),
     about="One call's own time is at least half of a frozen frame, even without what the machine took of the frame.",
-    quiet="loading; time held at a tripwire; a thread that does not run where it draws (`draw`, `on_draw`), where `idle` tells its own time: it waits for the display.",
+    quiet="loading; time held at a tripwire; what threads other than the frames' own do meanwhile; a thread that does not run where it draws (`draw`, `on_draw`), where `idle` tells its own time: it waits for the display.",
 )

@@ -10,11 +10,11 @@ from opossum.findings.freeze import endless_loop, event_storm, many_calls, slow_
 from opossum.findings.freeze.frozen import (
     THRESHOLDS,
     happened_before,
-    on_main_thread,
     records_in,
     stack_details,
     stack_of,
 )
+from opossum.findings.freeze.main_thread import main_calls
 from opossum.findings.freeze.telling import Verdict, told, verdicts_of
 from opossum.findings.scene import Scene
 from opossum.findings.wording import at_place, milliseconds
@@ -37,7 +37,7 @@ def judge(scene: Scene, frame: int, length: int) -> Verdict | None:
     take = scene.take
     peer = int(take.frames.peer[frame])
     stuck = records_in(scene, "stuck", frame)
-    rows = on_main_thread(scene, take.calls_by_frame.rows(frame))
+    rows = scene.once(main_calls).rows(frame)
     outer = rows[take.calls.parent[rows] < 0]
     gap_ns, last = _longest_gap(scene, frame, outer)
     long_ns = min(gap_ns, float(take.frames.work_ns[frame]))  # what waited as it may is no standstill
