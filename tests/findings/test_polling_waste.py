@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import json
+
 import pytest
 
 from opossum.findings.polling_waste.wasting import POLLING_CALLS
@@ -43,6 +45,28 @@ def test_a_tick_that_mostly_finds_nothing():
     assert "3 times" in finding.summary
     assert "shelf.gd:9" in finding.advice
     assert "77 calls" in finding.details[0]
+
+
+@pytest.mark.parametrize("peers", [1, 2])
+@pytest.mark.parametrize("idle", [True, False], ids=["between frames", "within a frame"])
+def test_what_it_costs_a_second_is_of_the_time_played(idle, peers):
+    """A person may hold the game for a minute; whether one peer is held or two, it is that minute."""
+    tape = polled()
+    usual = only(tape.found(), "every-frame").summary
+    told = tape.lines
+    if peers == 2:
+        told.insert(1, '{"k":"head","t":0,"opossum":1,"game":"test","peer":"guest","p":"guest"}')
+    begun = next(place for place, line in enumerate(told) if '"frame"' in line and '"n":40' in line) + (not idle)
+    now, later = json.loads(told[begun])["t"], 60_000_000_000
+    held = ("main", "guest")[:peers]
+    told[begun:begun] = [json.dumps({"k": "held", "t": now, "p": peer}) for peer in held] + [
+        json.dumps({"k": "went", "t": now + later, "p": peer}) for peer in held
+    ]
+    for place in range(begun + 2 * peers, len(told)):
+        line = json.loads(told[place])
+        told[place] = json.dumps(line | {"t": line["t"] + later})
+    (finding,) = [finding for finding in tape.found() if finding.cause == "every-frame"]
+    assert finding.summary == usual
 
 
 def test_the_event_that_comes_just_then_is_named():

@@ -180,8 +180,10 @@ class Scene:
 
     @cached_property
     def played_ns(self) -> int:
-        """Time of the take less time held."""
-        return max(1, self.take.duration_ns - int(self.take.frames.held_ns.sum()))
+        """Time of the take less the time for which the peer was held that was held the longest."""
+        holds = zip(self.take.holds.starts, self.take.holds.ends, strict=True)
+        held = max((int((ends - starts).sum()) for starts, ends in holds), default=0)
+        return max(1, self.take.duration_ns - held)
 
     # --- words -----------------------------------------------------------------------------------
 
