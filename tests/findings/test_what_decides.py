@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import msgspec
 import pytest
 
 from findings.scenes import clips, hearing, order
 from opossum.findings.examine import examine
 from opossum.findings.finding import Finding
 from opossum.findings.settings import Settings
-from tape import Stage, Tape, only, read
+from tape import Bound, Stage, Tape, only, read
 
 
 def causes(found: list[Finding]) -> list[str]:
@@ -285,3 +286,59 @@ def test_kinds_are_looked_for_that_are_named():
     take = tape.frame().heard("bread", *bound) and tape.take()
     assert causes(examine(take, only=("double-fire",))) == ["bound-twice"]
     assert examine(take, only=("freeze",)) == []
+
+
+# --- records that were lost ------------------------------------------------------------------------
+
+
+def without(stage: Stage, frames: int, kind: str, frame: int, told: bool) -> list[str]:
+    """Return what is found where the first record of a kind in a frame is missing, whether or not that is told."""
+    stage.run(frames)
+    begun = next(place for place, line in enumerate(stage.lines) if '"k":"frame"' in line and f'"n":{frame}}}' in line)
+    place = next(place for place in range(begun, len(stage.lines)) if f'"k":"{kind}"' in stage.lines[place])
+    time = msgspec.json.decode(stage.lines[place])["t"]
+    stage.lines[place : place + 1] = [f'{{"k":"lost","t":{time},"n":1}}'] * told
+    return causes(examine(stage.take()))
+
+
+def _cat_comes_and_goes(stage: Stage) -> int:
+    bell = stage.bind("mat_enter", "mat#1", "Mat.on_enter")
+    zone = {"o": "mat#1", "via": "zone", "d": {"other": "cat#1"}}
+    for frame in (20, 40):
+        stage.at(frame, do=lambda: stage.heard("mat_enter", bell, edge="enter", **zone))
+    stage.at(30, do=lambda: stage.send("mat_leave", edge="leave", **zone))
+    return 60
+
+
+def _owl_is_called(stage: Stage) -> int:
+    """Nobody says that it listens."""
+    stage.spawn("owl#1", "Owl")
+    bell = stage.bind("bell", "cat#1", "Cat.on_bell")
+    stage.at(10, 20, do=lambda: stage.heard("bell", bell, to="cat#1"))
+    stage.at(30, do=lambda: stage.heard("bell", Bound(0, "bell", "owl#1", "Owl.on_bell"), to="owl#1"))
+    return 60
+
+
+def _silo_is_filled(stage: Stage) -> int:
+    for begin in range(80, 680, 100):
+        for place, value in enumerate((0, 30, 60, 90, 40)):
+            stage.at(begin + 10 * place, do=lambda value=value: stage("watch", o="silo#1", name="flour", v=value))
+        stage.at(begin + 30, do=lambda: stage.send("full", o="silo#1"))
+    return 700
+
+
+@pytest.mark.parametrize("told", [False, True])
+@pytest.mark.parametrize(
+    ("build", "kind", "frame", "cause"),
+    [
+        (_cat_comes_and_goes, "send", 30, "no-latch"),
+        (lambda stage: order._post(stage, [20, 30], [22, 32], 300), "pull", 32, "queued-never-pulled"),
+        (_silo_is_filled, "send", 610, "level"),
+        (_owl_is_called, "call", 30, "wrong-object"),
+    ],
+    ids=["a leave", "a pull", "an event at its level", "a call"],
+)
+def test_what_was_lost_is_not_said_to_be_missing(build, kind, frame, cause, told):
+    """Where the stream tells that some of it is; else nobody can know."""
+    stage = Stage()
+    assert without(stage, build(stage), kind, frame, told).count(cause) == (not told)

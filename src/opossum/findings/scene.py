@@ -47,6 +47,16 @@ class Scene:
         """Return what a threshold is set to."""
         return self.settings[threshold]
 
+    def losses_before(self, peers: Array, lines: Array) -> Array:
+        """Return int64 (n,): how often records of each peer (n,) were lost before each line (n,)."""
+        found = np.zeros(len(lines), np.int64)
+        lost = self.take.tables["lost"]
+        for peer in distinct(lost["p"]).tolist():
+            mine = np.asarray(peers) == peer
+            known = np.asarray(lost["line"], np.int64)[self.take.recording.rows_of_peer("lost", peer)]
+            found[mine] = np.searchsorted(known, np.asarray(lines, np.int64)[mine])
+        return found
+
     # --- arrays over calls ---------------------------------------------------------------------
 
     @cached_property

@@ -186,9 +186,16 @@ def _missed(scene: Scene, changes: Changes, sends: Array) -> tuple[Array, Array,
     least = int(scene[LEVEL_CROSSINGS])
     last_frame = take.frames.of_peer(int(take.tables["send"]["p"][sends[0]])).stop - 1
     unseen = places[~followed & (changes.frame[places] + FOLLOWS_FRAMES < last_frame)]
+    unseen = unseen[~_may_be_lost(scene, changes.frame[unseen])]
     if len(places) < least or not followed[:least].all() or not len(unseen) or 4 * len(unseen) > followed.sum():
         return None
     return unseen, places[followed], float(high), up
+
+
+def _may_be_lost(scene: Scene, frames: Array) -> Array:
+    """Return a boolean array (n,): records are missing from a frame (row), the one before, or one in which what follows could come."""
+    gaps = np.concatenate(([0], np.cumsum(scene.take.frames.gap)))
+    return gaps[np.minimum(frames + FOLLOWS_FRAMES + 1, len(gaps) - 1)] > gaps[np.maximum(frames - 1, 0)]
 
 
 def _tell(scene: Scene, sends: Array, changes: Changes, unseen: Array, seen: Array, level: float, up: bool) -> Found:

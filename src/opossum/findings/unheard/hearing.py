@@ -30,7 +30,7 @@ class Unheard(NamedTuple):
 
 
 def unheard_sends(scene: Scene) -> Unheard:
-    """Return what nobody heard. Linear in sends, calls, pulls and waits."""
+    """Return what nobody heard, in frames from which no records are missing. Linear in sends, calls, pulls and waits."""
     take = scene.take
     sends = take.tables["send"]
     heard = np.zeros(len(sends) + 1, bool)
@@ -48,6 +48,7 @@ def unheard_sends(scene: Scene) -> Unheard:
     put = np.zeros(len(sends) + 1, bool)
     put[take.queue_waits.send] = True
     quiet = ~heard & (np.asarray(sends["via"]) != take.code("tick"))
+    quiet &= ~np.append(take.frames.gap, False)[take.sends.frame]
     return Unheard(np.flatnonzero(quiet & ~put[:-1]), np.flatnonzero(quiet & put[:-1]))
 
 

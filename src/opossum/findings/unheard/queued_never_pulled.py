@@ -41,8 +41,12 @@ def find(scene: Scene) -> Iterator[Found]:
     np.maximum.at(newest, waits.queue[pulled], lines[pulled])
     rows = np.flatnonzero(left & (stood | (newest[waits.queue] > lines)))
     events = np.append(np.asarray(take.tables["send"]["ev"], np.int64), -1)[waits.send]
+    lost = take.tables["lost"]
     for part in parted(waits.queue[rows], events[rows]):
-        yield _tell(scene, rows[part])
+        # as many pulls may be among what was lost since
+        since = (np.asarray(lost["line"]) > lines[rows[part[0]]]) & (np.asarray(lost["p"]) == put["p"][rows[part[0]]])
+        if len(part) > int(np.asarray(lost["n"], np.int64)[since].sum()):
+            yield _tell(scene, rows[part])
 
 
 def _tell(scene: Scene, puts: Array) -> Found:

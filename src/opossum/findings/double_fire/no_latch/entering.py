@@ -23,7 +23,10 @@ def find(scene: Scene) -> Iterator[Found]:
 
 
 def _told_again(scene: Scene) -> Array:
-    """Return a boolean array (sends,): an `enter` whose event was told before since that visitor last left that zone."""
+    """Return a boolean array (sends,): an `enter` whose event was told before since that visitor last left that zone.
+
+    Where records were lost in between, it may have left.
+    """
     take = scene.take
     sends = take.tables["send"]
     enter, leave = take.code("enter"), take.code("leave")
@@ -37,7 +40,8 @@ def _told_again(scene: Scene) -> Array:
     left = np.zeros(len(rows), np.int64)
     left[runs.order] = runs.before(edge[rows[runs.order]] == leave)
     entering = np.flatnonzero(edge[rows] == enter)
-    codes, _ = factorised(who[entering], left[entering], np.asarray(sends["ev"])[rows[entering]])
+    lost = scene.losses_before(sends["p"][rows[entering]], sends["line"][rows[entering]])
+    codes, _ = factorised(who[entering], left[entering], np.asarray(sends["ev"])[rows[entering]], lost)
     by_visit = Runs(codes)
     flags[rows[entering[by_visit.order[by_visit.rank > 0]]]] = True
     return flags
