@@ -5,7 +5,7 @@ from __future__ import annotations
 import msgspec
 import pytest
 
-from findings.scenes import clips, hearing, order
+from findings.scenes import clips, hearing, order, timing
 from opossum.findings.examine import examine
 from opossum.findings.finding import Finding
 from opossum.findings.settings import Settings
@@ -185,6 +185,15 @@ def test_two_cues_are_too_few_to_say_that_a_track_drifts(cues):
         stage.at(100 + 1000 * number, do=lambda sent=sent: stage.send(sent["mark"], **sent))
     found = stage.findings(100 + 1000 * (cues + 1), Settings({"cue_drift_ms": 0.5}))
     assert set(causes(found)) == {"late" if cues == 2 else "drifts"}
+
+
+@pytest.mark.parametrize(("seconds", "missed"), [(0.95, False), (1.05, True)])
+def test_a_cue_may_yet_come_where_the_take_ends_soon_after_its_place(seconds, missed):
+    """Its track plays on; a second later it is missed."""
+    stage = Stage()
+    timing._song(stage, [0, 0, None, None, None])
+    found = stage.findings(round((1 + 3 + seconds) * stage.hz))
+    assert ("missed" in causes(found)) is missed
 
 
 # --- orders ----------------------------------------------------------------------------------------

@@ -100,11 +100,6 @@ class FrameTimes:
         """Return float64 (n,): the usual length of a frame of each peer (n,)."""
         return np.array([*self.usual_ns, 0.0])[np.asarray(peers, np.int64)]
 
-    def in_last_frame(self, peers: Array, frames: Array) -> Array:
-        """Return a boolean array (n,): the frame (row) is its peer's last, or beyond."""
-        last = np.asarray(self._take.frames.peer_starts[1:], np.int64) - 1
-        return np.asarray(frames) >= last[np.asarray(peers, np.int64)]
-
 
 def frame_times(scene: Scene) -> FrameTimes:
     """Return when frames begin; asked through `scene.once`."""

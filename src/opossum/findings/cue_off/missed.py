@@ -9,12 +9,15 @@ import numpy as np
 from opossum.findings.clips import clips
 from opossum.findings.declaring import Cause
 from opossum.findings.finding import Found, Severity
-from opossum.findings.frame_times import frame_times
+from opossum.findings.frame_times import frame_times, play_ends
 from opossum.findings.mark_late.coming import FROM_A_STALL
 from opossum.findings.marks_told import by_mark, tell
 from opossum.findings.scene import Scene
 from opossum.findings.symptoms import NEVER_COMES
 from opossum.words import counted, tr
+
+LATEST_NS = 1_000_000_000
+"""Where a take ends so soon after the place of a cue whose track plays on, it may yet come late."""
 
 
 def find(scene: Scene) -> Iterator[Found]:
@@ -28,7 +31,7 @@ def find(scene: Scene) -> Iterator[Found]:
     seen = np.zeros(len(take.peers) + 1, bool)
     seen[peers[marks.send >= 0]] = True
     due = times.mark_frames(np.arange(len(marks.play)))
-    open_end = ~known.stopped[marks.play] & times.in_last_frame(peers, due + 1)
+    open_end = ~known.stopped[marks.play] & (scene.once(play_ends)[peers] - marks.due_ns < LATEST_NS)
     missed = (known.track & known.timed())[marks.play] & (marks.send < 0) & marks.passed & seen[peers] & ~open_end
     rows = np.flatnonzero(missed)
     rows = rows[scene.in_play(np.minimum(due[rows], len(take.frames) - 1))]
@@ -54,5 +57,5 @@ MISSED = Cause(
     springs_from=FROM_A_STALL,
     group=NEVER_COMES,
     about="A track went past a cue, and it was never sent.",
-    quiet="a track stopped before it.",
+    quiet="a track stopped before it, or still playing less than a second after it where the take ends.",
 )
