@@ -192,9 +192,14 @@ def _missed(scene: Scene, changes: Changes, sends: Array) -> tuple[Array, Array,
     return unseen, places[followed], float(high), up
 
 
+def _gaps_before(scene: Scene) -> Array:
+    """Return int64 (frames + 1,): from how many frames records are missing before each; at the end, from how many in all."""
+    return np.concatenate(([0], np.cumsum(scene.take.frames.gap)))
+
+
 def _may_be_lost(scene: Scene, frames: Array) -> Array:
     """Return a boolean array (n,): records are missing from a frame (row), the one before, or one in which what follows could come."""
-    gaps = np.concatenate(([0], np.cumsum(scene.take.frames.gap)))
+    gaps = scene.once(_gaps_before)
     return gaps[np.minimum(frames + FOLLOWS_FRAMES + 1, len(gaps) - 1)] > gaps[np.maximum(frames - 1, 0)]
 
 
