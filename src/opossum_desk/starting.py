@@ -14,6 +14,7 @@ from importlib.util import find_spec
 from typing import TYPE_CHECKING, Any
 
 from opossum.take.helper import helper_for
+from opossum_desk import quick_enums
 from opossum_desk.loading import load_numpy, load_qt
 
 if TYPE_CHECKING:
@@ -56,6 +57,7 @@ def run_desk(paths: list[str], *, look: str | None = None, take: Any = None) -> 
     head_start = HeadStart(paths, helper) if paths else None
     for module in BEFORE_QT:
         import_module(module)
+    quick_enums.begin()
     application, window = make_window(look)
     if head_start is not None:
         head_start.wait(WORTH_WAITING_S)
@@ -113,6 +115,7 @@ def _mapping_qt() -> threading.Thread:
 def _once_painted(application: QApplication) -> None:
     from opossum_desk.application import set_icon
 
+    quick_enums.end()
     gc.freeze()
     gc.enable()
     set_icon(application)
