@@ -16,6 +16,7 @@ from opossum.findings.unheard.hearing import FIRST_SECONDS_NS, bearing, by_event
 from opossum.findings.wording import at_place
 from opossum.stream.tables import Array
 from opossum.take.grouping import Runs, factorised, joined
+from opossum.take.indexes.frames import STARTUP
 from opossum.take.indexes.objects import NEVER
 from opossum.take.spans import LineSpans
 from opossum.words import counted, tr
@@ -52,8 +53,9 @@ def too_early(scene: Scene) -> TooEarly:
     young |= sent_ns - _born_ns(scene)[bind] <= FIRST_SECONDS_NS
     frames_apart = take.binds.frame[bind] - take.sends.frame[unheard.rows[places]]
     specific = (known.source[bind] >= 0) | (np.asarray(sends["to"])[unheard.rows[places]] >= 0)
-    # not where others of its class came, listened and went before
-    meant = specific | (frames_apart <= NEAR_FRAMES) | ~_others_went(scene)[bind]
+    # not where others of its class came, listened and went before, or may have
+    others = _others_went(scene)[bind] | (_played_before(scene)[peers] >= FIRST_SECONDS_NS)
+    meant = specific | (frames_apart <= NEAR_FRAMES) | ~others
     kept = young & meant
     return TooEarly(unheard.rows[places[kept]], bind[kept])
 
@@ -123,15 +125,30 @@ def _from_loop(scene: Scene, sends: Array) -> Array:
 
 
 def _play_begins(scene: Scene) -> list[int]:
-    """Return when play begins for each peer, in game time: with its first frame that is not loading."""
-    take = scene.take
+    """Return when play begins for each peer, in game time: with its first frame that is not loading, or before it was recorded."""
+    take, before = scene.take, _played_before(scene)
     begins = []
     for peer in range(len(take.peers)):
         frames = take.frames.of_peer(peer)
         settled = np.flatnonzero(take.frames.settled[frames])
         start = take.frames.start_ns[frames][settled[0]] if len(settled) else take.peers[peer].first_t
-        begins.append(int(take.holds.game_times(np.array([peer]), np.array([start]))[0]))
+        begins.append(int(take.holds.game_times(np.array([peer]), np.array([start]))[0]) - int(before[peer]))
     return begins
+
+
+def _played_before(scene: Scene) -> Array:
+    """Return int64 (peers,): how long each peer had played when its recording began, at most the first seconds that count.
+
+    By the number of its first frame: a recording that begins in the middle of a game shows no start-up, and who listened and went
+    before is not known.
+    """
+    take, usual_ns = scene.take, scene.once(frame_times).usual_ns
+    played = np.zeros(len(take.peers) + 1, np.int64)
+    for peer in range(len(take.peers)):
+        numbers = take.frames.number[take.frames.of_peer(peer)]
+        first = int(numbers[numbers != STARTUP][:1].sum())
+        played[peer] = min(max(0, first) * usual_ns[peer], FIRST_SECONDS_NS)
+    return played
 
 
 def find(scene: Scene) -> Iterator[Found]:
@@ -186,6 +203,6 @@ SENT_BEFORE_BIND = Cause(
     "sent before its listener was bound",
     Severity.FAULT,
     find,
-    about="A fitting listener is bound within five seconds after a send that nobody heard, in the first seconds of play or of its owner's life.",
-    quiet="what comes again by itself (looping timers, held keys, stays), and what the player sends; where others of its class listened and went before, only a send within ten frames of the bind counts.",
+    about="A fitting listener is bound within five seconds after a send that nobody heard, in the first seconds of play, by the number of the first frame recorded, or of its owner's life.",
+    quiet="what comes again by itself (looping timers, held keys, stays), and what the player sends; where others of its class listened and went before, or may have before the recording began, only a send within ten frames of the bind counts.",
 )
