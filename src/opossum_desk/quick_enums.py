@@ -52,9 +52,8 @@ def _created(
     if qualname is not None:
         own["__qualname__"] = qualname
     made = type.__new__(type(cls), class_name, (cls,), own)
-    type.__setattr__(
-        made, "__new__", own["__new__"]
-    )  # `type` has wrapped it; the standard library puts it in afterwards
+    # `type` has wrapped it; the standard library puts it in afterwards
+    type.__setattr__(made, "__new__", own["__new__"])
     _put_members(made, members)
     return made
 
