@@ -57,7 +57,7 @@ def till_opens_after_its_order(stage):
 
 @pytest.mark.parametrize(("frames", "is_fault"), [(0, True), (230, True), (250, False), (10**15, False)])
 def test_a_recording_that_begins_in_the_middle_of_a_game_shows_no_start_up(frames, is_fault):
-    """The first five seconds of play are counted from frame 0; its 60th frame is sent in a second later."""
+    """The first five seconds of play are counted from frame 0; the send comes a second after the recording began."""
     stream = till_opens_after_its_order(Stage(hz=60))
     without_birth = b"".join(line for line in begun_at(frames, stream).splitlines(True) if b'"spawn"' not in line)
     assert is_told(without_birth) == is_fault

@@ -54,7 +54,7 @@ def too_early(scene: Scene) -> TooEarly:
     frames_apart = take.binds.frame[bind] - take.sends.frame[unheard.rows[places]]
     specific = (known.source[bind] >= 0) | (np.asarray(sends["to"])[unheard.rows[places]] >= 0)
     # not where others of its class came, listened and went before, or may have
-    others = _others_went(scene)[bind] | (_played_before(scene)[peers] >= FIRST_SECONDS_NS)
+    others = _others_went(scene)[bind] | (scene.once(_played_before)[peers] >= FIRST_SECONDS_NS)
     meant = specific | (frames_apart <= NEAR_FRAMES) | ~others
     kept = young & meant
     return TooEarly(unheard.rows[places[kept]], bind[kept])
@@ -126,7 +126,7 @@ def _from_loop(scene: Scene, sends: Array) -> Array:
 
 def _play_begins(scene: Scene) -> list[int]:
     """Return when play begins for each peer, in game time: with its first frame that is not loading, or before it was recorded."""
-    take, before = scene.take, _played_before(scene)
+    take, before = scene.take, scene.once(_played_before)
     begins = []
     for peer in range(len(take.peers)):
         frames = take.frames.of_peer(peer)
@@ -143,7 +143,7 @@ def _played_before(scene: Scene) -> Array:
     before is not known.
     """
     take, usual_ns = scene.take, scene.once(frame_times).usual_ns
-    played = np.zeros(len(take.peers) + 1, np.int64)
+    played = np.zeros(len(take.peers), np.int64)
     for peer in range(len(take.peers)):
         numbers = take.frames.number[take.frames.of_peer(peer)]
         first = int(numbers[numbers != STARTUP][:1].sum())
