@@ -54,6 +54,7 @@ class Touched:
                 pairs.setdefault(path, []).append((number, lines))
         self._lines: dict[str, tuple[np.ndarray, np.ndarray]] = {}
         """By file: the lines that tests run, ascending, and, beside each, the number of the test."""
+        self._in_all = np.array([sum(map(len, files.values())) for _, files in noted.values()])
         for path, of_tests in pairs.items():
             tests = np.repeat([number for number, _ in of_tests], [len(lines) for _, lines in of_tests]).astype(
                 np.int32
@@ -70,6 +71,12 @@ class Touched:
         all_lines, tests = self._lines.get(path, (np.zeros(0, np.int32),) * 2)
         low, high = np.searchsorted(all_lines, [lines.start, lines.stop])
         return np.unique(tests[low:high])
+
+    def shares(self, path: str, lines: range) -> np.ndarray:
+        """Return, (tests,), how much of all that each test runs are these lines of a file: most where it is about them alone."""
+        all_lines, tests = self._lines.get(path, (np.zeros(0, np.int32),) * 2)
+        low, high = np.searchsorted(all_lines, [lines.start, lines.stop])
+        return np.bincount(tests[low:high], minlength=len(self.names)) / np.maximum(self._in_all, 1)
 
     def weights(self) -> dict[str, np.ndarray]:
         """Return, (tests,), how much each test is about each file and each folder.
@@ -223,8 +230,9 @@ class Judge:
     def tests_of(self, mutant: Mutant) -> list[str]:
         """Return the tests that run a mutant's line – or its function, where no test runs the line by itself.
 
-        By turns one that killed most changes of the same function, one that is about the mutant's file and its folder more
-        than others and has killed more, and one that is about it whatever it killed; the quick ones of each first.
+        By turns one that killed most changes of the same function, one that runs little beside that function, one that is
+        about the mutant's file and its folder more than others and has killed more, and one that is about it whatever it
+        killed; the quick ones of each first.
         """
         path, folder = str(mutant.path), str(mutant.path.parent)
         numbers = self.touched.who_runs(path, range(mutant.line, mutant.line + 1))
@@ -241,11 +249,15 @@ class Judge:
         about_it = sorted(tests, key=worth.__getitem__, reverse=True)
         # what is about it and has killed much besides: it holds many words and numbers
         killing = sorted(tests, key=lambda test: worth[test] * (1 + self.kills.get(test, 0)), reverse=True)
+        # what every test runs is told apart by no weight, and yet some test may be about nothing else
+        shares = self.touched.shares(path, mutant.function[1:])[numbers]
+        own = dict(zip(tests, shares.tolist(), strict=True))
+        alone = sorted(tests, key=lambda test: own[test] / seconds[test], reverse=True)
         near = self.kills_near.get(mutant.called, {})
         near_it = sorted(
             (test for test in near if test in worth), key=lambda test: near[test] / seconds[test], reverse=True
         )
-        by_turns = itertools.chain.from_iterable(itertools.zip_longest(near_it, killing, about_it))
+        by_turns = itertools.chain.from_iterable(itertools.zip_longest(near_it, alone, killing, about_it))
         return list(dict.fromkeys(test for test in by_turns if test))
 
     def _tried(self, mutant: Mutant, seconds: float) -> str:

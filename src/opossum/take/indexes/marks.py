@@ -93,7 +93,8 @@ def build_marks(recording: Recording, holds: Holds, plays: Plays, play_ids: IdIn
     known = np.flatnonzero(entry >= 0)[::-1]  # reversed: the first send counts
     send[row_of_entry[entry[known]] + turn[known]] = fired[known]
     at = play[source]
-    spare = np.where(np.isfinite(length[at]), length[at], 0.0) * turns
+    # only what has a length goes round
+    spare = np.where(turns > 0, length[at], 0.0) * turns
     due = begin[at] + np.clip((seconds[source] + spare - first[at]) / rate[at] * 1e9, -1e18, 1e18).astype(np.int64)
     passed = np.where(rounds[at] > 0, due < end[at], seconds[source] < reached[at])
     begun = (turns > 0) | (seconds[source] >= first[at])
@@ -180,12 +181,12 @@ def _entries_of(
         other = runs.order[start[came[mine]] + rank]
         spare = np.where(loops[of_play[mine]], length[of_play[mine]], np.inf)
         rounds = np.maximum(np.rint((place[mine] - seconds[other]) / spare), 0).astype(np.int64)
-        turned = np.where(rounds > 0, np.where(np.isfinite(spare), spare, 0.0) * rounds, 0.0)
+        turned = np.where(rounds > 0, spare, 0.0) * rounds
         off = np.abs(place[mine] - seconds[other] - turned)
         off[np.abs(told[mine] - seconds[other]) <= SAME_PLACE_S] = -1.0
         nearer = off < best[mine]
         best[mine[nearer]], entry[mine[nearer]], turn[mine[nearer]] = off[nearer], other[nearer], rounds[nearer]
-    many = np.bincount(of_play, minlength=len(length))
+    many = np.bincount(of_play)
     turn[turn > 4 * many[of_play] + MOST_EMPTY_ROUNDS] = 0
     return entry, turn
 
