@@ -40,7 +40,7 @@ class Clock(NamedTuple):
 
     def at(self, times_ns: Array) -> Array:
         """Return float64 (n,): what the clock had run to (as `running`) at each time told."""
-        piece = np.clip(np.searchsorted(self.begin_ns, times_ns, "right") - 1, 0, len(self.begin_ns) - 1)
+        piece = np.maximum(np.searchsorted(self.begin_ns, times_ns, "right") - 1, 0)
         return self.running[piece] + (np.asarray(times_ns) - self.begin_ns[piece]) / 1e9 * self.rate[piece]
 
 
