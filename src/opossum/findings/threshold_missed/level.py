@@ -88,7 +88,7 @@ class _Numbers:
         some = np.concatenate((sends[:SENDS_TRIED], sends[-1:]))
         rows = np.searchsorted(self._lines, np.asarray(self._take.tables["send"]["line"], np.int64)[some])
         frames = self._take.sends.frame[some].astype(np.int64)
-        since = self._take.frames.line[max(frames[0] - FOLLOWS_FRAMES, 0)]
+        since = self._take.frames.line[max(frames[0] - FOLLOWS_FRAMES, self._take.frames.of_peer(peer).start)]
         left = distinct(self._codes[np.searchsorted(self._lines, since) : rows[0]])
         left = left[self._peers[left] == peer].astype(np.int64)
         # bounds of the values before and after, turned round for the way down
@@ -184,9 +184,9 @@ def _missed(scene: Scene, changes: Changes, sends: Array) -> tuple[Array, Array,
     places = np.flatnonzero(crossing)
     followed = np.isin(places, place)
     least = int(scene[LEVEL_CROSSINGS])
-    last_frame = take.frames.of_peer(int(take.tables["send"]["p"][sends[0]])).stop - 1
-    unseen = places[~followed & (changes.frame[places] + FOLLOWS_FRAMES < last_frame)]
-    unseen = unseen[~_may_be_lost(scene, changes.frame[unseen])]
+    frames = take.frames.of_peer(int(take.tables["send"]["p"][sends[0]]))
+    unseen = places[~followed & (changes.frame[places] + FOLLOWS_FRAMES < frames.stop - 1)]
+    unseen = unseen[~_may_be_lost(scene, changes.frame[unseen], frames.start)]
     if len(places) < least or not followed[:least].all() or not len(unseen) or 4 * len(unseen) > followed.sum():
         return None
     return unseen, places[followed], float(high), up
@@ -197,10 +197,13 @@ def _gaps_before(scene: Scene) -> Array:
     return np.concatenate(([0], np.cumsum(scene.take.frames.gap)))
 
 
-def _may_be_lost(scene: Scene, frames: Array) -> Array:
-    """Return a boolean array (n,): records are missing from a frame (row), the one before, or one in which what follows could come."""
+def _may_be_lost(scene: Scene, frames: Array, first: int) -> Array:
+    """Return a boolean array (n,): records are missing from a frame (row), the one before, or one in which what follows could come.
+
+    `first`: the peer's first frame; the last one lies further on than what follows could come.
+    """
     gaps = scene.once(_gaps_before)
-    return gaps[np.minimum(frames + FOLLOWS_FRAMES + 1, len(gaps) - 1)] > gaps[np.maximum(frames - 1, 0)]
+    return gaps[frames + FOLLOWS_FRAMES + 1] > gaps[np.maximum(frames - 1, first)]
 
 
 def _tell(scene: Scene, sends: Array, changes: Changes, unseen: Array, seen: Array, level: float, up: bool) -> Found:
