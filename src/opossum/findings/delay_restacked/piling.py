@@ -46,12 +46,11 @@ def piles(scene: Scene) -> list[Pile]:
         return []
     peers, lines = np.asarray(table["p"])[asked], np.asarray(table["line"], np.int64)[asked]
     codes, _ = factorised(peers, np.asarray(table["o"])[asked], arms.event[asked])
-    runs = Runs(codes, lines)
+    runs = Runs(codes)
     cleared, done = _disarmed(scene, "cleared")[asked], _disarmed(scene, "done")
     ended = arms.end_line[asked]
     begin = take.frames.rows_of_lines(peers, lines).astype(np.int64)
-    end = take.frames.rows_of_lines(peers, np.where(ended == NEVER, 0, ended)).astype(np.int64)
-    end = np.where(ended == NEVER, len(take.frames) + 1, end)
+    end = np.where(ended == NEVER, len(take.frames) + 1, take.frames.rows_of_lines(peers, ended).astype(np.int64))
     # who fires is over in its frame; who is cleared in the frame of the next `arm` was cleared for it
     reach = np.where(cleared & (arms.firings.sizes()[asked] == 0), end + 1, end)
     begin, reach = begin[runs.order], reach[runs.order]
