@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-from collections import defaultdict
-from random import Random
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
-import msgspec
 import pytest
 
 from findings.any_game import beside_each_other, written
+from findings.plain_delays import Delays, delays
 from opossum.findings.delay_restacked.piling import DELAY_REARMS, piles
 from opossum.findings.scene import Scene
 from opossum.findings.settings import Settings
@@ -17,9 +15,7 @@ from opossum.take.take import Take
 from tape import Tape, read
 
 PEERS = ("main", "guest")
-FRAMES = 60
 SEEDS = 25
-NEVER = 10**9
 
 
 class Told(NamedTuple):
@@ -32,132 +28,39 @@ class Told(NamedTuple):
     made_way: bool
 
 
-def delays(seed: int) -> Tape:
-    """Return a game of bells whose delays are set again and again, fire, are cleared, tell that they are done, set others as they
-    land, and carry data."""
-    random = Random(seed)
-    tape = Tape(game=random.choice(["bell#1", "ring"]))  # the first of all texts
-    owners, events = ("bell#1", "bell#2"), ("ring", "toll")
-    pending: list[tuple[int, str, str, bool]] = []
-    rarely = random.random() < 0.3  # what is set is set by what lands, then
-    busy, firing, clearing = random.choice([0.1, 0.3, 0.6]), random.choice([0.05, 0.2]), random.choice([0.05, 0.3])
-    acting, with_data, chained = random.random(), random.choice([0.0, 0.5, 1.0]), random.choice([0.2, 0.6, 1.0])
-    listeners = {owner: tape.bind("ring", owner, "Bell.on_ring") for owner in owners}
-
-    def arm(owner: str | None, event: str, cause: int | None = None) -> None:
-        what, names_it = random.choice(["delay"] * 6 + ["timer"]), random.random() < 0.9
-        looped = random.random() < 0.03
-        number = tape.arm(what, owner, event if names_it else None, loop=looped, c=cause)
-        if owner is not None:
-            pending.append((number, owner, event, looped))
-
-    for _ in range(FRAMES):
-        tape.frame()
-        if random.random() < 0.02:
-            arm(None, "ring")
-        for owner in owners:
-            for event in events:
-                if random.random() < (0.02 if rarely else busy):
-                    arm(owner, event)
-        for one in list(pending):
-            number, owner, event, looped = one
-            if random.random() < clearing * 0.3:
-                tape("disarm", a=number, how=random.choice(["cleared", "cleared", "done"]))
-                pending.remove(one)
-            elif random.random() < firing:
-                data = random.randrange(6) if random.random() < with_data else None
-                s = tape.send(event, via="delay", a=number, o=owner, d=data)
-                bound, acts = listeners[owner], random.random() < acting
-                if random.random() < 0.8:
-                    if random.random() < chained:
-                        call = tape.open_call(s, bound)
-                        arm(owner, event, cause=call)
-                        tape("ret", c=call, eff=int(acts))
-                    else:
-                        tape.call(s, bound, eff=int(acts))
-                if not looped and random.random() < 0.8:  # or it fires again
-                    pending.remove(one)
-                    if random.random() < 0.5:
-                        tape("disarm", a=number, how="done")
-    return tape
+def reach(plain: Delays, a: int) -> int:
+    """Return up to which frame a delay is pending; one that is cleared and never fired may be set again in the next."""
+    return plain.end_of(a)["frame"] + (plain.is_told(a, "cleared") and not plain.sends[a])
 
 
-class Delays:
-    """The delays of one peer, each with what became of it."""
+def piles_of(plain: Delays, peer: str, least: int) -> list[Told]:
+    """Return the piles of one peer."""
+    found = []
+    for arms in plain.groups(loops=False):
+        delays_alone = [a for a in arms if plain.arms[a]["what"] != "timer"]
+        runs: list[list[int]] = []
+        for place, a in enumerate(delays_alone):
+            if any(reach(plain, before) > plain.arms[a]["frame"] for before in delays_alone[:place]):
+                runs[-1].append(a)
+            else:
+                runs.append([a])
+        found += [told(plain, peer, run) for run in runs if len(run) > least and not is_meant(plain, run)]
+    return found
 
-    def __init__(self, records: list[dict[str, Any]]) -> None:
-        self.arms: dict[int, dict[str, Any]] = {}
-        self.sends: dict[int, list[dict[str, Any]]] = defaultdict(list)
-        """Of each delay."""
-        self.disarms: dict[int, list[dict[str, Any]]] = defaultdict(list)
-        calls: dict[int, int] = {}
-        arm_of: dict[int, int] = {}
-        self.acted: set[int] = set()
-        """Sends for which a call changed something."""
-        self.set_by: dict[int, int] = {}
-        frame = -1
-        for line, record in enumerate(records):
-            kind, told = record["k"], {**record, "line": line, "frame": frame}
-            if kind == "frame":
-                frame = record["n"]
-            elif kind == "arm":
-                self.arms[record["a"]] = told
-                if record.get("c") in calls:
-                    self.set_by[record["a"]] = arm_of[calls[record["c"]]]
-            elif kind == "send":
-                arm_of[record["s"]] = record["a"]
-                self.sends[record["a"]].append(told)
-            elif kind == "disarm":
-                self.disarms[record["a"]].append(told)
-            elif kind == "call":
-                calls[record["c"]] = record["s"]
-            elif kind == "ret" and record["eff"] > 0:
-                self.acted.add(calls[record["c"]])
 
-    def end_of(self, a: int) -> dict[str, Any]:
-        """Return the record with which a delay was over; one far away where there is none."""
-        ends = self.disarms[a][:1] + self.sends[a][-1:]
-        return min(ends, key=lambda end: end["line"], default={"line": NEVER, "frame": NEVER})
+def is_meant(plain: Delays, run: list[int]) -> bool:
+    """Say whether each was set by the landing of another, or data tell all that landed apart."""
+    if all(plain.set_by.get(a) in run for a in run[1:]):
+        return True
+    data = [plain.sends[a][0].get("d") for a in run if plain.sends[a]]
+    return len(data) > 1 and None not in data and len(set(data)) == len(data)
 
-    def is_told(self, a: int, how: str) -> bool:
-        return any(end["how"] == how for end in self.disarms[a])
 
-    def reach(self, a: int) -> int:
-        """Return up to which frame a delay is pending; one that is cleared and never fired may be set again in the next."""
-        return self.end_of(a)["frame"] + (self.is_told(a, "cleared") and not self.sends[a])
-
-    def piles(self, peer: str, least: int) -> list[Told]:
-        """Return the piles."""
-        groups: dict[tuple[str, str], list[int]] = defaultdict(list)
-        for a, one in self.arms.items():
-            event = one.get("ev") or next((send["ev"] for send in self.sends[a]), None)
-            if not one["loop"] and one["what"] != "timer" and "o" in one and event is not None:
-                groups[one["o"], event].append(a)
-        found = []
-        for arms in groups.values():
-            runs: list[list[int]] = []
-            for place, a in enumerate(arms):
-                again = any(self.reach(before) > self.arms[a]["frame"] for before in arms[:place])
-                if again:
-                    runs[-1].append(a)
-                else:
-                    runs.append([a])
-            found += [self.told(peer, run) for run in runs if len(run) > least and not self.is_meant(run)]
-        return found
-
-    def is_meant(self, run: list[int]) -> bool:
-        """Say whether each was set by the landing of another, or data tell all that landed apart."""
-        if all(self.set_by.get(a) in run for a in run[1:]):
-            return True
-        landings = [self.sends[a][0] for a in run if self.sends[a]]
-        data = [send.get("d") for send in landings]
-        return len(landings) > 1 and None not in data and len(set(data)) == len(data)
-
-    def told(self, peer: str, run: list[int]) -> Told:
-        landed = [bool(self.sends[a]) or self.is_told(a, "done") for a in run]
-        acted = [bool(self.sends[a]) and self.sends[a][0]["s"] in self.acted for a in run]
-        made_way = self.end_of(run[0])["line"] < self.arms[run[-1]]["line"]
-        return Told(peer, run, landed, acted, made_way)
+def told(plain: Delays, peer: str, run: list[int]) -> Told:
+    """Return what became of a pile."""
+    landed = [bool(plain.sends[a]) or plain.is_told(a, "done") for a in run]
+    acted = [bool(plain.sends[a]) and plain.sends[a][0]["s"] in plain.acted for a in run]
+    return Told(peer, run, landed, acted, plain.end_of(run[0])["line"] < plain.arms[run[-1]]["line"])
 
 
 def found_in(take: Take, least: int) -> list[Told]:
@@ -174,11 +77,7 @@ def found_in(take: Take, least: int) -> list[Told]:
 
 def expected(games: dict[str, Tape], least: int) -> list[Told]:
     """Return the piles of all games."""
-    return [
-        told
-        for peer, game in games.items()
-        for told in Delays([msgspec.json.decode(line) for line in game.lines]).piles(peer, least)
-    ]
+    return [told for peer, game in games.items() for told in piles_of(Delays(game), peer, least)]
 
 
 @pytest.mark.parametrize("least", [3, 5])
