@@ -81,7 +81,7 @@ def found_in(games: dict[str, Tape]) -> Firings:
 
 @pytest.mark.parametrize("seed", range(SEEDS))
 def test_what_is_armed_twice_fires_twice(seed):
-    """Each firing that came on top of another's, of whom it is."""
+    """Each firing that came on top of another's, of each peer and event."""
     games = {peer: delays(2 * seed + number, looping=(0.0, 0.3, 0.8)[seed % 3]) for number, peer in enumerate(PEERS)}
     assert found_in(games) == expected(games)
 

@@ -51,7 +51,7 @@ class Clips:
         following = np.full(len(self.line), -1, np.int64)
         if len(self.line):
             group, _ = factorised(self.peer, self.owner, self.track)
-            runs = Runs(group, self.line)
+            runs = Runs(group)
             same = runs.group[1:] == runs.group[:-1]
             following[runs.order[:-1][same]] = runs.order[1:][same]
         return following

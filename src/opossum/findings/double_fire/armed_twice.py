@@ -48,11 +48,10 @@ def _alive_together(scene: Scene, loops: bool) -> tuple[Runs, Array, Array, Arra
     )
     peers, lines = np.asarray(table["p"])[asked], np.asarray(table["line"], np.int64)[asked]
     codes, _ = factorised(peers, np.asarray(table["o"])[asked], arms.event[asked])
-    runs = Runs(codes, lines)
+    runs = Runs(codes)
     start = take.frames.rows_of_lines(peers, lines).astype(np.int64)
     ended = arms.end_line[asked]
-    end = take.frames.rows_of_lines(peers, np.where(ended == NEVER, 0, ended)).astype(np.int64)
-    end = np.where(ended == NEVER, len(take.frames), end)
+    end = np.where(ended == NEVER, len(take.frames), take.frames.rows_of_lines(peers, ended).astype(np.int64))
     start, end = start[runs.order], end[runs.order]
     # ends as one number that grows from group to group, so that one running maximum serves them all
     ahead = runs.group * (len(take.frames) + 2) + end + 1

@@ -186,7 +186,7 @@ def _missed(scene: Scene, changes: Changes, sends: Array) -> tuple[Array, Array,
     least = int(scene[LEVEL_CROSSINGS])
     frames = take.frames.of_peer(int(take.tables["send"]["p"][sends[0]]))
     unseen = places[~followed & (changes.frame[places] + FOLLOWS_FRAMES < frames.stop - 1)]
-    unseen = unseen[~_may_be_lost(scene, changes.frame[unseen], frames.start)]
+    unseen = unseen[~_may_be_lost(scene, changes.frame[unseen])]
     if len(places) < least or not followed[:least].all() or not len(unseen) or 4 * len(unseen) > followed.sum():
         return None
     return unseen, places[followed], float(high), up
@@ -197,13 +197,13 @@ def _gaps_before(scene: Scene) -> Array:
     return np.concatenate(([0], np.cumsum(scene.take.frames.gap)))
 
 
-def _may_be_lost(scene: Scene, frames: Array, first: int) -> Array:
+def _may_be_lost(scene: Scene, frames: Array) -> Array:
     """Return a boolean array (n,): records are missing from a frame (row), the one before, or one in which what follows could come.
 
-    `first`: the peer's first frame; the last one lies further on than what follows could come.
+    None of them is a peer's first, which is loading, for the first crossings were followed in play; nor its last.
     """
     gaps = scene.once(_gaps_before)
-    return gaps[frames + FOLLOWS_FRAMES + 1] > gaps[np.maximum(frames - 1, first)]
+    return gaps[frames + FOLLOWS_FRAMES + 1] > gaps[frames - 1]
 
 
 def _tell(scene: Scene, sends: Array, changes: Changes, unseen: Array, seen: Array, level: float, up: bool) -> Found:

@@ -40,7 +40,7 @@ def left_armed(scene: Scene) -> tuple[Array, Array]:
         return nothing, nothing
     gone_frame = take.frames.rows_of_lines(peers[mortal], gone_line[mortal])
     end_line = _disarm_lines(scene)[mortal]
-    end_frame = take.frames.rows_of_lines(peers[mortal], np.where(end_line == NEVER, 0, end_line))
+    end_frame = take.frames.rows_of_lines(peers[mortal], end_line)
     mortal = mortal[(end_line == NEVER) | (end_frame > gone_frame)]
     firings = take.arms.firings
     arm_of = np.repeat(mortal, firings.sizes()[mortal])
